@@ -1,0 +1,196 @@
+//! How well a select answers what a slot asks for, and how two shots join.
+
+use super::{Candidate, Slot};
+use crate::draft::Speed;
+use crate::select::Tier;
+use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
+
+/// How much each part counts.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Weights {
+    pub energy: f64,
+    pub tier: f64,
+    pub role: f64,
+    pub hit: f64,
+    pub range: f64,
+    pub join: f64,
+}
+
+impl Default for Weights {
+    fn default() -> Self {
+        Self { energy: 2.0, tier: 1.0, role: 0.5, hit: 0.4, range: 0.6, join: 0.5 }
+    }
+}
+
+/// The parts of a cost, each weighted; less is better.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Cost {
+    pub energy: f64,
+    pub tier: f64,
+    pub role: f64,
+    pub hit: f64,
+    pub range: f64,
+    pub join: f64,
+}
+
+impl Cost {
+    pub fn total(&self) -> f64 {
+        self.energy + self.tier + self.role + self.hit + self.range + self.join
+    }
+}
+
+/// A select in a slot: which part of it, how fast, and what that costs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Fit {
+    pub start: Seconds,
+    pub speed: Speed,
+    /// Frames from the slot's beginning to the hit, when it lands on a mark.
+    pub hit_at: Option<u64>,
+    pub cost: Cost,
+}
+
+/// Brings picture energies onto the music's: the calmest select answers the calmest slot, the liveliest the
+/// liveliest, so that a calm shoot still follows the contour.
+#[derive(Debug, Clone, Copy)]
+pub struct Scale {
+    from: (f64, f64),
+    to: (f64, f64),
+}
+
+impl Scale {
+    pub fn between(candidates: &[Candidate], slots: &[Slot]) -> Self {
+        let span = |mut values: Vec<f64>| {
+            values.sort_by(f64::total_cmp);
+            let at = |share: f64| values.get(((values.len().saturating_sub(1)) as f64 * share) as usize).copied();
+            (at(0.05).unwrap_or(0.0), at(0.95).unwrap_or(100.0))
+        };
+        Self {
+            from: span(candidates.iter().map(|c| c.energy).collect()),
+            to: span(slots.iter().map(|s| s.energy).collect()),
+        }
+    }
+
+    fn of(&self, energy: f64) -> f64 {
+        let spread = (self.from.1 - self.from.0).max(5.0);
+        self.to.0 + (energy - self.from.0) / spread * (self.to.1 - self.to.0)
+    }
+}
+
+/// `None` when the clip is too short for the slot, even slowed as far as its frames go.
+pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, weights: &Weights) -> Option<Fit> {
+    let speed = speed_for(candidate, slot.len, rate)?;
+    let used = rate.seconds_of(slot.len).scaled(speed.ratio());
+    let (start, hit_at, hit_cost) = aligned(candidate, slot, rate, speed, used);
+    let latest = candidate.media - used;
+    let start = start.max(Seconds::ZERO).min(latest);
+    // Frames outside in and out: the editor did not choose them.
+    let before = (candidate.range.start() - start).to_f64().max(0.0);
+    let after = (start + used - candidate.range.end()).to_f64().max(0.0);
+    let outside = (before + after) / used.to_f64().max(1e-6);
+    let slowed = if speed == Speed::NORMAL { 0.0 } else { 0.3 };
+    let tier = match candidate.tier {
+        Tier::Hero => 0.0,
+        Tier::Strong => 0.3,
+        Tier::Unread => 0.75,
+        Tier::Spare => 0.85,
+        Tier::Out => return None,
+    };
+    // The best shots are for the loud places: a hero in a quiet slot is a hero wasted.
+    let weight = if slot.on_drop { 2.0 } else { 0.4 + slot.energy / 100.0 };
+    let role = match (slot.wants, candidate.role.as_deref()) {
+        (Some(wanted), Some(role)) if wanted == role => -1.0,
+        (Some("establishing"), _) if candidate.framing.as_deref() == Some("wide") => -0.6,
+        (Some("establishing" | "closing"), Some("action")) => 0.6,
+        (_, Some("establishing")) if slot.wants != Some("establishing") => 0.5,
+        (_, Some("closing")) if slot.wants != Some("closing") => 0.8,
+        _ => 0.0,
+    };
+    Some(Fit {
+        start,
+        speed,
+        hit_at,
+        cost: Cost {
+            energy: weights.energy * ((scale.of(candidate.energy) - slot.energy).abs() / 50.0).powf(1.3),
+            tier: weights.tier * weight * tier,
+            role: weights.role * role,
+            hit: weights.hit * hit_cost * if slot.on_drop { 2.0 } else { 1.0 },
+            range: weights.range * (outside * 1.5 + slowed),
+            join: 0.0,
+        },
+    })
+}
+
+/// Normal speed when the clip is long enough, otherwise as slow as needed if its frames allow that.
+fn speed_for(candidate: &Candidate, len: FrameLen, rate: FrameRate) -> Option<Speed> {
+    let needed = rate.seconds_of(len);
+    if needed <= candidate.media {
+        return Some(Speed::NORMAL);
+    }
+    let headroom = candidate.rate.headroom_in(rate);
+    // Tenths: 9/10, 8/10 …; as little slower as it takes.
+    (1..10).rev().filter(|tenths| 10.0 / f64::from(*tenths) <= headroom + 1e-9).find_map(|tenths| {
+        let speed = Speed::new(i64::from(tenths), 10)?;
+        (needed.scaled(speed.ratio()) <= candidate.media).then_some(speed)
+    })
+}
+
+/// Where to start so that the hit falls on a beat and most of the select is shown. The cost is 0 on a beat
+/// with lead-in, 1 without any.
+fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seconds) -> (Seconds, Option<u64>, f64) {
+    let latest = c.media - used;
+    let centred = {
+        let spare = c.range.duration() - used;
+        let half = spare.scaled(num_rational::Ratio::new(1, 2));
+        let wanted = if spare.is_negative() { c.range.start() + half } else { c.range.start().max(c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5))) };
+        wanted.max(Seconds::ZERO).min(latest.max(Seconds::ZERO))
+    };
+    let mut best: Option<(f64, Seconds, u64)> = None;
+    for mark in &slot.marks {
+        let lead = rate.seconds_at(FramePos(mark.at as i64)).scaled(speed.ratio());
+        let start = c.range.hit() - lead;
+        if start.is_negative() || start > latest {
+            continue;
+        }
+        let share = mark.at as f64 / slot.len.0.max(1) as f64;
+        let before = (c.range.start() - start).to_f64().max(0.0);
+        let after = (start + used - c.range.end()).to_f64().max(0.0);
+        // On the drop the action falls on the cut itself; elsewhere it wants room before it and after it.
+        let place = if slot.on_drop {
+            if mark.at == 0 { 0.0 } else { 0.5 + share }
+        } else {
+            (share - 0.4).abs()
+        };
+        let downbeat = if mark.beat == 1 { 0.0 } else { 0.1 };
+        let cost = place + downbeat + (before + after) / used.to_f64().max(1e-6);
+        if best.is_none_or(|(least, ..)| cost < least) {
+            best = Some((cost, start, mark.at));
+        }
+    }
+    match best {
+        Some((cost, start, at)) => (start, Some(at), (cost * 0.5).min(0.8)),
+        None => (centred, None, 1.0),
+    }
+}
+
+/// What it costs to have `b` after `a`.
+pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
+    let mut cost = 0.0;
+    if a.clip == b.clip {
+        cost += 2.0;
+    }
+    match (a.framing.as_deref(), b.framing.as_deref()) {
+        (Some(x), Some(y)) if x == y => cost += 0.7,
+        (Some("wide"), Some("close" | "detail" | "medium")) => cost -= 0.3,
+        _ => {}
+    }
+    match (a.movement.as_deref(), b.movement.as_deref()) {
+        (Some(x), Some(y)) if x == y && x != "still" => cost -= 0.4,
+        (Some(x), Some(y)) if opposite(x, y) => cost += 0.6,
+        _ => {}
+    }
+    weights.join * cost
+}
+
+fn opposite(a: &str, b: &str) -> bool {
+    [("left", "right"), ("up", "down"), ("in", "out")].iter().any(|(x, y)| (a, b) == (*x, *y) || (a, b) == (*y, *x))
+}

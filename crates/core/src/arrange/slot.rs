@@ -1,0 +1,247 @@
+//! Slots: the stretches of a version between two changes of picture.
+
+use super::Pace;
+use crate::draft::SHORTEST;
+use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
+use crate::track::{CueKind, SectionKind, TrackReading};
+
+/// No planned shot is shorter than this many seconds, however fast the music.
+const SHORTEST_SECONDS: f64 = 0.3;
+
+/// A place for one shot, with what it asks for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Slot {
+    pub start: FramePos,
+    pub len: FrameLen,
+    /// 0–100, the music's here.
+    pub energy: f64,
+    pub kind: SectionKind,
+    /// Which section of the version it is in.
+    pub section: usize,
+    /// Whether the drop falls on its beginning.
+    pub on_drop: bool,
+    pub wants: Option<&'static str>,
+    /// The beats in it, from its own beginning; with bar and beat for people.
+    pub marks: Vec<BeatMark>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct BeatMark {
+    pub at: u64,
+    pub bar: u32,
+    pub beat: u32,
+}
+
+impl Slot {
+    pub fn end(&self) -> FramePos {
+        FramePos(self.start.0 + self.len.0 as i64)
+    }
+
+    /// Divides at the mark nearest to the middle; `None` when there is none with room on both sides.
+    pub fn split(&self) -> Option<(Self, Self)> {
+        let middle = self.len.0 / 2;
+        let cut = self
+            .marks
+            .iter()
+            .map(|m| m.at)
+            .filter(|at| *at >= SHORTEST.0 * 2 && self.len.0 - at >= SHORTEST.0 * 2)
+            .min_by_key(|at| at.abs_diff(middle))?;
+        let mut left = self.clone();
+        let mut right = self.clone();
+        left.len = FrameLen(cut);
+        left.marks.retain(|m| m.at < cut);
+        right.start = FramePos(self.start.0 + cut as i64);
+        right.len = FrameLen(self.len.0 - cut);
+        right.marks = self.marks.iter().filter(|m| m.at >= cut).map(|m| BeatMark { at: m.at - cut, ..*m }).collect();
+        right.on_drop = false;
+        if left.wants == Some("closing") {
+            left.wants = None;
+        }
+        if right.wants == Some("establishing") {
+            right.wants = None;
+        }
+        Some((left, right))
+    }
+
+    /// This slot and the next as one.
+    pub fn joined(&self, next: &Self) -> Self {
+        let mut both = self.clone();
+        let total = (self.len.0 + next.len.0) as f64;
+        both.len = FrameLen(self.len.0 + next.len.0);
+        both.energy = (self.energy * self.len.0 as f64 + next.energy * next.len.0 as f64) / total;
+        both.marks.extend(next.marks.iter().map(|m| BeatMark { at: m.at + self.len.0, ..*m }));
+        both.wants = self.wants.or(next.wants);
+        both
+    }
+}
+
+/// Divides a version (its reading, in its own time) into slots. `pace` has one entry per section; a missing one is
+/// the usual one for its kind.
+pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot> {
+    let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).0.max(0);
+    let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).0.clamp(0, total);
+    let metre = metre(reading);
+    let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.0 as i64);
+    let mut cuts: Vec<(i64, usize)> = Vec::new();
+    for (index, section) in reading.sections.iter().enumerate() {
+        let pace = pace.get(index).copied().unwrap_or_else(|| Pace::for_kind(section.kind));
+        let (start, end) = (frame(section.start), frame(section.end));
+        cuts.push((start, index));
+        let beats: Vec<i64> = reading
+            .beats
+            .iter()
+            .filter(|b| b.at > section.start - 0.02 && b.at < section.end - 0.02)
+            .map(|b| frame(b.at))
+            .collect();
+        let mut step = Steps::new(pace, section.kind, metre, beats.len(), index);
+        let mut at = 0usize;
+        loop {
+            at += step.next(at);
+            let Some(cut) = beats.get(at) else { break };
+            // The rest of the section must be worth a shot of its own.
+            if end - cut < shortest || (end - cut) * 2 < (step.usual * beat_frames(&beats)) as i64 {
+                break;
+            }
+            cuts.push((*cut, index));
+        }
+    }
+    let mut kept: Vec<(i64, usize)> = Vec::new();
+    for (cut, section) in cuts {
+        match kept.last() {
+            None => kept.push((0, section)),
+            Some((last, _)) if cut - last >= shortest && total - cut >= shortest => kept.push((cut, section)),
+            _ => {}
+        }
+    }
+    build(reading, rate, total, &kept)
+}
+
+fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usize)]) -> Vec<Slot> {
+    let drops: Vec<i64> = reading
+        .cues
+        .iter()
+        .filter(|c| c.kind == CueKind::Drop)
+        .map(|c| rate.nearest(Seconds::from_measured(c.at)).0)
+        .collect();
+    let ends = cuts.iter().skip(1).map(|(c, _)| *c).chain([total]);
+    let mut slots: Vec<Slot> = cuts
+        .iter()
+        .zip(ends)
+        .filter(|((start, _), end)| end > start)
+        .map(|((start, section), end)| {
+            let seconds = |f: i64| rate.seconds_at(FramePos(f)).to_f64();
+            let marks = reading
+                .beats
+                .iter()
+                .map(|b| (rate.nearest(Seconds::from_measured(b.at)).0, b))
+                .filter(|(at, _)| at >= start && *at < end)
+                .map(|(at, b)| BeatMark { at: (at - start) as u64, bar: b.bar, beat: b.beat })
+                .collect();
+            Slot {
+                start: FramePos(*start),
+                len: FrameLen((end - start) as u64),
+                energy: reading.energy.mean(seconds(*start), seconds(end)),
+                kind: reading.sections[*section].kind,
+                section: *section,
+                on_drop: drops.iter().any(|d| d.abs_diff(*start) <= 1),
+                wants: None,
+                marks,
+            }
+        })
+        .collect();
+    for slot in slots.iter_mut().filter(|s| s.on_drop) {
+        slot.wants = Some("reveal");
+    }
+    if let Some(first) = slots.first_mut() {
+        first.wants = Some("establishing");
+    }
+    if let Some(last) = slots.last_mut() {
+        last.wants = Some("closing");
+    }
+    slots
+}
+
+fn beat_frames(beats: &[i64]) -> f64 {
+    if beats.len() < 2 { 12.0 } else { (beats[beats.len() - 1] - beats[0]) as f64 / (beats.len() - 1) as f64 }
+}
+
+/// Beats in a bar, as most bars have them.
+fn metre(reading: &TrackReading) -> f64 {
+    let mut counts = [0usize; 16];
+    for b in &reading.beats {
+        counts[(b.beat as usize).min(15)] += 1;
+    }
+    // As many bars have a third beat as have a first one; the highest number that is still common is the metre.
+    let common = counts[1].max(1) / 2;
+    (1..16).rev().find(|n| counts[*n] > common).unwrap_or(4) as f64
+}
+
+/// How many beats each next shot lasts.
+struct Steps {
+    usual: f64,
+    pace: Pace,
+    kind: SectionKind,
+    beats: usize,
+    turn: usize,
+}
+
+/// The order in which short, usual and long shots come: never twice the same distance for long, and whole bars
+/// after each group, so the longer marks stay on downbeats. In halves of the usual length.
+const VARIATION: [u8; 9] = [2, 1, 1, 4, 2, 2, 1, 1, 2];
+
+impl Steps {
+    fn new(pace: Pace, kind: SectionKind, metre: f64, beats: usize, section: usize) -> Self {
+        Self { usual: pace.beats(metre), pace, kind, beats, turn: section * 4 }
+    }
+
+    fn next(&mut self, at: usize) -> usize {
+        let mut beats = self.usual;
+        if self.kind == SectionKind::Build && self.beats > 0 {
+            // A build hurries: half the length from its middle on, a quarter in its last quarter.
+            let along = at as f64 / self.beats as f64;
+            if along >= 0.75 {
+                beats /= 4.0;
+            } else if along >= 0.5 {
+                beats /= 2.0;
+            }
+        } else if self.pace.varied {
+            beats *= f64::from(VARIATION[self.turn % VARIATION.len()]) / 2.0;
+            self.turn += 1;
+        }
+        (beats.round() as usize).max(1)
+    }
+}
+
+/// The part of a track to start with: as long as wanted, from a downbeat on, with the strongest drop in it after
+/// enough of a build, and with as much of the shape of the piece as fits. The whole when it is short enough.
+pub fn propose_part(reading: &TrackReading, wanted: Option<f64>) -> (f64, f64) {
+    let end = reading.cues.iter().rev().find(|c| c.kind == CueKind::End).map_or(reading.duration, |c| c.at);
+    let Some(wanted) = wanted.filter(|w| *w < reading.duration - 0.5) else { return (0.0, reading.duration) };
+    let drop = reading
+        .cues
+        .iter()
+        .filter(|c| c.kind == CueKind::Drop)
+        .max_by(|a, b| a.strength.total_cmp(&b.strength))
+        .map(|c| c.at);
+    let score = |start: f64| {
+        let stop = start + wanted;
+        let inside = |at: f64| at >= start - 0.01 && at <= stop;
+        let cues = reading.cues.iter().filter(|c| c.kind != CueKind::End && inside(c.at)).count() as f64;
+        let on_section = reading.sections.iter().any(|s| (s.start - start).abs() < 0.1);
+        let ends_whole = (stop - end).abs() < 2.5 || reading.sections.iter().any(|s| (s.end - stop).abs() < 0.6);
+        let place = drop.map_or(0.0, |d| if inside(d) { 6.0 - 8.0 * ((d - start) / wanted - 0.5).abs() } else { 0.0 });
+        place + cues.min(4.0) + if on_section { 1.0 } else { 0.0 } + if ends_whole { 2.0 } else { 0.0 }
+    };
+    let latest = (reading.duration - wanted).max(0.0);
+    let start = reading
+        .beats
+        .iter()
+        .filter(|b| b.beat == 1 && b.at <= latest)
+        .map(|b| b.at)
+        .fold(None, |best: Option<f64>, at| match best {
+            Some(b) if score(b) >= score(at) => Some(b),
+            _ => Some(at),
+        })
+        .unwrap_or(0.0);
+    (start, start + wanted)
+}

@@ -1,0 +1,449 @@
+//! The assignment that is best as a whole.
+//!
+//! Places are filled in the order in which they matter (the drop first, then by energy), each with the best select
+//! that is left; then single selects are exchanged and replaced as long as the sum of all costs, joins
+//! included, falls. With some dozens of slots that ends in a few milliseconds, near enough to the optimum that
+//! the editor's own swaps matter more.
+
+use super::fit::{self, Cost, Fit, Scale, Weights};
+use super::{Candidate, Slot};
+use crate::draft::{Draft, DraftError, Shot, Source};
+use crate::select::Tier;
+use crate::time::{FramePos, FrameRate};
+use std::collections::HashMap;
+use uuid::Uuid;
+
+const MOST_ROUNDS: usize = 40;
+
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum ArrangeError {
+    #[error("there are no selects to arrange yet: sift first, or bring clips back from out")]
+    NoSelects,
+    #[error("the version has no length to lay shots on")]
+    NoSlots,
+    #[error("the selects are too short for the music: {have:.0} s of pictures for {want:.0} s")]
+    TooLittle { have: f64, want: f64 },
+    #[error(transparent)]
+    Draft(#[from] DraftError),
+}
+
+/// A draft with the slots it was laid into.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Arrangement {
+    pub draft: Draft,
+    pub slots: Vec<Slot>,
+}
+
+/// Another select for a place, and what it would change; positive is better than what is there.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Alternate {
+    pub select: Uuid,
+    pub source: Source,
+    pub hit_at: Option<u64>,
+    pub energy: f64,
+    pub why: Vec<String>,
+    pub gain: Cost,
+}
+
+/// The plan: candidates, slots and what each pair costs.
+pub struct Arranger<'a> {
+    candidates: &'a [Candidate],
+    slots: Vec<Slot>,
+    rate: FrameRate,
+    weights: Weights,
+    /// Slot-major.
+    fits: Vec<Vec<Option<Fit>>>,
+    /// Slots that keep what they have.
+    pins: Vec<Option<Shot>>,
+}
+
+impl<'a> Arranger<'a> {
+    /// `pinned` shots keep their place: their start frame and length replace whatever slots would lie there.
+    pub fn new(
+        candidates: &'a [Candidate],
+        slots: Vec<Slot>,
+        rate: FrameRate,
+        pinned: &[(FramePos, Shot)],
+    ) -> Result<Self, ArrangeError> {
+        if slots.is_empty() {
+            return Err(ArrangeError::NoSlots);
+        }
+        let (slots, pins) = around_pins(slots, pinned);
+        let weights = Weights::default();
+        let mut plan = Self { candidates, slots, rate, weights, fits: Vec::new(), pins };
+        let free = plan.free_candidates().count();
+        if free == 0 && plan.pins.iter().any(Option::is_none) {
+            return Err(ArrangeError::NoSelects);
+        }
+        plan.split_too_long()?;
+        plan.merge_to(free);
+        plan.measure();
+        Ok(plan)
+    }
+
+    /// For reading out alternates of an existing draft: its shots are the slots.
+    pub fn over(candidates: &'a [Candidate], slots: Vec<Slot>, rate: FrameRate) -> Self {
+        let pins = vec![None; slots.len()];
+        let mut plan = Self { candidates, slots, rate, weights: Weights::default(), fits: Vec::new(), pins };
+        plan.measure();
+        plan
+    }
+
+    fn measure(&mut self) {
+        let scale = Scale::between(self.candidates, &self.slots);
+        self.fits = self
+            .slots
+            .iter()
+            .map(|slot| self.candidates.iter().map(|c| fit::fit(c, slot, self.rate, scale, &self.weights)).collect())
+            .collect();
+    }
+
+    /// The candidates that no pin has taken.
+    fn free_candidates(&self) -> impl Iterator<Item = usize> + '_ {
+        (0..self.candidates.len()).filter(|i| {
+            let c = &self.candidates[*i];
+            c.tier != Tier::Out && !self.pins.iter().flatten().any(|p| p.source.select == c.select)
+        })
+    }
+
+    /// No slot may be longer than the longest clip that is left can fill.
+    fn split_too_long(&mut self) -> Result<(), ArrangeError> {
+        let longest = self
+            .free_candidates()
+            .map(|i| {
+                let c = &self.candidates[i];
+                (c.media.to_f64() * c.rate.headroom_in(self.rate).min(10.0) * self.rate.to_f64()) as u64
+            })
+            .max()
+            .unwrap_or(0);
+        let mut at = 0;
+        while at < self.slots.len() {
+            if self.pins[at].is_none() && self.slots[at].len.0 > longest {
+                let (left, right) = self.slots[at].split().ok_or_else(|| self.too_little())?;
+                self.slots.splice(at..=at, [left, right]);
+                self.pins.insert(at, None);
+            } else {
+                at += 1;
+            }
+        }
+        Ok(())
+    }
+
+    /// Fewer selects than slots: neighbours are joined, the shortest first, so that nothing is shown twice.
+    fn merge_to(&mut self, free: usize) {
+        let open = |pins: &[Option<Shot>]| pins.iter().filter(|p| p.is_none()).count();
+        while open(&self.pins) > free.max(1) {
+            let pair = (0..self.slots.len().saturating_sub(1))
+                .filter(|i| self.pins[*i].is_none() && self.pins[i + 1].is_none())
+                .min_by_key(|i| {
+                    let (a, b) = (&self.slots[*i], &self.slots[i + 1]);
+                    // Across a section only when nothing else is left: the music changes there.
+                    (a.section != b.section, b.on_drop, a.len.0 + b.len.0)
+                });
+            let Some(i) = pair else { return };
+            let both = self.slots[i].joined(&self.slots[i + 1]);
+            self.slots.splice(i..=i + 1, [both]);
+            self.pins.remove(i);
+        }
+    }
+
+    fn too_little(&self) -> ArrangeError {
+        let have = self.free_candidates().map(|i| self.candidates[i].media.to_f64()).sum();
+        let want = self.slots.iter().map(|s| self.rate.seconds_of(s.len).to_f64()).sum();
+        ArrangeError::TooLittle { have, want }
+    }
+
+    /// Assigns a select to each slot.
+    pub fn solve(&self) -> Result<Arrangement, ArrangeError> {
+        let mut chosen: Vec<Option<usize>> = self.pins.iter().map(|p| self.index_of(p.as_ref())).collect();
+        let mut used: Vec<bool> = vec![false; self.candidates.len()];
+        for i in self.pins.iter().flatten().filter_map(|p| self.index_of(Some(p))) {
+            used[i] = true;
+        }
+        let mut order: Vec<usize> = (0..self.slots.len()).filter(|i| self.pins[*i].is_none()).collect();
+        // A slot that few clips can fill chooses first; otherwise by what matters.
+        let choices = |slot: usize| self.fits[slot].iter().flatten().count();
+        order.sort_by(|a, b| {
+            let rank = |i: usize| (choices(i) > self.slots.len(), !self.slots[i].on_drop);
+            rank(*a).cmp(&rank(*b)).then(self.slots[*b].energy.total_cmp(&self.slots[*a].energy))
+        });
+        for slot in &order {
+            let best = (0..self.candidates.len())
+                .filter(|c| !used[*c])
+                .filter_map(|c| self.fits[*slot][c].as_ref().map(|f| (c, f.cost.total())))
+                .min_by(|a, b| a.1.total_cmp(&b.1));
+            let (candidate, _) = best.ok_or_else(|| self.too_little())?;
+            used[candidate] = true;
+            chosen[*slot] = Some(candidate);
+        }
+        self.improve(&mut chosen, &mut used, &order);
+        self.built(&chosen)
+    }
+
+    fn improve(&self, chosen: &mut [Option<usize>], used: &mut [bool], open: &[usize]) {
+        for _ in 0..MOST_ROUNDS {
+            let mut better = false;
+            for slot in open {
+                let Some(now) = chosen[*slot] else { continue };
+                let mut best = (self.local(chosen, &[*slot]) - 1e-9, None);
+                for candidate in (0..self.candidates.len()).filter(|c| !used[*c]) {
+                    if self.fits[*slot][candidate].is_none() {
+                        continue;
+                    }
+                    chosen[*slot] = Some(candidate);
+                    let cost = self.local(chosen, &[*slot]);
+                    if cost < best.0 {
+                        best = (cost, Some(candidate));
+                    }
+                }
+                chosen[*slot] = Some(best.1.unwrap_or(now));
+                if let Some(candidate) = best.1 {
+                    used[now] = false;
+                    used[candidate] = true;
+                    better = true;
+                }
+            }
+            for (n, a) in open.iter().enumerate() {
+                for b in &open[n + 1..] {
+                    let before = self.local(chosen, &[*a, *b]);
+                    chosen.swap(*a, *b);
+                    if self.local(chosen, &[*a, *b]) < before - 1e-9 {
+                        better = true;
+                    } else {
+                        chosen.swap(*a, *b);
+                    }
+                }
+            }
+            if !better {
+                return;
+            }
+        }
+    }
+
+    /// The cost of the places and of all joins that touch them.
+    fn local(&self, chosen: &[Option<usize>], places: &[usize]) -> f64 {
+        let mut sum = 0.0;
+        let mut joins: Vec<usize> = Vec::with_capacity(4);
+        for slot in places {
+            sum += match chosen[*slot] {
+                Some(c) => self.fits[*slot][c].as_ref().map_or(1e6, |f| f.cost.total()),
+                None => 1e6,
+            };
+            for join in [slot.checked_sub(1), Some(*slot)].into_iter().flatten() {
+                if !joins.contains(&join) {
+                    joins.push(join);
+                }
+            }
+        }
+        sum + joins.iter().map(|j| self.join_cost(chosen, *j)).sum::<f64>()
+    }
+
+    /// The join between a slot and the next.
+    fn join_cost(&self, chosen: &[Option<usize>], slot: usize) -> f64 {
+        match (chosen.get(slot).copied().flatten(), chosen.get(slot + 1).copied().flatten()) {
+            (Some(a), Some(b)) => fit::join(&self.candidates[a], &self.candidates[b], &self.weights),
+            _ => 0.0,
+        }
+    }
+
+    fn index_of(&self, shot: Option<&Shot>) -> Option<usize> {
+        let select = shot?.source.select;
+        self.candidates.iter().position(|c| c.select == select)
+    }
+
+    fn built(&self, chosen: &[Option<usize>]) -> Result<Arrangement, ArrangeError> {
+        let mut shots = Vec::with_capacity(chosen.len());
+        for (slot, choice) in chosen.iter().enumerate() {
+            if let Some(pinned) = &self.pins[slot] {
+                shots.push(pinned.clone());
+                continue;
+            }
+            let (candidate, fit) = choice
+                .and_then(|c| self.fits[slot][c].as_ref().map(|f| (&self.candidates[c], f)))
+                .ok_or_else(|| self.too_little())?;
+            let before = slot.checked_sub(1).and_then(|s| chosen[s]).map(|c| &self.candidates[c]);
+            shots.push(Shot {
+                len: self.slots[slot].len,
+                source: source(candidate, fit),
+                hit_at: fit.hit_at,
+                pinned: false,
+                energy: candidate.energy,
+                why: reasons(candidate, &self.slots[slot], fit, before),
+            });
+        }
+        Ok(Arrangement { draft: Draft::new(self.rate, shots)?, slots: self.slots.clone() })
+    }
+
+    /// The next best selects for a place of `draft`, best first, without those that are used elsewhere in it.
+    pub fn alternates(&self, draft: &Draft, place: usize, most: usize) -> Vec<Alternate> {
+        let by_select: HashMap<Uuid, usize> = self.candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
+        let mut chosen: Vec<Option<usize>> =
+            draft.shots().iter().map(|s| by_select.get(&s.source.select).copied()).collect();
+        if place >= chosen.len() || place >= self.slots.len() {
+            return Vec::new();
+        }
+        let now = chosen[place];
+        let cost = |chosen: &[Option<usize>]| -> Option<Cost> {
+            let mut cost = self.fits[place][chosen[place]?].as_ref()?.cost;
+            cost.join = place.checked_sub(1).map_or(0.0, |p| self.join_cost(chosen, p)) + self.join_cost(chosen, place);
+            Some(cost)
+        };
+        let current = cost(&chosen).unwrap_or_default();
+        let taken: Vec<usize> = chosen.iter().flatten().copied().collect();
+        let mut found: Vec<(f64, Alternate)> = Vec::new();
+        for candidate in (0..self.candidates.len()).filter(|c| !taken.contains(c)) {
+            chosen[place] = Some(candidate);
+            let (Some(new), Some(fit)) = (cost(&chosen), self.fits[place][candidate].as_ref()) else { continue };
+            let c = &self.candidates[candidate];
+            let before = place.checked_sub(1).and_then(|p| chosen[p]).map(|i| &self.candidates[i]);
+            found.push((
+                new.total(),
+                Alternate {
+                    select: c.select,
+                    source: source(c, fit),
+                    hit_at: fit.hit_at,
+                    energy: c.energy,
+                    why: reasons(c, &self.slots[place], fit, before),
+                    gain: Cost {
+                        energy: current.energy - new.energy,
+                        tier: current.tier - new.tier,
+                        role: current.role - new.role,
+                        hit: current.hit - new.hit,
+                        range: current.range - new.range,
+                        join: current.join - new.join,
+                    },
+                },
+            ));
+        }
+        chosen[place] = now;
+        found.sort_by(|a, b| a.0.total_cmp(&b.0));
+        found.into_iter().take(most).map(|(_, a)| a).collect()
+    }
+}
+
+fn source(candidate: &Candidate, fit: &Fit) -> Source {
+    Source { select: candidate.select, clip: candidate.clip, start: fit.start, speed: fit.speed, media: candidate.media }
+}
+
+/// Why this select is at this place, in words that stand on their own.
+fn reasons(c: &Candidate, slot: &Slot, fit: &Fit, before: Option<&Candidate>) -> Vec<String> {
+    let mut why = Vec::new();
+    match c.tier {
+        Tier::Hero if slot.on_drop => why.push("a hero for the drop".to_owned()),
+        Tier::Hero => why.push("a hero".to_owned()),
+        Tier::Strong => why.push("strong".to_owned()),
+        _ => {}
+    }
+    why.push(format!("its energy {:.0} meets the music's {:.0}", c.energy, slot.energy));
+    if let Some(mark) = fit.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
+        if slot.on_drop && mark.at == 0 {
+            why.push("its hit lands on the drop".to_owned());
+        } else {
+            why.push(format!("its hit lands on bar {}, beat {}", mark.bar, mark.beat));
+        }
+    }
+    if let Some(wanted) = slot.wants.filter(|w| c.role.as_deref() == Some(w)) {
+        why.push(format!("{wanted}, as this place asks"));
+    } else if slot.wants == Some("establishing") && c.framing.as_deref() == Some("wide") {
+        why.push("wide, to open with".to_owned());
+    }
+    if let Some(before) = before {
+        if let Some(way) = c.movement.as_deref().filter(|m| *m != "still" && before.movement.as_deref() == Some(m)) {
+            why.push(match way {
+                "in" | "out" => format!("goes on {way} after {}", before.name),
+                _ => format!("goes on {} after {}", direction(way), before.name),
+            });
+        }
+        if before.framing.as_deref() == Some("wide") && matches!(c.framing.as_deref(), Some("close" | "detail")) {
+            why.push(format!("closer after the wide {}", before.name));
+        }
+    }
+    if fit.speed != crate::draft::Speed::NORMAL {
+        why.push(format!("slowed to {:.0} %, to be long enough", fit.speed.to_f64() * 100.0));
+    }
+    why
+}
+
+fn direction(way: &str) -> &str {
+    match way {
+        "left" => "to the left",
+        "right" => "to the right",
+        "up" => "upwards",
+        _ => "downwards",
+    }
+}
+
+/// Makes the places of pinned shots slots of their own.
+fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec<Option<Shot>>) {
+    let mut out: Vec<(Slot, Option<Shot>)> = slots.into_iter().map(|s| (s, None)).collect();
+    for (start, shot) in pinned {
+        let end = FramePos(start.0 + shot.len.0 as i64);
+        let mut next: Vec<(Slot, Option<Shot>)> = Vec::new();
+        let mut place: Option<Slot> = None;
+        for (slot, pin) in out {
+            if slot.end() <= *start || slot.start >= end || pin.is_some() {
+                if slot.start >= end
+                    && let Some(p) = place.take()
+                {
+                    next.push((p, Some(shot.clone())));
+                }
+                next.push((slot, pin));
+                continue;
+            }
+            if let Some(before) = clipped(&slot, slot.start, *start) {
+                next.push((before, None));
+            }
+            if let Some(part) = clipped(&slot, slot.start.max(*start), slot.end().min(end)) {
+                place = Some(match place.take() {
+                    Some(p) => p.joined(&part),
+                    None => part,
+                });
+            }
+            if slot.end() >= end {
+                if let Some(p) = place.take() {
+                    next.push((p, Some(shot.clone())));
+                }
+                if let Some(after) = clipped(&slot, end, slot.end()) {
+                    next.push((after, None));
+                }
+            }
+        }
+        out = next;
+    }
+    // Slivers beside a pin are given to a free neighbour, so that no flash is left.
+    let mut i = 0;
+    while i < out.len() {
+        let sliver = out[i].1.is_none() && out[i].0.len.0 < crate::draft::SHORTEST.0;
+        let before = i.checked_sub(1).filter(|b| out[*b].1.is_none());
+        let after = (i + 1 < out.len() && out[i + 1].1.is_none()).then_some(i + 1);
+        match (sliver, before, after) {
+            (true, Some(b), _) => {
+                out[b].0 = out[b].0.joined(&out[i].0);
+                out.remove(i);
+            }
+            (true, None, Some(a)) => {
+                out[a].0 = out[i].0.joined(&out[a].0);
+                out.remove(i);
+            }
+            _ => i += 1,
+        }
+    }
+    out.into_iter().unzip()
+}
+
+/// The part of a slot between two frames, if that is anything.
+fn clipped(slot: &Slot, from: FramePos, to: FramePos) -> Option<Slot> {
+    let len = to.since(from).filter(|l| l.0 > 0)?;
+    let offset = from.since(slot.start)?.0;
+    let mut part = slot.clone();
+    part.start = from;
+    part.len = len;
+    part.on_drop = slot.on_drop && offset == 0;
+    part.marks = slot
+        .marks
+        .iter()
+        .filter(|m| m.at >= offset && m.at < offset + len.0)
+        .map(|m| super::slot::BeatMark { at: m.at - offset, ..*m })
+        .collect();
+    Some(part)
+}

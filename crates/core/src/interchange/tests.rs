@@ -1,0 +1,98 @@
+use super::*;
+
+fn secs(num: i64, den: i64) -> Seconds {
+    Seconds::new(num, den).expect("seconds")
+}
+
+fn rate(text: &str) -> FrameRate {
+    text.parse().expect("a rate")
+}
+
+fn event(clip: &str, source_in: Seconds, len: u64, speed: f64) -> Event {
+    Event {
+        clip: clip.into(),
+        url: format!("../rolls/{clip}"),
+        reel: reel_name("A001 C003"),
+        clip_rate: rate("60000/1001"),
+        clip_start: secs(3600, 1),
+        clip_duration: secs(8, 1),
+        source_in,
+        speed,
+        len: FrameLen(len),
+        energy: 78.0,
+        tier: "hero".into(),
+        tags: vec!["framing:close".into()],
+        note: "-1 stop?\nsecond line".into(),
+        why: vec!["a hero for the drop".into()],
+    }
+}
+
+fn cut() -> CutList {
+    CutList {
+        title: "The Long Hour, draft 1".into(),
+        rate: rate("25"),
+        events: vec![
+            event("bell \"one\".mp4", secs(3, 2), 50, 1.0),
+            event("=sparks.mp4", secs(1, 4), 12, 0.5),
+            event("gears.mp4", Seconds::ZERO, 3, 1.0),
+        ],
+        music: Some(Music {
+            name: "Escapement".into(),
+            url: "../music/escapement.wav".into(),
+            start: secs(10, 1),
+            duration: secs(13, 5),
+            track_duration: secs(120, 1),
+        }),
+        markers: vec![Marker { frame: 50, name: "drop".into() }],
+    }
+}
+
+#[test]
+fn the_edit_decision_list_is_what_conforming_expects() {
+    insta::assert_snapshot!(write_edl(&cut()), @r#"
+    TITLE: The Long Hour, draft 1
+    FCM: NON-DROP FRAME
+
+    001  A001C003 V     C        01:00:01:13 01:00:03:13 00:00:00:00 00:00:02:00
+    * FROM CLIP NAME: bell "one".mp4
+    * COMMENT: -1 stop? second line
+    002  A001C003 V     C        01:00:00:06 01:00:00:12 00:00:02:00 00:00:02:12
+    M2   A001C003       012.5                01:00:00:06
+    * FROM CLIP NAME: =sparks.mp4
+    * COMMENT: -1 stop? second line
+    003  A001C003 V     C        01:00:00:00 01:00:00:03 00:00:02:12 00:00:02:15
+    * FROM CLIP NAME: gears.mp4
+    * COMMENT: -1 stop? second line
+    "#);
+}
+
+#[test]
+fn what_is_written_reads_back() {
+    let cut = cut();
+    let events = read_edl(&write_edl(&cut), cut.rate).expect("an EDL");
+    let clips = read_otio(&write_otio(&cut)).expect("a timeline");
+    let rows = read_csv(&write_csv(&cut).expect("csv")).expect("rows");
+    assert_eq!((events.len(), clips.len(), rows.len()), (3, 3, 3));
+    for (i, (start, event)) in cut.placed().enumerate() {
+        assert_eq!(events[i].record, (start, start + event.len.0));
+        assert_eq!(events[i].source, cut.source_frames(event));
+        assert_eq!(events[i].clip, event.clip);
+        assert_eq!((clips[i].name.as_str(), clips[i].len, clips[i].speed), (event.clip.as_str(), event.len.0, event.speed));
+        let wanted = (event.clip_start + event.source_in).to_f64() * 25.0;
+        assert!((clips[i].source_start - wanted).abs() < 1e-6);
+        assert_eq!((rows[i].frames, rows[i].tier.as_str()), (event.len.0, "hero"));
+    }
+    assert_eq!(rows[1].clip, "'=sparks.mp4", "no spreadsheet computes a file name");
+}
+
+#[test]
+fn files_that_are_something_else_are_refused() {
+    assert!(matches!(read_otio("{}"), Err(InterchangeError::Otio("a timeline"))));
+    assert!(matches!(read_otio("no"), Err(InterchangeError::Json(_))));
+    assert!(matches!(read_edl("TITLE: x\n001  AX V C 1 2 3 4", rate("25")), Err(InterchangeError::Edl { line: 2 })));
+}
+
+#[test]
+fn the_timeline_as_others_read_it() {
+    insta::assert_snapshot!("timeline", write_otio(&cut()));
+}

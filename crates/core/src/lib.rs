@@ -1,0 +1,17 @@
+//! The rules and the computation of Legere.
+//!
+//! Nothing here opens a file, asks a clock or knows a screen: samples and frames come in as slices and
+//! iterators, readings and proposals go out as values, together with their reasons.
+//!
+//! In the order of the job: [`footage`] and [`track`] read, [`select`] holds what the editor chose,
+//! [`arrange`] lays it on the music, [`draft`] keeps the cut whole while it is refined, [`check`] says what a
+//! tired eye misses, and [`interchange`] writes and reads the open formats. [`time`] is below all of them.
+
+pub mod arrange;
+pub mod check;
+pub mod draft;
+pub mod footage;
+pub mod interchange;
+pub mod select;
+pub mod time;
+pub mod track;

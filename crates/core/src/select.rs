@@ -1,0 +1,303 @@
+//! Selects: the ranges of clips that an editor keeps, with verdict and tags.
+
+use crate::time::Seconds;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+
+/// The editor's verdict. Ordered: a later one is a better one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Tier {
+    Out,
+    #[default]
+    Unread,
+    Spare,
+    Strong,
+    Hero,
+}
+
+impl Tier {
+    pub const VERDICTS: [Self; 4] = [Self::Out, Self::Spare, Self::Strong, Self::Hero];
+
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Out => "out",
+            Self::Unread => "unread",
+            Self::Spare => "spare",
+            Self::Strong => "strong",
+            Self::Hero => "hero",
+        }
+    }
+
+    pub fn from_word(word: &str) -> Option<Self> {
+        [Self::Out, Self::Unread, Self::Spare, Self::Strong, Self::Hero].into_iter().find(|t| t.word() == word)
+    }
+}
+
+/// What a tag speaks of. Framing, role, light and movement have their words; subject and own are free.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Facet {
+    Framing,
+    Role,
+    Light,
+    Movement,
+    Subject,
+    Own,
+}
+
+impl Facet {
+    pub const ALL: [Self; 6] = [Self::Framing, Self::Role, Self::Light, Self::Movement, Self::Subject, Self::Own];
+
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Framing => "framing",
+            Self::Role => "role",
+            Self::Light => "light",
+            Self::Movement => "movement",
+            Self::Subject => "subject",
+            Self::Own => "own",
+        }
+    }
+
+    /// The words of the facet; none for the free ones.
+    pub fn words(self) -> &'static [&'static str] {
+        match self {
+            Self::Framing => &["wide", "medium", "close", "detail", "overhead"],
+            Self::Role => &["establishing", "action", "reveal", "cutaway", "closing"],
+            Self::Light => &["day", "dusk", "night", "inside"],
+            Self::Movement => &["still", "left", "right", "up", "down", "in", "out"],
+            Self::Subject | Self::Own => &[],
+        }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SelectError {
+    #[error("in must come before out, and the hit must lie between them")]
+    Order,
+    #[error("the range reaches beyond the clip")]
+    Outside,
+    #[error("\"{0}\" is not a tag Legere knows")]
+    NotATag(String),
+}
+
+/// A tag, written `facet:word`.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Tag {
+    facet: Facet,
+    word: String,
+}
+
+impl Tag {
+    pub fn new(facet: Facet, word: &str) -> Result<Self, SelectError> {
+        let word = word.trim().to_lowercase();
+        let known = if facet.words().is_empty() {
+            (1..=40).contains(&word.chars().count()) && !word.chars().any(char::is_control)
+        } else {
+            facet.words().contains(&word.as_str())
+        };
+        if known { Ok(Self { facet, word }) } else { Err(SelectError::NotATag(word.chars().take(40).collect())) }
+    }
+
+    pub fn facet(&self) -> Facet {
+        self.facet
+    }
+
+    pub fn word(&self) -> &str {
+        &self.word
+    }
+}
+
+impl TryFrom<String> for Tag {
+    type Error = SelectError;
+    fn try_from(text: String) -> Result<Self, SelectError> {
+        let wrong = || SelectError::NotATag(text.chars().take(40).collect());
+        let (facet, word) = text.split_once(':').ok_or_else(wrong)?;
+        let facet = Facet::ALL.into_iter().find(|f| f.word() == facet).ok_or_else(wrong)?;
+        Self::new(facet, word)
+    }
+}
+
+impl From<Tag> for String {
+    fn from(tag: Tag) -> Self {
+        format!("{}:{}", tag.facet.word(), tag.word)
+    }
+}
+
+/// In, out (exclusive) and hit of a select: `in ≤ hit < out`.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "RawRange")]
+pub struct Range {
+    start: Seconds,
+    end: Seconds,
+    hit: Seconds,
+}
+
+#[derive(Deserialize)]
+struct RawRange {
+    start: Seconds,
+    end: Seconds,
+    hit: Seconds,
+}
+
+impl TryFrom<RawRange> for Range {
+    type Error = SelectError;
+    fn try_from(raw: RawRange) -> Result<Self, SelectError> {
+        Self::new(raw.start, raw.end, raw.hit)
+    }
+}
+
+/// The three marks an editor sets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Mark {
+    In,
+    Out,
+    Hit,
+}
+
+impl Range {
+    pub fn new(start: Seconds, end: Seconds, hit: Seconds) -> Result<Self, SelectError> {
+        if start.is_negative() || start > hit || hit >= end {
+            return Err(SelectError::Order);
+        }
+        Ok(Self { start, end, hit })
+    }
+
+    pub fn start(&self) -> Seconds {
+        self.start
+    }
+
+    pub fn end(&self) -> Seconds {
+        self.end
+    }
+
+    pub fn hit(&self) -> Seconds {
+        self.hit
+    }
+
+    pub fn duration(&self) -> Seconds {
+        self.end - self.start
+    }
+
+    /// Sets one mark and moves the others only as far as they must: an in behind the out takes the rest of the
+    /// clip, a hit outside takes the range with it.
+    pub fn with(self, mark: Mark, at: Seconds, clip: Seconds) -> Result<Self, SelectError> {
+        if at.is_negative() || at > clip {
+            return Err(SelectError::Outside);
+        }
+        let (mut start, mut end, mut hit) = (self.start, self.end, self.hit);
+        match mark {
+            Mark::In => {
+                start = at;
+                if end <= start {
+                    end = clip;
+                }
+                hit = hit.max(start);
+                if hit >= end {
+                    hit = start;
+                }
+            }
+            Mark::Out => {
+                end = at;
+                if start >= end {
+                    start = Seconds::ZERO;
+                }
+                if hit >= end {
+                    hit = start;
+                }
+            }
+            Mark::Hit => {
+                hit = at;
+                start = start.min(hit);
+                if end <= hit {
+                    end = clip;
+                }
+            }
+        }
+        Self::new(start, end, hit)
+    }
+}
+
+/// What the editor says of a select; the part of it that edits change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Verdict {
+    pub range: Range,
+    pub tier: Tier,
+    pub tags: BTreeSet<Tag>,
+    pub note: String,
+}
+
+impl Verdict {
+    pub fn unread(range: Range) -> Self {
+        Self { range, tier: Tier::Unread, tags: BTreeSet::new(), note: String::new() }
+    }
+
+    /// The word of a facet that has one answer.
+    pub fn word_of(&self, facet: Facet) -> Option<&str> {
+        self.tags.iter().find(|t| t.facet() == facet).map(Tag::word)
+    }
+
+    /// Puts the tag on, or takes it off. Framing, role, light and movement have one answer each, so another word
+    /// of the same facet goes.
+    pub fn toggle(&mut self, tag: Tag) {
+        if self.tags.remove(&tag) {
+            return;
+        }
+        if !tag.facet().words().is_empty() {
+            self.tags.retain(|t| t.facet() != tag.facet());
+        }
+        self.tags.insert(tag);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn s(ms: i64) -> Seconds {
+        Seconds::new(ms, 1000).expect("seconds")
+    }
+
+    #[test]
+    fn one_word_per_facet_but_many_of_ones_own() {
+        let mut verdict = Verdict::unread(Range::new(s(0), s(10), s(5)).expect("range"));
+        for tag in ["framing:wide", "framing:close", "own:brass", "own:dust"] {
+            verdict.toggle(Tag::try_from(tag.to_owned()).expect("a tag"));
+        }
+        let tags: Vec<String> = verdict.tags.iter().cloned().map(String::from).collect();
+        assert_eq!(tags, ["framing:close", "own:brass", "own:dust"]);
+        verdict.toggle(Tag::new(Facet::Framing, "close").expect("a tag"));
+        assert_eq!(verdict.word_of(Facet::Framing), None);
+    }
+
+    #[test]
+    fn tags_that_nobody_knows_are_refused() {
+        for text in ["framing:sideways", "mood:sad", "close", "own:", "own:\u{7}"] {
+            assert!(Tag::try_from(text.to_owned()).is_err(), "{text}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_is_marked_the_range_stays_a_range(
+            marks in proptest::collection::vec((0usize..3, 0i64..=10_000), 1..40)
+        ) {
+            let clip = s(10_000);
+            let mut range = Range::new(s(1000), s(9000), s(4000)).expect("range");
+            for (which, at) in marks {
+                let mark = [Mark::In, Mark::Out, Mark::Hit][which];
+                if let Ok(next) = range.with(mark, s(at), clip) {
+                    prop_assert!(!next.start().is_negative() && next.start() <= next.hit());
+                    prop_assert!(next.hit() < next.end() && next.end() <= clip);
+                    let set = match mark { Mark::In => next.start(), Mark::Out => next.end(), Mark::Hit => next.hit() };
+                    prop_assert_eq!(set, s(at));
+                    range = next;
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,255 @@
+//! Sections and cues: how the piece is built.
+//!
+//! Bars are described by timbre, harmony and energy; the cheapest way to cut the row of bars into stretches, in
+//! each of which these run along a straight line, gives the boundaries (dynamic programming over all cuts, so a
+//! build is one rising stretch and not a staircase). Lengths that are whole phrases cost less. The kinds follow
+//! from the energy of a section, its slope and what stands before and after it.
+
+use super::spectrum::{FRAME_RATE, Spectrum};
+use super::{Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace};
+
+const LONGEST_BARS: usize = 64;
+/// What a further boundary costs, in summed squared deviations per feature.
+const BOUNDARY_COST: f64 = 9.0;
+const TIMBRE_VALUES: usize = 12;
+
+pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_>) -> (Vec<Section>, Vec<Cue>) {
+    let duration = audio.duration();
+    let bars = bar_starts(beats, duration);
+    let silences = silences(audio.samples);
+    let music_end = music_end(audio.samples).unwrap_or(duration);
+    let bounds = boundaries(&bars, spectrum, energy, music_end);
+    let mut sections: Vec<Section> = bounds
+        .windows(2)
+        .map(|w| Section { start: w[0], end: w[1], kind: SectionKind::Groove, energy: round1(energy.mean(w[0], w[1])) })
+        .collect();
+    name(&mut sections, energy);
+    let cues = cues(&sections, energy, &silences, music_end, duration);
+    (sections, cues)
+}
+
+fn round1(v: f64) -> f64 {
+    (v * 10.0).round() / 10.0
+}
+
+/// Where the bars begin, from the first sound on, with the end of the track behind them.
+fn bar_starts(beats: &[Beat], duration: f64) -> Vec<f64> {
+    let mut starts: Vec<f64> = beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+    starts.push(duration);
+    if starts.len() < 2 {
+        return vec![0.0, duration];
+    }
+    starts
+}
+
+/// Section boundaries in seconds, from 0 to the end of the track.
+fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64) -> Vec<f64> {
+    let duration = bars[bars.len() - 1];
+    let features = features(bars, spectrum, energy);
+    let n = features.len();
+    let dims = features.first().map_or(0, Vec::len);
+    let mut cost = vec![f64::MAX; n + 1];
+    let mut from = vec![0usize; n + 1];
+    cost[0] = 0.0;
+    for start in 0..n {
+        if cost[start] == f64::MAX {
+            continue;
+        }
+        let mut line = LineFit::new(dims);
+        for end in start + 1..=(start + LONGEST_BARS).min(n) {
+            line.add(&features[end - 1]);
+            let length = end - start;
+            let phrase = match length {
+                l if l % 8 == 0 => 0.6,
+                l if l % 4 == 0 => 0.75,
+                l if l % 2 == 0 => 1.2,
+                _ => 1.6,
+            };
+            let short = if length < 4 && end != n && start != 0 { 1.5 } else { 0.0 };
+            let total = cost[start] + line.residual() / dims.max(1) as f64 + BOUNDARY_COST * (phrase + short) * 0.1;
+            if total < cost[end] {
+                (cost[end], from[end]) = (total, start);
+            }
+        }
+    }
+    let mut cuts = vec![n];
+    let mut at = n;
+    while at > 0 {
+        at = from[at];
+        cuts.push(at);
+    }
+    cuts.reverse();
+    let mut bounds: Vec<f64> = cuts.iter().map(|c| bars[*c]).collect();
+    bounds[0] = 0.0;
+    if let Some(last) = bounds.last_mut() {
+        *last = duration;
+    }
+    // A tail that is only silence is part of the last section.
+    while bounds.len() > 2 && bounds[bounds.len() - 2] > music_end - 0.3 {
+        bounds.remove(bounds.len() - 2);
+    }
+    bounds
+}
+
+fn features(bars: &[f64], spectrum: &Spectrum, energy: &Trace) -> Vec<Vec<f64>> {
+    let mut rows: Vec<Vec<f64>> = bars
+        .windows(2)
+        .map(|w| {
+            let mut row = spectrum.mean_bands(w[0], w[1], TIMBRE_VALUES);
+            // Energy weighs as much as a third of the timbre: it is what the pictures follow.
+            let e = energy.mean(w[0], w[1]);
+            row.extend([e; 4]);
+            row
+        })
+        .collect();
+    let dims = rows.first().map_or(0, Vec::len);
+    for d in 0..dims {
+        let n = rows.len() as f64;
+        let mean = rows.iter().map(|r| r[d]).sum::<f64>() / n;
+        let deviation = (rows.iter().map(|r| (r[d] - mean).powi(2)).sum::<f64>() / n).sqrt().max(1e-6);
+        rows.iter_mut().for_each(|r| r[d] = (r[d] - mean) / deviation);
+    }
+    rows
+}
+
+/// Running sums for the residual of a straight line through each feature.
+struct LineFit {
+    n: f64,
+    sx: f64,
+    sxx: f64,
+    sy: Vec<f64>,
+    sxy: Vec<f64>,
+    syy: Vec<f64>,
+}
+
+impl LineFit {
+    fn new(dims: usize) -> Self {
+        Self { n: 0.0, sx: 0.0, sxx: 0.0, sy: vec![0.0; dims], sxy: vec![0.0; dims], syy: vec![0.0; dims] }
+    }
+
+    fn add(&mut self, row: &[f64]) {
+        let x = self.n;
+        self.n += 1.0;
+        self.sx += x;
+        self.sxx += x * x;
+        for (d, y) in row.iter().enumerate() {
+            self.sy[d] += y;
+            self.sxy[d] += x * y;
+            self.syy[d] += y * y;
+        }
+    }
+
+    fn residual(&self) -> f64 {
+        let spread = self.sxx - self.sx * self.sx / self.n;
+        (0..self.sy.len())
+            .map(|d| {
+                let total = self.syy[d] - self.sy[d] * self.sy[d] / self.n;
+                let along = self.sxy[d] - self.sx * self.sy[d] / self.n;
+                // A slope needs a phrase to show itself; in fewer bars it would explain any jump away.
+                let explained = if self.n >= 4.0 && spread > 0.0 { along * along / spread } else { 0.0 };
+                (total - explained).max(0.0)
+            })
+            .sum()
+    }
+}
+
+fn name(sections: &mut [Section], energy: &Trace) {
+    let Some(highest) = sections.iter().map(|s| s.energy).reduce(f64::max) else { return };
+    let lowest = sections.iter().map(|s| s.energy).fold(f64::MAX, f64::min);
+    let range = (highest - lowest).max(1.0);
+    let level = |s: &Section| (s.energy - lowest) / range;
+    let flat = range < 12.0;
+    let last = sections.len() - 1;
+    let mut been_high = false;
+    for i in 0..sections.len() {
+        let here = sections[i];
+        let quarter = (here.end - here.start) / 4.0;
+        let rise = energy.mean(here.end - quarter, here.end) - energy.mean(here.start, here.start + quarter);
+        let jump_in = if i > 0 { opening(&here, energy) - closing(&sections[i - 1], energy) } else { 0.0 };
+        let before = i.checked_sub(1).map(|p| sections[p]);
+        let after = sections.get(i + 1).copied();
+        let high = !flat && level(&here) >= 0.75;
+        let rises_into = after.is_some_and(|n| n.energy > here.energy + 4.0);
+        let kind = if high && (jump_in > 6.0 || before.is_some_and(|b| matches!(b.kind, SectionKind::Drop | SectionKind::Build))) {
+            SectionKind::Drop
+        } else if i > 0 && i != last && rise > 8.0 && rises_into {
+            SectionKind::Build
+        } else if i == 0 && sections.len() > 1 && after.is_some_and(|n| n.energy > here.energy + 3.0) {
+            SectionKind::Intro
+        } else if i == last && i > 0 && before.is_some_and(|b| b.energy > here.energy + 3.0) {
+            SectionKind::Outro
+        } else if !flat && been_high && level(&here) < 0.5 {
+            SectionKind::Break
+        } else {
+            SectionKind::Groove
+        };
+        been_high |= level(&here) > 0.6;
+        sections[i].kind = kind;
+    }
+}
+
+/// The energy of the first and of the last two seconds (or less) of a section.
+fn opening(s: &Section, energy: &Trace) -> f64 {
+    energy.mean(s.start + 0.1, (s.start + 2.0).min(s.end))
+}
+
+fn closing(s: &Section, energy: &Trace) -> f64 {
+    energy.mean((s.end - 2.0).max(s.start), s.end - 0.1)
+}
+
+fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end: f64, duration: f64) -> Vec<Cue> {
+    let mut cues = Vec::new();
+    for (i, here) in sections.iter().enumerate() {
+        let before = i.checked_sub(1).map(|p| sections[p]);
+        let jump = before.map_or(0.0, |b| opening(here, energy) - closing(&b, energy));
+        let kind = match here.kind {
+            SectionKind::Drop if before.is_some_and(|b| b.kind != SectionKind::Drop) => CueKind::Drop,
+            SectionKind::Break if before.is_some_and(|b| b.kind != SectionKind::Break) => CueKind::Break,
+            SectionKind::Build => CueKind::Build,
+            _ => continue,
+        };
+        let strength = match kind {
+            CueKind::Drop => 0.5 * here.energy / 100.0 + jump / 60.0,
+            CueKind::Break => -jump / 50.0,
+            _ => here.energy / 100.0,
+        };
+        cues.push(Cue { at: here.start, kind, strength: (strength.clamp(0.05, 1.0) * 100.0).round() / 100.0 });
+    }
+    for (start, end) in silences {
+        if *start > 0.5 && *end < music_end {
+            cues.push(Cue { at: *start, kind: CueKind::Pause, strength: (end - start).min(1.0) });
+        }
+    }
+    cues.push(Cue { at: music_end.min(duration), kind: CueKind::End, strength: 1.0 });
+    cues.sort_by(|a, b| a.at.total_cmp(&b.at));
+    cues
+}
+
+/// −52 dBFS: below the quietest ringing that is still music.
+const SILENT: f32 = 0.0025;
+
+/// Stretches of at least 200 ms without sound.
+fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
+    let block = (f64::from(READING_RATE) / FRAME_RATE) as usize;
+    let mut found = Vec::new();
+    let mut since: Option<usize> = None;
+    let blocks = samples.len() / block;
+    for i in 0..=blocks {
+        let silent = i < blocks && samples[i * block..(i + 1) * block].iter().all(|s| s.abs() < SILENT);
+        match (silent, since) {
+            (true, None) => since = Some(i),
+            (false, Some(start)) => {
+                if i - start >= 20 {
+                    found.push((start as f64 / FRAME_RATE, i as f64 / FRAME_RATE));
+                }
+                since = None;
+            }
+            _ => {}
+        }
+    }
+    found
+}
+
+fn music_end(samples: &[f32]) -> Option<f64> {
+    samples.iter().rposition(|s| s.abs() >= SILENT).map(|i| (i + 1) as f64 / f64::from(READING_RATE))
+}

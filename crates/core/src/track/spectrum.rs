@@ -1,0 +1,199 @@
+//! Short-time spectra, a hundred a second, folded into logarithmic bands and pitch classes.
+
+use super::READING_RATE;
+use realfft::RealFftPlanner;
+
+/// Samples between two frames: 10 ms.
+pub const HOP: usize = 240;
+/// Frames a second.
+pub const FRAME_RATE: f64 = READING_RATE as f64 / HOP as f64;
+const WINDOW: usize = 1024;
+/// A longer window tells neighbouring bass notes apart; used for pitch classes only.
+const PITCH_WINDOW: usize = 4096;
+const PITCH_EVERY: usize = 5;
+const BANDS_PER_OCTAVE: f64 = 12.0;
+const LOWEST: f64 = 30.0;
+const HIGHEST: f64 = 11_000.0;
+
+/// Log-compressed band energies and pitch classes of a whole track.
+pub struct Spectrum {
+    /// Frame-major, `bands` values a frame.
+    values: Vec<f32>,
+    /// 12 values per pitch frame, a pitch frame each [`PITCH_EVERY`] frames.
+    chroma: Vec<[f32; 12]>,
+    bands: usize,
+    /// The centre of each band, in hertz.
+    centres: Vec<f64>,
+    frames: usize,
+}
+
+impl Spectrum {
+    pub fn of(samples: &[f32]) -> Self {
+        let frames = samples.len() / HOP;
+        let filters = Filters::new();
+        let bands = filters.spans.len();
+        let mut planner = RealFftPlanner::<f32>::new();
+        let fft = planner.plan_fft_forward(WINDOW);
+        let window = hann(WINDOW);
+        let mut input = fft.make_input_vec();
+        let mut output = fft.make_output_vec();
+        let mut scratch = fft.make_scratch_vec();
+        let mut values = vec![0.0; frames * bands];
+        for frame in 0..frames {
+            windowed(samples, frame * HOP, &window, &mut input);
+            // The lengths come from the plan itself, so the transform cannot refuse them.
+            if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_err() {
+                continue;
+            }
+            let row = &mut values[frame * bands..(frame + 1) * bands];
+            for (value, span) in row.iter_mut().zip(&filters.spans) {
+                let sum: f32 = output[span.first..]
+                    .iter()
+                    .zip(&span.weights)
+                    .map(|(bin, weight)| bin.norm_sqr().sqrt() * weight)
+                    .sum();
+                *value = (1.0 + sum).ln();
+            }
+        }
+        Self { values, chroma: chroma(samples, frames), bands, centres: filters.centres, frames }
+    }
+
+    pub fn frames(&self) -> usize {
+        self.frames
+    }
+
+    pub fn bands(&self) -> usize {
+        self.bands
+    }
+
+    pub fn frame(&self, at: usize) -> &[f32] {
+        &self.values[at * self.bands..(at + 1) * self.bands]
+    }
+
+    /// The first band whose centre is above `hertz`.
+    pub fn band_above(&self, hertz: f64) -> usize {
+        self.centres.partition_point(|c| *c < hertz)
+    }
+
+    /// The mean band energies between two times, folded to `into` values.
+    pub fn mean_bands(&self, start: f64, end: f64, into: usize) -> Vec<f64> {
+        let (from, to) = self.range(start, end);
+        let mut sums = vec![0.0; into];
+        let mut counts = vec![0.0; into];
+        for band in 0..self.bands {
+            let slot = band * into / self.bands;
+            for frame in from..to {
+                sums[slot] += f64::from(self.values[frame * self.bands + band]);
+            }
+            counts[slot] += (to - from) as f64;
+        }
+        sums.iter().zip(counts).map(|(s, c): (&f64, f64)| s / c.max(1.0)).collect()
+    }
+
+    /// The mean pitch classes between two times, of unit length (or all zero in silence).
+    pub fn mean_chroma(&self, start: f64, end: f64) -> [f64; 12] {
+        let (from, to) = self.range(start, end);
+        let mut sum = [0.0; 12];
+        let last = self.chroma.len().saturating_sub(1);
+        for frame in (from / PITCH_EVERY).min(last)..(to.div_ceil(PITCH_EVERY)).min(self.chroma.len()) {
+            for (s, c) in sum.iter_mut().zip(&self.chroma[frame]) {
+                *s += f64::from(*c);
+            }
+        }
+        let norm = sum.iter().map(|v| v * v).sum::<f64>().sqrt();
+        if norm > 1e-9 {
+            sum.iter_mut().for_each(|v| *v /= norm);
+        }
+        sum
+    }
+
+    fn range(&self, start: f64, end: f64) -> (usize, usize) {
+        let from = ((start * FRAME_RATE) as usize).min(self.frames.saturating_sub(1));
+        (from, ((end * FRAME_RATE) as usize).clamp(from + 1, self.frames.max(from + 1)).min(self.frames))
+    }
+}
+
+fn hann(len: usize) -> Vec<f32> {
+    (0..len).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / len as f32).cos()).collect()
+}
+
+/// Copies the samples around `centre`, weighted; outside the track is silence.
+fn windowed(samples: &[f32], centre: usize, window: &[f32], into: &mut [f32]) {
+    let half = window.len() / 2;
+    for (i, (slot, weight)) in into.iter_mut().zip(window).enumerate() {
+        *slot = (centre + i).checked_sub(half).and_then(|at| samples.get(at)).map_or(0.0, |s| s * weight);
+    }
+}
+
+fn chroma(samples: &[f32], frames: usize) -> Vec<[f32; 12]> {
+    let mut planner = RealFftPlanner::<f32>::new();
+    let fft = planner.plan_fft_forward(PITCH_WINDOW);
+    let window = hann(PITCH_WINDOW);
+    let mut input = fft.make_input_vec();
+    let mut output = fft.make_output_vec();
+    let mut scratch = fft.make_scratch_vec();
+    let bin_hz = f64::from(READING_RATE) / PITCH_WINDOW as f64;
+    let class: Vec<Option<usize>> = (0..output.len())
+        .map(|bin| {
+            let hz = bin as f64 * bin_hz;
+            (40.0..2500.0).contains(&hz).then(|| ((12.0 * (hz / 440.0).log2()).round() as i64).rem_euclid(12) as usize)
+        })
+        .collect();
+    (0..frames.div_ceil(PITCH_EVERY))
+        .map(|frame| {
+            let mut row = [0.0f32; 12];
+            windowed(samples, frame * PITCH_EVERY * HOP, &window, &mut input);
+            if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_ok() {
+                for (bin, class) in output.iter().zip(&class) {
+                    if let Some(class) = class {
+                        row[*class] += bin.norm_sqr().sqrt();
+                    }
+                }
+            }
+            row
+        })
+        .collect()
+}
+
+struct Span {
+    first: usize,
+    weights: Vec<f32>,
+}
+
+/// Triangular filters with logarithmic centres; below the resolution of the transform one bin each.
+struct Filters {
+    spans: Vec<Span>,
+    centres: Vec<f64>,
+}
+
+impl Filters {
+    fn new() -> Self {
+        let bin_hz = f64::from(READING_RATE) / WINDOW as f64;
+        let mut bins: Vec<usize> = Vec::new();
+        let mut hz = LOWEST;
+        while hz < HIGHEST {
+            let bin = (hz / bin_hz).round() as usize;
+            if bin >= 1 && bins.last() != Some(&bin) {
+                bins.push(bin);
+            }
+            hz *= (1.0 / BANDS_PER_OCTAVE).exp2();
+        }
+        let mut spans = Vec::new();
+        let mut centres = Vec::new();
+        for three in bins.windows(3) {
+            let [left, centre, right] = [three[0], three[1], three[2]];
+            let weights = (left..right)
+                .map(|bin| {
+                    if bin <= centre {
+                        (bin - left) as f32 / (centre - left) as f32
+                    } else {
+                        (right - bin) as f32 / (right - centre) as f32
+                    }
+                })
+                .collect();
+            spans.push(Span { first: left, weights });
+            centres.push(centre as f64 * bin_hz);
+        }
+        Self { spans, centres }
+    }
+}

@@ -1,0 +1,43 @@
+use legere_core::footage::ReadClipError;
+use legere_core::track::ReadTrackError;
+
+/// What can be wrong with a file. The text is for the editor; what ffmpeg said is in the log.
+#[derive(Debug, thiserror::Error)]
+pub enum MediaError {
+    #[error("the file is empty")]
+    Empty,
+    #[error("the file is no longer where it was")]
+    Vanished,
+    #[error("the file may not be read: the system refuses access to it")]
+    NoAccess,
+    #[error("this is not a video, or it is damaged beyond reading")]
+    NotVideo,
+    #[error("this is not a piece of music, or it is damaged beyond reading")]
+    NotSound,
+    #[error("there is no picture in this file")]
+    NoPicture,
+    #[error("there is no sound in this file")]
+    NoSound,
+    #[error("the file is cut short: its index is missing, so nothing of it can be shown")]
+    NoIndex,
+    #[error("the picture is larger than Legere reads (8192 by 8192)")]
+    TooLarge,
+    #[error("the file lasts longer than Legere reads in one piece ({0} minutes)")]
+    TooLong(u32),
+    #[error("reading the file took longer than allowed and was stopped")]
+    Timeout,
+    #[error("the file lies outside the media folders")]
+    OutsideRoots,
+    #[error("ffmpeg is not installed, or cannot be started")]
+    NoFfmpeg(#[source] std::io::Error),
+    #[error("the pictures could not be made")]
+    Failed { log: String },
+    #[error("what was made is not what was asked for: {0}")]
+    WrongResult(String),
+    #[error("the disk refused")]
+    Io(#[from] std::io::Error),
+    #[error(transparent)]
+    ReadClip(#[from] ReadClipError),
+    #[error(transparent)]
+    ReadTrack(#[from] ReadTrackError),
+}

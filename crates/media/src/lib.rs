@@ -1,0 +1,17 @@
+//! Files and ffmpeg.
+//!
+//! Every ffmpeg and ffprobe process is started through [`guard`]: bounded, cut off from the network, refusing
+//! playlists, never given a file name that could be read as an option or a protocol. [`roots`] is the only way
+//! to a file of the editor's; [`shelf`] holds what Legere makes itself.
+
+pub mod bring;
+mod error;
+pub mod guard;
+pub mod light;
+pub mod probe;
+pub mod render;
+pub mod roots;
+pub mod shelf;
+pub mod sound;
+
+pub use error::MediaError;

@@ -1,0 +1,164 @@
+//! One ffmpeg process per clip makes everything that Legere needs of it, decoding once: the light copy, the stills
+//! sheet, the sound for the peaks and, through a pipe, the small grey frames for the reading.
+
+use crate::guard::{Guarded, finish};
+use crate::probe::ClipProbe;
+use crate::shelf::Work;
+use crate::sound::{self, Peaks};
+use crate::{MediaError, probe};
+use legere_core::footage::{self, ClipReader, ClipReading};
+use legere_core::time::{FrameRate, Seconds};
+use std::path::Path;
+use tokio::io::AsyncReadExt;
+
+/// Stills on a sheet, beside each other.
+pub const STILLS: u32 = 16;
+pub const STILL_WIDTH: u32 = 240;
+const LIGHT_WIDTH: u32 = 480;
+/// Short groups of pictures without B-frames: seeks in 9 ms where all-intra takes 12 and twice the space.
+const GROUP: u32 = 12;
+/// Readings use every second, fourth … frame of fast footage.
+const READING_FPS: f64 = 31.0;
+/// Frames waiting between the pipe and the reading.
+const QUEUE: usize = 16;
+
+/// What was learned of a clip while its light copy was made.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Made {
+    pub reading: ClipReading,
+    pub peaks: Option<Peaks>,
+    /// How long the pictures really last, when that is clearly less than the file says.
+    pub cut_short: Option<Seconds>,
+}
+
+/// Makes `light.mp4` and `sheet.jpg` in `work`. `progress` gets the share done, 0–1.
+pub async fn make(
+    path: &Path,
+    probe: &ClipProbe,
+    work: &Work,
+    progress: impl FnMut(f64) + Send,
+) -> Result<Made, MediaError> {
+    let made = run(Some(work), path, probe, progress).await?;
+    let stats = tokio::fs::metadata(work.path().join("light.mp4")).await;
+    if stats.map_or(0, |m| m.len()) == 0 {
+        return Err(MediaError::NotVideo);
+    }
+    Ok(made)
+}
+
+/// The reading alone, without leaving anything on the disk.
+pub async fn read(path: &Path) -> Result<(ClipProbe, ClipReading), MediaError> {
+    let probe = probe::clip(path).await?;
+    let made = run(None, path, &probe, |_| ()).await?;
+    Ok((probe, made.reading))
+}
+
+async fn run(
+    work: Option<&Work>,
+    path: &Path,
+    probe: &ClipProbe,
+    mut progress: impl FnMut(f64) + Send,
+) -> Result<Made, MediaError> {
+    let (grey_w, grey_h) = grey_size(probe.width, probe.height);
+    let grey_rate = reading_rate(probe.frame_rate);
+    let mut child = command(work, path, probe, (grey_w, grey_h), grey_rate).spawn()?;
+    let mut pipe = child.stdout.take().ok_or(MediaError::NotVideo)?;
+    // ffmpeg's words are read while it runs: a full pipe would stop it.
+    let ending = tokio::spawn(finish(child));
+
+    let (sender, mut frames) = tokio::sync::mpsc::channel::<Vec<u8>>(QUEUE);
+    let rate = grey_rate.to_f64();
+    let reader = tokio::task::spawn_blocking(move || -> Result<ClipReading, MediaError> {
+        let mut reader = ClipReader::new(grey_w as usize, grey_h as usize, rate);
+        while let Some(frame) = frames.blocking_recv() {
+            reader.push(&frame)?;
+        }
+        Ok(reader.finish()?)
+    });
+    let expected = (probe.duration.to_f64() * rate).max(1.0);
+    let mut count = 0u64;
+    loop {
+        let mut frame = vec![0u8; (grey_w * grey_h) as usize];
+        if pipe.read_exact(&mut frame).await.is_err() {
+            break;
+        }
+        count += 1;
+        if sender.send(frame).await.is_err() {
+            break;
+        }
+        if count.is_multiple_of(25) {
+            progress((count as f64 / expected).min(1.0));
+        }
+    }
+    drop((sender, pipe));
+    let ended = ending.await.map_err(|_| MediaError::NotVideo)?;
+    let reading = reader.await.map_err(|_| MediaError::NotVideo)?;
+    match &ended {
+        // What could be decoded before it broke is worth keeping.
+        Err(MediaError::Failed { log }) if count > 0 => tracing::info!(%log, "a clip was decoded in part"),
+        Err(MediaError::Failed { log }) => {
+            tracing::info!(%log, "a clip could not be decoded");
+            return Err(MediaError::NotVideo);
+        }
+        Err(MediaError::Timeout) => return Err(MediaError::Timeout),
+        _ => {}
+    }
+    let reading = reading.map_err(|_| MediaError::NotVideo)?;
+    let short = reading.duration + 0.5 < probe.duration.to_f64() * 0.95;
+    let peaks = match work {
+        Some(work) if probe.has_sound => sound::peaks_of_raw(&work.path().join("sound.raw")).await,
+        _ => None,
+    };
+    Ok(Made { cut_short: short.then(|| Seconds::from_measured(reading.duration)), reading, peaks })
+}
+
+fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32), grey_rate: FrameRate) -> Guarded {
+    let (grey_w, grey_h) = grey;
+    let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area,format=gray");
+    let Some(work) = work else {
+        return Guarded::ffmpeg()
+            .input(path)
+            .args(["-map", "0:v:0", "-vf", &grey_chain, "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"]);
+    };
+    let (light_w, light_h) = light_size(probe.width, probe.height);
+    let every = f64::from(STILLS) / probe.duration.to_f64().max(0.04);
+    let graph = format!(
+        "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split=3[light][a][b];\
+         [a]fps={every:.6}:round=down,scale={STILL_WIDTH}:-2,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
+        rate = probe.frame_rate,
+    );
+    let mut command = Guarded::ffmpeg()
+        .input(path)
+        .args(["-filter_complex", &graph])
+        .args(["-map", "[light]", "-map", "0:a:0?", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "26"])
+        .args(["-g", &GROUP.to_string(), "-bf", "0", "-c:a", "aac", "-b:a", "96k", "-ac", "2"])
+        .args(["-map_metadata", "-1", "-movflags", "+faststart", "-f", "mp4"])
+        .output(&work.path().join("light.mp4"))
+        .args(["-map", "[sheet]", "-frames:v", "1", "-q:v", "4", "-f", "image2", "-update", "1"])
+        .output(&work.path().join("sheet.jpg"));
+    if probe.has_sound {
+        command = command
+            .args(["-map", "0:a:0", "-ac", "1", "-ar", &sound::PEAK_SAMPLE_RATE.to_string(), "-f", "s16le"])
+            .output(&work.path().join("sound.raw"));
+    }
+    command.args(["-map", "[grey]", "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"])
+}
+
+/// Never enlarged, even sides.
+pub fn light_size(width: u32, height: u32) -> (u32, u32) {
+    let w = LIGHT_WIDTH.min(width).max(2) & !1;
+    let h = (f64::from(height) * f64::from(w) / f64::from(width.max(1)) / 2.0).round() as u32 * 2;
+    (w, h.max(2))
+}
+
+fn grey_size(width: u32, height: u32) -> (u32, u32) {
+    let longer = f64::from(width.max(height).max(1));
+    let scale = f64::from(footage::LONGER_SIDE) / longer;
+    let side = |v: u32| ((f64::from(v) * scale / 4.0).round() as u32 * 4).max(16);
+    (side(width), side(height))
+}
+
+fn reading_rate(rate: FrameRate) -> FrameRate {
+    let every = (rate.to_f64() / READING_FPS).ceil().max(1.0) as u32;
+    FrameRate::new(rate.num(), rate.den() * every).unwrap_or(rate)
+}

@@ -1,0 +1,193 @@
+//! What a file says of itself, by ffprobe.
+
+use crate::MediaError;
+use crate::guard::Guarded;
+use chrono::{DateTime, Utc};
+use legere_core::time::{FrameRate, Seconds, parse_timecode};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::path::Path;
+
+const LONGEST_MINUTES: u32 = 12 * 60;
+
+/// A video file. Width and height are as displayed, after rotation.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ClipProbe {
+    pub duration: Seconds,
+    pub frame_rate: FrameRate,
+    /// The file says that its frames do not come evenly.
+    pub variable_rate: bool,
+    pub width: u32,
+    pub height: u32,
+    /// Degrees clockwise.
+    pub rotation: u32,
+    pub has_sound: bool,
+    pub codec: String,
+    pub recorded_at: Option<DateTime<Utc>>,
+    /// The timecode of the first frame, in seconds since midnight.
+    pub timecode: Option<Seconds>,
+}
+
+/// A sound file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SoundProbe {
+    pub duration: Seconds,
+    pub channels: u32,
+    pub sample_rate: u32,
+    pub title: Option<String>,
+    pub artist: Option<String>,
+    pub genre: Option<String>,
+}
+
+/// Refuses what is not there, is empty or may not be read, before any other program looks at it.
+pub async fn readable(path: &Path) -> Result<u64, MediaError> {
+    let meta = tokio::fs::metadata(path).await.map_err(|e| match e.kind() {
+        std::io::ErrorKind::PermissionDenied => MediaError::NoAccess,
+        _ => MediaError::Vanished,
+    })?;
+    if meta.len() == 0 {
+        return Err(MediaError::Empty);
+    }
+    tokio::fs::File::open(path).await.map_err(|_| MediaError::NoAccess)?;
+    Ok(meta.len())
+}
+
+async fn ask(path: &Path) -> Result<Value, MediaError> {
+    readable(path).await?;
+    let out = Guarded::ffprobe().args(["-of", "json", "-show_format", "-show_streams"]).input(path).run().await?;
+    serde_json::from_slice(&out).map_err(|_| MediaError::NotVideo)
+}
+
+pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
+    let json = ask(path).await.map_err(|e| match e {
+        MediaError::Failed { log } if log.contains("moov atom not found") => MediaError::NoIndex,
+        MediaError::Failed { log } if log.contains("max_pixels") || log.contains("Picture size") => MediaError::TooLarge,
+        MediaError::Failed { log } => {
+            tracing::info!(%log, "ffprobe refused a clip");
+            MediaError::NotVideo
+        }
+        other => other,
+    })?;
+    let streams = json["streams"].as_array().cloned().unwrap_or_default();
+    let video = streams
+        .iter()
+        // A picture of the cover in a sound file is not footage.
+        .find(|s| s["codec_type"] == "video" && s["disposition"]["attached_pic"] != 1)
+        .ok_or(MediaError::NoPicture)?;
+    let sound = streams.iter().find(|s| s["codec_type"] == "audio");
+    let (width, height) = (number(&video["width"]), number(&video["height"]));
+    if width == 0 || height == 0 {
+        return Err(MediaError::NoPicture);
+    }
+    if width > 8192 || height > 8192 {
+        return Err(MediaError::TooLarge);
+    }
+    let rotation = rotation(video);
+    let (width, height) = if rotation % 180 == 90 { (height, width) } else { (width, height) };
+    let (frame_rate, variable_rate) = frame_rate(video).ok_or(MediaError::NoPicture)?;
+    let tags = |key: &str| {
+        [&video["tags"][key], &json["format"]["tags"][key]].into_iter().find_map(|v| v.as_str()).map(str::to_owned)
+    };
+    Ok(ClipProbe {
+        duration: duration(video, &json)?,
+        frame_rate,
+        variable_rate,
+        width,
+        height,
+        rotation,
+        has_sound: sound.is_some(),
+        codec: video["codec_name"].as_str().unwrap_or("unknown").to_owned(),
+        recorded_at: tags("creation_time").and_then(|t| t.parse().ok()).filter(|t: &DateTime<Utc>| t.timestamp() > 0),
+        timecode: timecode(&streams, &json, frame_rate),
+    })
+}
+
+pub async fn sound(path: &Path) -> Result<SoundProbe, MediaError> {
+    let json = ask(path).await.map_err(|e| match e {
+        MediaError::Failed { log } => {
+            tracing::info!(%log, "ffprobe refused a track");
+            MediaError::NotSound
+        }
+        other => other,
+    })?;
+    let streams = json["streams"].as_array().cloned().unwrap_or_default();
+    let sound = streams.iter().find(|s| s["codec_type"] == "audio").ok_or(MediaError::NoSound)?;
+    let tag = |key: &str| {
+        let upper = key.to_uppercase();
+        [&json["format"]["tags"][key], &json["format"]["tags"][&upper], &sound["tags"][key], &sound["tags"][&upper]]
+            .into_iter()
+            .find_map(|v| v.as_str())
+            .map(|t| t.trim().chars().take(200).collect::<String>())
+            .filter(|t| !t.is_empty())
+    };
+    Ok(SoundProbe {
+        duration: duration(sound, &json)?,
+        channels: number(&sound["channels"]),
+        sample_rate: sound["sample_rate"].as_str().and_then(|r| r.parse().ok()).unwrap_or(0),
+        title: tag("title"),
+        artist: tag("artist"),
+        genre: tag("genre"),
+    })
+}
+
+fn number(value: &Value) -> u32 {
+    value.as_u64().and_then(|v| u32::try_from(v).ok()).unwrap_or(0)
+}
+
+fn duration(stream: &Value, json: &Value) -> Result<Seconds, MediaError> {
+    let seconds = [&stream["duration"], &json["format"]["duration"]]
+        .into_iter()
+        .find_map(|d| d.as_str()?.parse::<f64>().ok())
+        .filter(|d| d.is_finite() && *d >= 0.0)
+        .unwrap_or(0.0);
+    if seconds > f64::from(LONGEST_MINUTES) * 60.0 {
+        return Err(MediaError::TooLong(LONGEST_MINUTES));
+    }
+    Ok(Seconds::from_measured(seconds))
+}
+
+/// The rate that the frames come at, and whether they come unevenly.
+fn frame_rate(video: &Value) -> Option<(FrameRate, bool)> {
+    let parse = |key: &str| video[key].as_str().and_then(|t| t.parse::<FrameRate>().ok());
+    let (average, base) = (parse("avg_frame_rate"), parse("r_frame_rate"));
+    match (average, base) {
+        (Some(average), Some(base)) => {
+            let variable = (average.to_f64() / base.to_f64() - 1.0).abs() > 0.01;
+            // The base rate of uneven footage can be the clock's own (90000), which says nothing.
+            let rate = if variable && base.to_f64() > 130.0 { average } else { base };
+            Some((tidy(rate), variable))
+        }
+        (Some(rate), None) | (None, Some(rate)) => Some((tidy(rate), false)),
+        (None, None) => None,
+    }
+}
+
+/// Rates that differ from a standard one by measuring error only are that one; exact values need short ratios.
+fn tidy(rate: FrameRate) -> FrameRate {
+    let standard = [(24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (50, 1), (60000, 1001), (60, 1), (100, 1), (120_000, 1001), (120, 1)];
+    standard
+        .iter()
+        .filter_map(|(n, d)| FrameRate::new(*n, *d))
+        .find(|s| (s.to_f64() - rate.to_f64()).abs() < 0.003)
+        .or_else(|| if rate.den() > 1001 || rate.num() > 1_000_000 { FrameRate::new((rate.to_f64() * 1000.0).round() as u32, 1000) } else { None })
+        .unwrap_or(rate)
+}
+
+fn rotation(video: &Value) -> u32 {
+    let side = video["side_data_list"]
+        .as_array()
+        .and_then(|list| list.iter().find_map(|d| d["rotation"].as_i64()))
+        .map(|r| -r);
+    let tag = video["tags"]["rotate"].as_str().and_then(|r| r.parse::<i64>().ok());
+    side.or(tag).unwrap_or(0).rem_euclid(360) as u32
+}
+
+fn timecode(streams: &[Value], json: &Value, rate: FrameRate) -> Option<Seconds> {
+    let text = streams
+        .iter()
+        .map(|s| &s["tags"]["timecode"])
+        .chain([&json["format"]["tags"]["timecode"]])
+        .find_map(|t| t.as_str())?;
+    let frames = parse_timecode(text, rate).ok()?;
+    Some(rate.seconds_at(legere_core::time::FramePos(i64::try_from(frames).ok()?)))
+}

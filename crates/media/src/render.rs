@@ -1,0 +1,243 @@
+//! Previews and hand-offs: one piece per shot, cached by what is in it, joined without encoding again.
+
+use crate::MediaError;
+use crate::guard::Guarded;
+use crate::shelf::Shelf;
+use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use tokio::sync::Semaphore;
+
+/// Raised whenever the same shot would give another piece.
+const PIECE_VERSION: u32 = 1;
+
+/// What a piece is made for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Purpose {
+    /// From light copies, fast, for watching in the browser.
+    Preview,
+    /// From the originals, for giving away.
+    HandOff,
+}
+
+/// A shot as the renderer sees it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Piece {
+    /// The light copy or the original.
+    pub file: PathBuf,
+    /// Changes when the file does.
+    pub content: String,
+    pub clip_rate: FrameRate,
+    pub start: Seconds,
+    /// Numerator and denominator.
+    pub speed: (i64, i64),
+    pub len: FrameLen,
+}
+
+/// The music of a piece.
+#[derive(Debug, Clone, PartialEq)]
+pub struct MusicPart {
+    pub file: PathBuf,
+    pub content: String,
+    pub start: Seconds,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Job {
+    pub rate: FrameRate,
+    pub width: u32,
+    pub height: u32,
+    pub purpose: Purpose,
+    pub pieces: Vec<Piece>,
+    pub music: Option<MusicPart>,
+}
+
+/// What was found in a written file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Verified {
+    pub frames: u64,
+    pub width: u32,
+    pub height: u32,
+    pub rate: FrameRate,
+    pub bytes: u64,
+    pub has_sound: bool,
+}
+
+impl Job {
+    pub fn frames(&self) -> FrameLen {
+        self.pieces.iter().map(|p| p.len).sum()
+    }
+
+    /// A name for the whole, the same for the same content.
+    pub fn key(&self) -> String {
+        let mut hash = blake3::Hasher::new();
+        for piece in &self.pieces {
+            hash.update(self.piece_key(piece).as_bytes());
+        }
+        if let Some(music) = &self.music {
+            hash.update(self.music_key(music).as_bytes());
+        }
+        short(&hash)
+    }
+
+    fn piece_key(&self, p: &Piece) -> String {
+        let mut hash = blake3::Hasher::new();
+        let text = format!(
+            "{PIECE_VERSION} {} {} {}x{} {} {} {} {:?} {:?} {}",
+            p.content, self.rate, self.width, self.height, p.start, p.speed.0, p.speed.1, self.purpose, p.clip_rate, p.len.0
+        );
+        hash.update(text.as_bytes());
+        short(&hash)
+    }
+
+    fn music_key(&self, m: &MusicPart) -> String {
+        let mut hash = blake3::Hasher::new();
+        hash.update(format!("{PIECE_VERSION} {} {} {} {}", m.content, m.start, self.rate, self.frames().0).as_bytes());
+        short(&hash)
+    }
+}
+
+fn short(hash: &blake3::Hasher) -> String {
+    hash.finalize().to_hex()[..32].to_owned()
+}
+
+/// Renders what is missing and joins all of it into `to`. `progress` gets the number of pieces that are ready.
+pub async fn render(
+    job: &Job,
+    shelf: &Shelf,
+    to: &Path,
+    mut progress: impl FnMut(usize) + Send,
+) -> Result<(), MediaError> {
+    // Two at a time: one decodes while the other encodes; more only compete for the same cores.
+    let turns = std::sync::Arc::new(Semaphore::new(2));
+    let mut tasks = tokio::task::JoinSet::new();
+    let mut files = Vec::new();
+    for piece in &job.pieces {
+        let file = shelf.pieces().join(format!("{}.mp4", job.piece_key(piece)));
+        files.push(file.clone());
+        if file.exists() {
+            continue;
+        }
+        let (command, turns, work) = (piece_command(job, piece), turns.clone(), shelf.work()?);
+        tasks.spawn(async move {
+            let _turn = turns.acquire().await;
+            let temporary = work.path().join("piece.mp4");
+            command.output(&temporary).run().await?;
+            tokio::fs::rename(&temporary, &file).await?;
+            Ok::<(), MediaError>(())
+        });
+    }
+    let mut ready = job.pieces.len() - tasks.len();
+    progress(ready);
+    while let Some(done) = tasks.join_next().await {
+        done.map_err(|_| MediaError::Timeout)??;
+        ready += 1;
+        progress(ready);
+    }
+    let music = match &job.music {
+        Some(music) => Some(music_file(job, music, shelf).await?),
+        None => None,
+    };
+    join(&files, music.as_deref(), shelf, to).await
+}
+
+fn piece_command(job: &Job, piece: &Piece) -> Guarded {
+    let (w, h) = (job.width, job.height);
+    // Half a frame before the wanted one, so that rounding never shows its neighbour.
+    let first = piece.clip_rate.nearest(piece.start);
+    let seek = (piece.clip_rate.seconds_at(FramePos(first.0)).to_f64() - 0.5 / piece.clip_rate.to_f64()).max(0.0);
+    let (num, den) = piece.speed;
+    let filters = format!(
+        "fps={clip},setpts=(PTS-STARTPTS)*{den}/{num},fps={rate}:start_time=0,tpad=stop_mode=clone:stop_duration=1,\
+         scale={w}:{h}:force_original_aspect_ratio=increase:flags=bicubic,crop={w}:{h},setsar=1,format=yuv420p",
+        clip = piece.clip_rate,
+        rate = job.rate,
+    );
+    let quality: &[&str] = match job.purpose {
+        Purpose::Preview => &["-preset", "ultrafast", "-crf", "24", "-g", "12", "-bf", "0"],
+        Purpose::HandOff => &["-preset", "veryfast", "-crf", "18", "-g", "48", "-bf", "0"],
+    };
+    let command = if seek > 0.0 { Guarded::ffmpeg().args(["-ss", &format!("{seek:.6}")]) } else { Guarded::ffmpeg() };
+    command
+        .input(&piece.file)
+        .args(["-map", "0:v:0", "-vf", &filters, "-r", &job.rate.to_string(), "-frames:v", &piece.len.0.to_string()])
+        .args(["-c:v", "libx264"])
+        .args(quality.iter().copied())
+        .args(["-video_track_timescale", &timescale(job.rate).to_string(), "-map_metadata", "-1", "-fflags", "+bitexact"])
+        .args(["-an", "-f", "mp4"])
+}
+
+/// Ticks a second in which a frame is a whole number of ticks.
+fn timescale(rate: FrameRate) -> u32 {
+    rate.num() * (12_000 / rate.num().min(12_000)).max(1)
+}
+
+/// The part of the music under the pictures, exactly as long as they are.
+async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathBuf, MediaError> {
+    let file = shelf.music().join(format!("{}.m4a", job.music_key(music)));
+    if file.exists() {
+        return Ok(file);
+    }
+    let work = shelf.work()?;
+    let temporary = work.path().join("music.m4a");
+    let seconds = job.rate.seconds_of(job.frames()).to_f64();
+    let start = music.start.to_f64();
+    // Trimmed by the filter, after decoding: seeking in compressed sound is not exact to the sample.
+    let filter = format!(
+        "aresample=48000,atrim=start={start:.6}:duration={seconds:.6},asetpts=PTS-STARTPTS,apad=whole_dur={seconds:.6}"
+    );
+    Guarded::ffmpeg()
+        .input(&music.file)
+        .args(["-map", "0:a:0", "-af", &filter, "-ac", "2", "-c:a", "aac", "-b:a", "192k", "-map_metadata", "-1", "-f", "mp4"])
+        .output(&temporary)
+        .run()
+        .await?;
+    tokio::fs::rename(&temporary, &file).await?;
+    Ok(file)
+}
+
+async fn join(files: &[PathBuf], music: Option<&Path>, shelf: &Shelf, to: &Path) -> Result<(), MediaError> {
+    let work = shelf.work()?;
+    let list = work.path().join("list.txt");
+    // The names are hashes of our own making, the folder is the shelf: quotes in it are escaped all the same.
+    let lines: String =
+        files.iter().map(|f| format!("file '{}'\n", f.display().to_string().replace('\'', r"'\''"))).collect();
+    tokio::fs::write(&list, lines).await?;
+    let temporary = work.path().join("joined.mp4");
+    let mut command = Guarded::ffmpeg().own_list(&list);
+    command = match music {
+        Some(music) => command.input(music).args(["-map", "0:v:0", "-map", "1:a:0"]),
+        None => command.args(["-map", "0:v:0"]),
+    };
+    command.args(["-c", "copy", "-movflags", "+faststart", "-f", "mp4"]).output(&temporary).run().await?;
+    if let Some(parent) = to.parent() {
+        tokio::fs::create_dir_all(parent).await?;
+    }
+    tokio::fs::rename(&temporary, to).await?;
+    Ok(())
+}
+
+/// Looks at a written file as a stranger would, and counts its frames.
+pub async fn verify(path: &Path) -> Result<Verified, MediaError> {
+    let out = Guarded::ffprobe()
+        .args(["-of", "json", "-count_packets", "-show_streams", "-show_format"])
+        .input(path)
+        .run()
+        .await?;
+    let json: Value = serde_json::from_slice(&out).map_err(|_| MediaError::WrongResult("not a video".into()))?;
+    let streams = json["streams"].as_array().cloned().unwrap_or_default();
+    let video = streams
+        .iter()
+        .find(|s| s["codec_type"] == "video")
+        .ok_or_else(|| MediaError::WrongResult("there is no picture in it".into()))?;
+    let number = |v: &Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).unwrap_or(0);
+    let rate = video["r_frame_rate"].as_str().and_then(|r| r.parse().ok());
+    Ok(Verified {
+        frames: number(&video["nb_read_packets"]),
+        width: number(&video["width"]) as u32,
+        height: number(&video["height"]) as u32,
+        rate: rate.ok_or_else(|| MediaError::WrongResult("it has no frame rate".into()))?,
+        bytes: tokio::fs::metadata(path).await?.len(),
+        has_sound: streams.iter().any(|s| s["codec_type"] == "audio"),
+    })
+}

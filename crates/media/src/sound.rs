@@ -1,0 +1,106 @@
+//! Decoding music and drawing waveforms.
+
+use crate::MediaError;
+use crate::guard::{Guarded, finish};
+use crate::probe::{self, SoundProbe};
+use legere_core::time::Seconds;
+use legere_core::track::{Audio, READING_RATE, TrackReading, read_track};
+use std::path::Path;
+use tokio::io::AsyncReadExt;
+
+/// Samples a second that the peaks of a clip are drawn from.
+pub const PEAK_SAMPLE_RATE: u32 = 8000;
+/// Peaks a second.
+pub const PEAKS_PER_SECOND: u32 = 100;
+const LONGEST_MINUTES: u32 = 60;
+
+/// The largest sample of each hundredth of a second, 0–255.
+pub type Peaks = Vec<u8>;
+
+fn peaks(samples: impl Iterator<Item = f32>, rate: u32) -> Peaks {
+    let per = (rate / PEAKS_PER_SECOND) as usize;
+    let mut out = Vec::new();
+    let (mut largest, mut n) = (0.0f32, 0);
+    for s in samples {
+        largest = largest.max(s.abs());
+        n += 1;
+        if n == per {
+            out.push((largest * 255.0).round().min(255.0) as u8);
+            (largest, n) = (0.0, 0);
+        }
+    }
+    if n > 0 {
+        out.push((largest * 255.0).round().min(255.0) as u8);
+    }
+    out
+}
+
+/// Reads and removes the raw samples that the light copy left.
+pub(crate) async fn peaks_of_raw(path: &Path) -> Option<Peaks> {
+    let bytes = tokio::fs::read(path).await.ok()?;
+    let _ = tokio::fs::remove_file(path).await;
+    let samples = bytes.chunks_exact(2).map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32768.0);
+    Some(peaks(samples, PEAK_SAMPLE_RATE))
+}
+
+/// The mono samples of a track at [`READING_RATE`].
+pub async fn samples(path: &Path, duration: Seconds) -> Result<Vec<f32>, MediaError> {
+    if duration.to_f64() > f64::from(LONGEST_MINUTES) * 60.0 {
+        return Err(MediaError::TooLong(LONGEST_MINUTES));
+    }
+    let mut child = Guarded::ffmpeg()
+        .input(path)
+        .args(["-map", "0:a:0", "-ac", "1", "-ar", &READING_RATE.to_string(), "-f", "f32le", "pipe:1"])
+        .spawn()?;
+    let mut pipe = child.stdout.take().ok_or(MediaError::NotSound)?;
+    let ending = tokio::spawn(finish(child));
+    // A file that lies about its length is read up to the limit and no further.
+    let limit = u64::from(LONGEST_MINUTES) * 60 * u64::from(READING_RATE) * 4;
+    let mut bytes = Vec::new();
+    (&mut pipe).take(limit).read_to_end(&mut bytes).await?;
+    drop(pipe);
+    let samples: Vec<f32> = bytes
+        .chunks_exact(4)
+        .map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+        .map(|s| if s.is_finite() { s } else { 0.0 })
+        .collect();
+    if let Err(error) = ending.await.map_err(|_| MediaError::NotSound)? {
+        tracing::info!(?error, "a track was decoded in part");
+        if samples.is_empty() {
+            return Err(MediaError::NotSound);
+        }
+    }
+    Ok(samples)
+}
+
+pub struct ReadTrack {
+    pub probe: SoundProbe,
+    pub reading: TrackReading,
+    pub peaks: Peaks,
+}
+
+/// Probes, decodes and reads a track.
+pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
+    let probe = probe::sound(path).await?;
+    let samples = samples(path, probe.duration).await?;
+    tokio::task::spawn_blocking(move || {
+        let reading = read_track(Audio { samples: &samples })?;
+        // The decoded length is the true one; containers may round or guess.
+        let duration = Seconds::new(samples.len() as i64, i64::from(READING_RATE)).unwrap_or(probe.duration);
+        let peaks = peaks(samples.iter().copied(), READING_RATE);
+        Ok(ReadTrack { probe: SoundProbe { duration, ..probe }, reading, peaks })
+    })
+    .await
+    .map_err(|_| MediaError::NotSound)?
+}
+
+/// A copy that any browser plays and seeks to the sample, whatever the file was.
+pub async fn light_copy(path: &Path, to: &Path) -> Result<(), MediaError> {
+    Guarded::ffmpeg()
+        .input(path)
+        .args(["-map", "0:a:0", "-ac", "2", "-ar", "48000", "-sample_fmt", "s16", "-map_metadata", "-1", "-f", "flac"])
+        .output(to)
+        .run()
+        .await
+        .map(drop)
+}
