@@ -94,6 +94,11 @@ impl Guarded {
         self.command().spawn().map_err(MediaError::NoFfmpeg)
     }
 
+    /// Starts it with a pipe to its standard input, for pictures that are drawn as it goes.
+    pub fn spawn_fed(self) -> Result<Child, MediaError> {
+        self.command().stdin(Stdio::piped()).spawn().map_err(MediaError::NoFfmpeg)
+    }
+
     /// Runs it to its end and gives what it printed.
     pub async fn run(self) -> Result<Vec<u8>, MediaError> {
         let child = self.spawn()?;

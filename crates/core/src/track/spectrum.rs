@@ -62,10 +62,6 @@ impl Spectrum {
         self.frames
     }
 
-    pub fn bands(&self) -> usize {
-        self.bands
-    }
-
     pub fn frame(&self, at: usize) -> &[f32] {
         &self.values[at * self.bands..(at + 1) * self.bands]
     }

@@ -1,0 +1,161 @@
+//! From a plan to a file, as a camera would have written it.
+
+use crate::paint::{Canvas, Note, defocus};
+use crate::plan::{Fault, Plan};
+use crate::{DemoError, scene, sound};
+use legere_core::time::{FramePos, Seconds, timecode};
+use legere_media::MediaError;
+use legere_media::guard::{Guarded, finish};
+use std::path::Path;
+use tiny_skia::Pixmap;
+use tokio::io::AsyncWriteExt;
+
+/// The size that is drawn; the file has twice the sides.
+const DRAWN: (u32, u32) = (640, 360);
+
+/// Draws a clip frame by frame.
+pub struct Film<'a> {
+    plan: &'a Plan,
+    pixels: Pixmap,
+    notes: Vec<Note>,
+}
+
+impl<'a> Film<'a> {
+    /// `None` only for a size of nothing.
+    pub fn new(plan: &'a Plan, (width, height): (u32, u32)) -> Option<Self> {
+        let (w, h) = if plan.portrait { (height, width) } else { (width, height) };
+        Some(Self { plan, pixels: Pixmap::new(w, h)?, notes: Vec::new() })
+    }
+
+    pub fn frames(&self) -> u64 {
+        (self.plan.seconds * self.plan.rate.to_f64()).round() as u64
+    }
+
+    pub fn time_of(&self, frame: u64) -> f64 {
+        frame as f64 / self.plan.rate.to_f64()
+    }
+
+    /// Where the camera looks at `t`: x, y, zoom.
+    fn aim(&self, t: f64) -> (f64, f64, f64) {
+        let p = self.plan;
+        let middle = t - p.seconds / 2.0;
+        let zoom = p.near * (p.camera.zoom * middle).exp();
+        let (mut x, mut y) = (p.camera.pan * middle / p.near, -p.camera.tilt * middle / p.near);
+        match p.fault {
+            Fault::Shaky(amplitude) => {
+                x += amplitude * ((t * 31.0).sin() + 0.6 * (t * 47.0).cos()) / p.near;
+                y += amplitude * ((t * 37.0).cos() + 0.5 * (t * 53.0).sin()) / p.near;
+            }
+            Fault::WobblyEnd(last) => {
+                let into = t - (p.seconds - last);
+                if into > 0.0 {
+                    x += 0.05 * (into * 17.0).sin() / p.near;
+                    y += (0.04 * (into * 23.0).sin() + 0.25 * into * into) / p.near;
+                }
+            }
+            _ => {}
+        }
+        (x, y, zoom)
+    }
+
+    /// Draws frame `frame` and gives its pixels, RGBA.
+    pub fn draw(&mut self, frame: u64) -> &[u8] {
+        let t = self.time_of(frame);
+        let (x, y, zoom) = self.aim(t);
+        self.notes.clear();
+        let mut canvas = Canvas::new(&mut self.pixels, &mut self.notes, x, y, zoom);
+        scene::draw(self.plan, t, &mut canvas);
+        match self.plan.fault {
+            Fault::LateFocus(until) if t < until => defocus(&mut self.pixels, 5),
+            Fault::Dark => tones(&mut self.pixels, |v| v * 0.16),
+            Fault::Blown => tones(&mut self.pixels, |v| 120.0 + v * 1.9),
+            _ => {}
+        }
+        self.pixels.data()
+    }
+
+    /// How much is drawn to move between a frame and the next, in frame widths a second: how far the world behind
+    /// goes (the camera), and how far each shape goes against it, by how much outline it shows.
+    pub fn drawn_motion(&mut self, frame: u64) -> f64 {
+        self.draw(frame);
+        let before = std::mem::take(&mut self.notes);
+        self.draw(frame + 1);
+        let height = self.pixels.height() as f32 / self.pixels.width() as f32;
+        let visible = |n: &Note| (0.0..1.0).contains(&n.x) && (0.0..height).contains(&n.y);
+        let way = |a: &Note, b: &Note| (f64::from(b.x - a.x), f64::from(b.y - a.y));
+        let pairs = || before.iter().zip(&self.notes).filter(|(a, b)| visible(a) || visible(b));
+        let behind: Vec<(f64, f64)> = pairs().filter(|(_, b)| b.backdrop).map(|(a, b)| way(a, b)).collect();
+        let n = behind.len().max(1) as f64;
+        let camera = (behind.iter().map(|w| w.0).sum::<f64>() / n, behind.iter().map(|w| w.1).sum::<f64>() / n);
+        let world = behind.iter().map(|w| w.0.hypot(w.1)).sum::<f64>() / n;
+        let subject: f64 = pairs()
+            .filter(|(_, b)| !b.backdrop)
+            .map(|(a, b)| {
+                let (size, (dx, dy)) = (f64::from(b.size.min(1.0)), way(a, b));
+                let turned = 0.25 * size * f64::from((a.angle - b.angle).abs().min(1.0));
+                size * ((dx - camera.0).hypot(dy - camera.1) + turned).min(0.2)
+            })
+            .sum();
+        (world + subject) * self.plan.rate.to_f64()
+    }
+}
+
+fn tones(pixels: &mut Pixmap, to: impl Fn(f32) -> f32) {
+    let table: Vec<u8> = (0..=255u8).map(|v| to(f32::from(v)).clamp(0.0, 255.0) as u8).collect();
+    for pixel in pixels.data_mut().chunks_exact_mut(4) {
+        for channel in &mut pixel[..3] {
+            *channel = table[usize::from(*channel)];
+        }
+    }
+}
+
+/// Draws and writes a clip to `to`, sound included.
+pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
+    let folder = to.parent().unwrap_or(Path::new("."));
+    tokio::fs::create_dir_all(folder).await?;
+    let temporary = folder.join(format!(".{}.part.mp4", plan.file));
+    let wav = folder.join(format!(".{}.part.wav", plan.file));
+    let (w, h) = if plan.portrait { (DRAWN.1, DRAWN.0) } else { DRAWN };
+    let started = FramePos(plan.rate.nearest(Seconds::from_measured(f64::from(plan.recorded_at.timestamp().rem_euclid(86_400) as i32))).0);
+    let mut command = Guarded::ffmpeg()
+        .args(["-f", "rawvideo", "-pix_fmt", "rgba", "-s", &format!("{w}x{h}"), "-r", &plan.rate.to_string(), "-i", "pipe:0"]);
+    if !plan.silent {
+        sound::write(plan, &wav)?;
+        command = command.input(&wav).args(["-c:a", "aac", "-b:a", "96k"]);
+    }
+    let mut child = command
+        .args(["-vf", &format!("scale={}:{}:flags=bicubic,format=yuv420p", w * 2, h * 2)])
+        .args(["-c:v", "libx264", "-preset", "ultrafast", "-crf", "23", "-g", "50", "-threads", "2"])
+        .args(["-metadata", &format!("creation_time={}", plan.recorded_at.format("%Y-%m-%dT%H:%M:%SZ"))])
+        .args(["-timecode", &timecode(started.0 as u64, plan.rate, false), "-f", "mp4"])
+        .output(&temporary)
+        .spawn_fed()?;
+    let mut pipe = child.stdin.take().ok_or(MediaError::NotVideo)?;
+    let ending = tokio::spawn(finish(child));
+    let (sender, mut frames) = tokio::sync::mpsc::channel::<Vec<u8>>(8);
+    let owned = plan.clone();
+    let drawing = tokio::task::spawn_blocking(move || {
+        let Some(mut film) = Film::new(&owned, DRAWN) else { return };
+        for frame in 0..film.frames() {
+            if sender.blocking_send(film.draw(frame).to_vec()).is_err() {
+                return;
+            }
+        }
+    });
+    while let Some(frame) = frames.recv().await {
+        if pipe.write_all(&frame).await.is_err() {
+            break;
+        }
+    }
+    drop(pipe);
+    drawing.await.map_err(|_| MediaError::NotVideo)?;
+    ending.await.map_err(|_| MediaError::NotVideo)??;
+    let _ = tokio::fs::remove_file(&wav).await;
+    if plan.fault == Fault::Damaged {
+        // The card was pulled too early: the index at the end was never written.
+        let bytes = tokio::fs::read(&temporary).await?;
+        tokio::fs::write(&temporary, &bytes[..bytes.len() * 3 / 5]).await?;
+    }
+    tokio::fs::rename(&temporary, to).await?;
+    Ok(())
+}

@@ -1,0 +1,166 @@
+//! Drawing in a world that a camera looks at: x to the right, y down, one unit is the width of a medium shot.
+
+use tiny_skia::{Color, FillRule, Paint, PathBuilder, Pixmap, Stroke, Transform};
+
+/// A canvas with a camera. What is painted is also noted, so that the drawn movement is known.
+pub struct Canvas<'a> {
+    pixels: &'a mut Pixmap,
+    world: Transform,
+    scale: f32,
+    notes: &'a mut Vec<Note>,
+    backdrop: bool,
+}
+
+/// A painted shape on the screen, in frame widths.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Note {
+    pub x: f32,
+    pub y: f32,
+    /// How wide it is.
+    pub size: f32,
+    /// Radians.
+    pub angle: f32,
+    /// Part of the world that only the camera moves.
+    pub backdrop: bool,
+}
+
+#[derive(Debug, Clone, Copy)]
+pub struct Ink(pub u8, pub u8, pub u8, pub u8);
+
+impl Ink {
+    pub const fn rgb(r: u8, g: u8, b: u8) -> Self {
+        Self(r, g, b, 255)
+    }
+
+    fn paint(self) -> Paint<'static> {
+        let mut paint = Paint::default();
+        paint.set_color(Color::from_rgba8(self.0, self.1, self.2, self.3));
+        paint.anti_alias = true;
+        paint
+    }
+}
+
+impl<'a> Canvas<'a> {
+    /// Looks at (`x`, `y`), `zoom` times as near as a medium shot.
+    pub fn new(pixels: &'a mut Pixmap, notes: &'a mut Vec<Note>, x: f64, y: f64, zoom: f64) -> Self {
+        let (w, h) = (pixels.width() as f32, pixels.height() as f32);
+        // Upright frames see as much of the world in their height as wide ones in their width.
+        let scale = w.max(h) * zoom as f32;
+        let world = Transform::from_translate(-x as f32, -y as f32)
+            .post_scale(scale, scale)
+            .post_translate(w / 2.0, h / 2.0);
+        Self { pixels, world, scale, notes, backdrop: false }
+    }
+
+    /// What is painted from now on stands still in the world, or does not.
+    pub fn backdrop(&mut self, on: bool) {
+        self.backdrop = on;
+    }
+
+    pub fn clear(&mut self, ink: Ink) {
+        self.pixels.fill(Color::from_rgba8(ink.0, ink.1, ink.2, 255));
+    }
+
+    fn note(&mut self, x: f64, y: f64, size: f64, angle: f64) {
+        let width = self.pixels.width() as f32;
+        let mut p = tiny_skia::Point::from_xy(x as f32, y as f32);
+        self.world.map_point(&mut p);
+        self.notes.push(Note {
+            x: p.x / width,
+            y: p.y / width,
+            size: size as f32 * self.scale / width,
+            angle: angle as f32,
+            backdrop: self.backdrop,
+        });
+    }
+
+    pub fn disc(&mut self, x: f64, y: f64, r: f64, ink: Ink) {
+        self.note(x, y, 2.0 * r, 0.0);
+        if let Some(path) = PathBuilder::from_circle(x as f32, y as f32, r.max(1e-5) as f32) {
+            self.pixels.fill_path(&path, &ink.paint(), FillRule::Winding, self.world, None);
+        }
+    }
+
+    pub fn polygon(&mut self, points: &[(f64, f64)], angle: f64, ink: Ink) {
+        let n = points.len().max(1) as f64;
+        let (cx, cy) = (points.iter().map(|p| p.0).sum::<f64>() / n, points.iter().map(|p| p.1).sum::<f64>() / n);
+        let size = points.iter().map(|p| (p.0 - cx).hypot(p.1 - cy)).fold(0.0, f64::max) * 2.0;
+        self.note(cx, cy, size, angle);
+        let mut builder = PathBuilder::new();
+        for (i, (x, y)) in points.iter().enumerate() {
+            if i == 0 {
+                builder.move_to(*x as f32, *y as f32);
+            } else {
+                builder.line_to(*x as f32, *y as f32);
+            }
+        }
+        builder.close();
+        if let Some(path) = builder.finish() {
+            self.pixels.fill_path(&path, &ink.paint(), FillRule::Winding, self.world, None);
+        }
+    }
+
+    pub fn rect(&mut self, x: f64, y: f64, w: f64, h: f64, ink: Ink) {
+        self.polygon(&[(x, y), (x + w, y), (x + w, y + h), (x, y + h)], 0.0, ink);
+    }
+
+    pub fn line(&mut self, from: (f64, f64), to: (f64, f64), width: f64, ink: Ink) {
+        let (dx, dy) = (to.0 - from.0, to.1 - from.1);
+        self.note((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0, dx.hypot(dy), dy.atan2(dx));
+        let mut builder = PathBuilder::new();
+        builder.move_to(from.0 as f32, from.1 as f32);
+        builder.line_to(to.0 as f32, to.1 as f32);
+        if let Some(path) = builder.finish() {
+            let stroke = Stroke { width: width.max(1e-4) as f32, ..Stroke::default() };
+            self.pixels.stroke_path(&path, &ink.paint(), &stroke, self.world, None);
+        }
+    }
+
+    /// A toothed wheel.
+    pub fn gear(&mut self, x: f64, y: f64, r: f64, teeth: u32, angle: f64, ink: Ink, hole: Ink) {
+        let mut points = Vec::with_capacity(teeth as usize * 4);
+        for tooth in 0..teeth {
+            for (part, reach) in [(0.0, 1.0), (0.25, 1.0), (0.5, 0.84), (0.75, 0.84)] {
+                let a = angle + (f64::from(tooth) + part) / f64::from(teeth) * std::f64::consts::TAU;
+                points.push((x + r * reach * a.cos(), y + r * reach * a.sin()));
+            }
+        }
+        self.polygon(&points, angle, ink);
+        for spoke in 0..5 {
+            let a = angle + f64::from(spoke) / 5.0 * std::f64::consts::TAU;
+            self.disc(x + 0.5 * r * a.cos(), y + 0.5 * r * a.sin(), r * 0.17, hole);
+        }
+        self.disc(x, y, r * 0.13, hole);
+    }
+}
+
+/// Softens a picture as a lens out of focus does: three passes of a box of `radius` pixels.
+pub fn defocus(pixels: &mut Pixmap, radius: usize) {
+    let (w, h) = (pixels.width() as usize, pixels.height() as usize);
+    let mut scratch = vec![0u8; w.max(h) * 4];
+    let data = pixels.data_mut();
+    for _ in 0..3 {
+        for y in 0..h {
+            blur_line(data, y * w * 4, 4, w, radius, &mut scratch);
+        }
+        for x in 0..w {
+            blur_line(data, x * 4, w * 4, h, radius, &mut scratch);
+        }
+    }
+}
+
+fn blur_line(data: &mut [u8], start: usize, stride: usize, n: usize, radius: usize, scratch: &mut [u8]) {
+    for channel in 0..3 {
+        let at = |i: isize| start + (i.clamp(0, n as isize - 1) as usize) * stride + channel;
+        let reach = radius as isize;
+        let mut sum: u32 = (-reach..=reach).map(|i| u32::from(data[at(i)])).sum();
+        let count = 2 * radius as u32 + 1;
+        for i in 0..n as isize {
+            scratch[i as usize] = (sum / count) as u8;
+            sum = sum + u32::from(data[at(i + reach + 1)]) - u32::from(data[at(i - reach)]);
+        }
+        for i in 0..n {
+            data[start + i * stride + channel] = scratch[i];
+        }
+    }
+}

@@ -1,0 +1,151 @@
+//! The readings against what was drawn and played.
+
+use crate::film::Film;
+use crate::music::{Composed, compose, escapement};
+use crate::plan::{Fault, Plan, long_hour};
+use legere_core::footage::{ClipReader, ClipReading, LONGER_SIDE};
+use legere_core::track::{Audio, CueKind, READING_RATE, SectionKind, TrackReading, read_track};
+use std::sync::OnceLock;
+
+fn played() -> &'static (Composed, TrackReading) {
+    static PLAYED: OnceLock<(Composed, TrackReading)> = OnceLock::new();
+    PLAYED.get_or_init(|| {
+        let composed = compose(&escapement());
+        let samples = composed.mono(READING_RATE);
+        let reading = read_track(Audio { samples: &samples }).expect("music");
+        (composed, reading)
+    })
+}
+
+#[test]
+fn every_beat_of_the_demo_track_is_found_and_every_bar_line() {
+    let (truth, reading) = played();
+    for (i, at) in truth.beats.iter().enumerate() {
+        let nearest = reading.beats.iter().min_by(|a, b| (a.at - at).abs().total_cmp(&(b.at - at).abs())).expect("beats");
+        assert!((nearest.at - at).abs() < 0.035, "beat {i} at {at}: {nearest:?}");
+        assert_eq!(nearest.beat as usize, i % 4 + 1, "beat {i} at {at}");
+    }
+    assert!((reading.tempo_bpm - 112.0).abs() < 0.5, "{}", reading.tempo_bpm);
+}
+
+#[test]
+fn the_sections_and_the_drops_of_the_demo_track_are_found() {
+    let (truth, reading) = played();
+    let bar = 240.0 / 112.0;
+    let list: Vec<_> = reading.sections.iter().map(|s| (s.kind.word(), (s.start / bar * 10.0).round() / 10.0, s.energy)).collect();
+    for (at, kind) in &truth.sections {
+        let near = reading.sections.iter().find(|s| (s.start - at).abs() <= bar);
+        assert!(near.is_some_and(|s| s.kind == *kind), "{} at {at}: {list:?}", kind.word());
+    }
+    assert!(reading.sections.len() <= truth.sections.len() + 2, "{list:?}");
+    let drops: Vec<f64> = reading.cues.iter().filter(|c| c.kind == CueKind::Drop).map(|c| c.at).collect();
+    assert_eq!(drops.len(), truth.drops.len(), "{drops:?}");
+    for (found, wanted) in drops.iter().zip(&truth.drops) {
+        assert!((found - wanted).abs() < 0.05, "{found} {wanted}");
+    }
+    let energy = |kind| reading.sections.iter().find(|s| s.kind == kind).map_or(0.0, |s| s.energy);
+    assert!(energy(SectionKind::Drop) > energy(SectionKind::Groove) && energy(SectionKind::Groove) > energy(SectionKind::Intro));
+}
+
+/// Reads a plan's pictures without a file in between; every second frame of fast ones.
+fn read(plan: &Plan) -> (ClipReading, f64) {
+    let size = (LONGER_SIDE, LONGER_SIDE * 9 / 16);
+    let mut film = Film::new(plan, size).expect("a size");
+    let every = (plan.rate.to_f64() / 31.0).ceil().max(1.0) as u64;
+    let (w, h) = if plan.portrait { (size.1, size.0) } else { size };
+    let mut reader = ClipReader::new(w as usize, h as usize, plan.rate.to_f64() / every as f64);
+    let frames = film.frames();
+    for frame in (0..frames).step_by(every as usize) {
+        let grey: Vec<u8> = film
+            .draw(frame)
+            .chunks_exact(4)
+            .map(|p| ((u32::from(p[0]) * 54 + u32::from(p[1]) * 183 + u32::from(p[2]) * 19) >> 8) as u8)
+            .collect();
+        reader.push(&grey).expect("a frame");
+    }
+    // The truth is weighed as energy is: bounded at each instant, with half the weight on the liveliest third.
+    let mut steps: Vec<f64> =
+        (1..40).map(|i| 1.0 - (-film.drawn_motion(i * (frames - 2) / 40) / 0.6).exp()).collect();
+    steps.sort_by(|a, b| b.total_cmp(a));
+    let mean = |v: &[f64]| v.iter().sum::<f64>() / v.len() as f64;
+    let drawn = mean(&steps) + mean(&steps[..13]);
+    (reader.finish().expect("frames"), drawn)
+}
+
+fn ranks(values: &[f64]) -> Vec<f64> {
+    let mut order: Vec<usize> = (0..values.len()).collect();
+    order.sort_by(|a, b| values[*a].total_cmp(&values[*b]));
+    let mut ranks = vec![0.0; values.len()];
+    for (rank, i) in order.into_iter().enumerate() {
+        ranks[i] = rank as f64;
+    }
+    ranks
+}
+
+/// Spearman's rank correlation.
+fn rank_correlation(a: &[f64], b: &[f64]) -> f64 {
+    let n = a.len() as f64;
+    let d: f64 = ranks(a).iter().zip(ranks(b)).map(|(x, y)| (x - y).powi(2)).sum();
+    1.0 - 6.0 * d / (n * (n * n - 1.0))
+}
+
+#[test]
+fn energies_of_the_demo_clips_are_in_the_order_of_what_was_drawn() {
+    let plans: Vec<Plan> = long_hour(7).into_iter().flat_map(|r| r.clips).filter(|p| p.fault != Fault::Damaged).collect();
+    let halves: Vec<&[Plan]> = plans.chunks(plans.len().div_ceil(2)).collect();
+    let rows: Vec<(String, f64, f64)> = std::thread::scope(|scope| {
+        let threads: Vec<_> = halves
+            .iter()
+            .map(|half| {
+                scope.spawn(|| {
+                    half.iter()
+                        .map(|p| {
+                            let (reading, drawn) = read(p);
+                            (format!("{} {:?} {:?} near {} live {:.2} {:?}", p.file, p.subject, p.camera, p.near, p.liveliness, p.fault), drawn, reading.energy(0.0, reading.duration))
+                        })
+                        .collect::<Vec<_>>()
+                })
+            })
+            .collect();
+        threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
+    });
+    let (drawn, energy): (Vec<f64>, Vec<f64>) = rows.iter().map(|r| (r.1, r.2)).unzip();
+    let agreement = rank_correlation(&drawn, &energy);
+    let mut sorted = rows;
+    sorted.sort_by(|a, b| a.1.total_cmp(&b.1));
+    let table: String = sorted.iter().map(|r| format!("{:.3} {:5.1} {}\n", r.1, r.2, r.0)).collect();
+    assert!(agreement >= 0.9, "rank correlation {agreement:.3}\n{table}");
+}
+
+#[test]
+fn hits_and_faults_are_where_they_were_drawn() {
+    let plans: Vec<Plan> = long_hour(7).into_iter().flat_map(|r| r.clips).collect();
+    let mut late = Vec::new();
+    let bursts: Vec<&Plan> = plans.iter().filter(|p| p.hit.is_some() && matches!(p.fault, Fault::None)).take(12).collect();
+    for plan in &bursts {
+        let hit = plan.hit.expect("filtered");
+        let (reading, _) = read(plan);
+        if !reading.moments.iter().any(|m| (m.hit - hit).abs() < 0.15) {
+            late.push(format!("{} {:?} drawn {hit:.2} read {:?}", plan.file, plan.subject, reading.moments));
+        }
+    }
+    assert!(late.len() * 10 <= bursts.len(), "{late:#?}");
+    for plan in plans.iter().filter(|p| matches!(p.fault, Fault::WobblyEnd(_))).take(3) {
+        let (reading, _) = read(plan);
+        let n = reading.samples.shake.len();
+        let end = reading.samples.shake[n - 5..].iter().copied().fold(0.0, f32::max);
+        assert!(end > 0.5, "{} {:?}", plan.file, reading.samples.shake);
+        assert!(reading.moments[0].end < plan.seconds - 0.2, "{} {:?}", plan.file, reading.moments);
+    }
+}
+
+#[test]
+fn the_same_seed_draws_the_same_pictures() {
+    let plans = long_hour(7);
+    assert_eq!(plans, long_hour(7));
+    assert!(plans.iter().map(|r| r.clips.len()).sum::<usize>() >= 60);
+    let plan = &plans[2].clips[0];
+    let frame = |n| Film::new(plan, (64, 36)).expect("size").draw(n).to_vec();
+    assert_eq!(frame(40), frame(40));
+    assert_ne!(frame(40), frame(70));
+}
