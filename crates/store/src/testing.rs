@@ -1,0 +1,72 @@
+//! A database for each test: copied from a migrated template, on a server that this test program starts once.
+
+use crate::cluster::{Cluster, Durability};
+use crate::{Store, StoreError};
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::sync::{Mutex, OnceLock};
+
+struct Server {
+    base: String,
+    /// Kept so that the data folder lives as long as the program.
+    _folder: std::path::PathBuf,
+}
+
+fn server() -> Result<&'static Server, StoreError> {
+    static SERVER: OnceLock<Server> = OnceLock::new();
+    static STARTING: Mutex<()> = Mutex::new(());
+    let _turn = STARTING.lock().map_err(|_| StoreError::Cluster("an earlier start failed".into()))?;
+    if let Some(server) = SERVER.get() {
+        return Ok(server);
+    }
+    let folder = std::env::temp_dir().join(format!("legere-test-{}", std::process::id()));
+    let (sender, receiver) = std::sync::mpsc::channel();
+    let place = folder.clone();
+    // The server is told to stop when the thread that started it ends: this one ends with the program.
+    std::thread::spawn(move || {
+        let cluster = Cluster::start(&place, Durability::Careless);
+        let base = cluster.as_ref().map(|c| c.url("")).map_err(ToString::to_string);
+        let _ = sender.send(base);
+        loop {
+            std::thread::park();
+        }
+    });
+    let base = receiver.recv().map_err(|e| StoreError::Cluster(e.to_string()))?.map_err(StoreError::Cluster)?;
+    sweep();
+    Ok(SERVER.get_or_init(|| Server { base, _folder: folder }))
+}
+
+/// Removes what test programs of earlier runs left.
+fn sweep() {
+    for entry in std::fs::read_dir(std::env::temp_dir()).into_iter().flatten().flatten() {
+        let name = entry.file_name();
+        let Some(pid) = name.to_str().and_then(|n| n.strip_prefix("legere-test-")) else { continue };
+        if !std::path::Path::new("/proc").join(pid).exists() {
+            let _ = std::fs::remove_dir_all(entry.path());
+        }
+    }
+}
+
+/// The address of a fresh, migrated database.
+pub async fn fresh_url() -> Result<String, StoreError> {
+    static NUMBER: AtomicU32 = AtomicU32::new(0);
+    static TEMPLATE: tokio::sync::OnceCell<()> = tokio::sync::OnceCell::const_new();
+    let base = &server()?.base;
+    TEMPLATE
+        .get_or_try_init(|| async {
+            // The database that the cluster made is the template; nobody may be connected to it when it is copied.
+            let store = Store::open(&format!("{base}legere")).await?;
+            store.pool().close().await;
+            Ok::<(), StoreError>(())
+        })
+        .await?;
+    let name = format!("t{}", NUMBER.fetch_add(1, Ordering::Relaxed));
+    let admin = crate::sqlx::PgPool::connect(&format!("{base}postgres")).await?;
+    let statement = format!("CREATE DATABASE {name} TEMPLATE legere STRATEGY FILE_COPY");
+    crate::sqlx::query(crate::sqlx::AssertSqlSafe(statement)).execute(&admin).await?;
+    admin.close().await;
+    Ok(format!("{base}{name}"))
+}
+
+pub async fn fresh_store() -> Result<Store, StoreError> {
+    Store::open(&fresh_url().await?).await
+}

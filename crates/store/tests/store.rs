@@ -1,0 +1,185 @@
+//! The store on a real PostgreSQL.
+
+use chrono::Utc;
+use legere_core::footage::{ClipReading, Moment, Samples};
+use legere_core::select::{Mark, Tag, Tier};
+use legere_core::time::Seconds;
+use legere_core::track::Version;
+use legere_store::clips::{NewClip, State};
+use legere_store::drafts::Note;
+use legere_store::jobs::NewJob;
+use legere_store::journal::Put;
+use legere_store::queue::Work;
+use legere_store::{Store, StoreError, testing};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+use uuid::Uuid;
+
+fn new_job() -> NewJob {
+    NewJob { name: "The Long Hour".into(), rate: "24000/1001".parse().expect("rate"), width: 1920, height: 1080, target_seconds: Some(45.0) }
+}
+
+fn file(path: &str) -> NewClip {
+    NewClip { root: "media".into(), path: path.into(), name: path.rsplit('/').next().expect("name").into(), bytes: 1, modified: Utc::now() }
+}
+
+fn reading() -> ClipReading {
+    ClipReading {
+        duration: 4.0,
+        samples: Samples { step: 0.1, motion: vec![0.5; 40], ..Samples::default() },
+        shot_changes: vec![],
+        moments: vec![Moment { start: 0.5, end: 3.0, hit: 1.5, energy: 50.0, why: "x".into() }],
+    }
+}
+
+async fn job_with_clip() -> (Store, Uuid, Uuid) {
+    let store = testing::fresh_store().await.expect("a database");
+    let job = store.create_job(new_job()).await.expect("a job");
+    let ids = store.add_clips(job, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
+    let clip = store.clip(ids[0]).await.expect("the clip");
+    store.clip_ready(&clip, serde_json::json!({}), None, &reading(), None).await.expect("kept");
+    (store, job, clip.id)
+}
+
+#[tokio::test]
+async fn files_are_taken_in_once_and_a_reading_makes_the_first_select() {
+    let (store, job, clip) = job_with_clip().await;
+    let again = store.add_clips(job, "day one", "a", &[file("a/1.mp4"), file("a/2.mp4")]).await.expect("clips");
+    assert_eq!(again.len(), 1, "the first is there already");
+    assert_eq!(store.clips(job).await.expect("clips").len(), 2);
+    assert_eq!(store.rolls(job).await.expect("rolls").len(), 1);
+    let selects = store.selects(job).await.expect("selects");
+    assert_eq!(selects.len(), 1);
+    assert_eq!((selects[0].clip, selects[0].verdict.tier), (clip, Tier::Unread));
+    assert_eq!(selects[0].verdict.range.hit(), Seconds::new(3, 2).expect("s"));
+    // A second reading leaves what the editor has.
+    let row = store.clip(clip).await.expect("clip");
+    store.clip_ready(&row, serde_json::json!({}), None, &reading(), None).await.expect("kept");
+    assert_eq!(store.selects(job).await.expect("selects").len(), 1);
+    assert_eq!(store.clip(clip).await.expect("clip").state, State::Ready);
+    assert_eq!(store.unfinished_clips().await.expect("list").len(), 1);
+}
+
+#[tokio::test]
+async fn everything_is_undone_and_done_again_in_order_also_after_a_restart() {
+    let url = testing::fresh_url().await.expect("a database");
+    let store = Store::open(&url).await.expect("open");
+    let job = store.create_job(new_job()).await.expect("a job");
+    let ids = store.add_clips(job, "r", "a", &[file("a/1.mp4")]).await.expect("clips");
+    let clip = store.clip(ids[0]).await.expect("clip");
+    store.clip_ready(&clip, serde_json::json!({}), None, &reading(), None).await.expect("kept");
+    let select = store.selects(job).await.expect("selects").remove(0);
+    let mut states = vec![select.verdict.clone()];
+    let mut now = select.verdict.clone();
+    for step in 0..3 {
+        match step {
+            0 => now.tier = Tier::Hero,
+            1 => now.toggle(Tag::try_from("framing:close".to_owned()).expect("tag")),
+            _ => now.range = now.range.with(Mark::In, Seconds::new(1, 1).expect("s"), Seconds::new(4, 1).expect("s")).expect("range"),
+        }
+        store.edit(job, &format!("step {step}"), &[Put::Select(select.id, now.clone())]).await.expect("edit");
+        states.push(now.clone());
+    }
+    drop(store);
+    let store = Store::open(&url).await.expect("open again");
+    let current = || async { store.select(select.id).await.expect("select").verdict };
+    for (i, state) in states.iter().enumerate().rev().skip(1) {
+        assert_eq!(store.undo(job).await.expect("undo"), format!("step {i}"));
+        assert_eq!(&current().await, state);
+    }
+    assert!(matches!(store.undo(job).await, Err(StoreError::NothingToUndo)));
+    for state in &states[1..] {
+        store.redo(job).await.expect("redo");
+        assert_eq!(&current().await, state);
+    }
+    assert!(matches!(store.redo(job).await, Err(StoreError::NothingToRedo)));
+    // A new edit after an undo ends the old future.
+    store.undo(job).await.expect("undo");
+    let mut other = current().await;
+    other.tier = Tier::Out;
+    store.edit(job, "out", &[Put::Select(select.id, other)]).await.expect("edit");
+    assert!(matches!(store.redo(job).await, Err(StoreError::NothingToRedo)));
+}
+
+#[tokio::test]
+async fn notes_and_parts_come_and_go_with_undo() {
+    let (store, job, _) = job_with_clip().await;
+    let track = store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track").expect("new");
+    assert_eq!(store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track"), None);
+    let s = |v| Seconds::new(v, 1).expect("s");
+    let part = Version::part(s(2), s(9), s(20)).expect("part");
+    store.edit(job, "part", &[Put::Part(track, part.clone())]).await.expect("edit");
+    assert_eq!(store.track(track).await.expect("track").part, Some(part));
+    store.undo(job).await.expect("undo");
+    assert_eq!(store.track(track).await.expect("track").part, None);
+    let missing = Note { id: Uuid::now_v7(), draft: Uuid::now_v7(), frame: 3, words: "x".into() };
+    assert!(store.edit(job, "note", &[Put::Note(missing)]).await.is_err(), "a note needs a draft");
+    assert!(store.redo(job).await.is_ok(), "and a refused edit leaves the journal alone");
+}
+
+#[tokio::test]
+async fn impossible_jobs_are_refused_in_words() {
+    let store = testing::fresh_store().await.expect("a database");
+    for bad in [
+        NewJob { name: "  ".into(), ..new_job() },
+        NewJob { width: 1919, ..new_job() },
+        NewJob { target_seconds: Some(0.5), ..new_job() },
+    ] {
+        assert!(matches!(store.create_job(bad).await, Err(StoreError::Refused(_))));
+    }
+    assert!(store.jobs().await.expect("jobs").is_empty());
+}
+
+#[tokio::test]
+async fn work_is_done_by_a_worker_the_important_first_and_each_once() {
+    let store = testing::fresh_store().await.expect("a database");
+    let clips: Vec<Work> = (0..5).map(|i| Work::ReadClip(Uuid::from_u128(i))).collect();
+    store.enqueue(&clips).await.expect("queued");
+    store.enqueue(&[Work::ReadTrack(Uuid::from_u128(99))]).await.expect("queued");
+    let done = Arc::new(Mutex::new(Vec::new()));
+    let seen = done.clone();
+    let worker = store.work("w", 1, move |work| {
+        let seen = seen.clone();
+        async move { seen.lock().expect("lock").push(work) }
+    });
+    let waiting = async {
+        while done.lock().expect("lock").len() < 6 {
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+        tokio::time::sleep(Duration::from_millis(300)).await;
+    };
+    tokio::select! {
+        result = worker => panic!("the worker ended: {result:?}"),
+        () = waiting => {}
+        () = tokio::time::sleep(Duration::from_secs(20)) => panic!("only {:?}", done.lock()),
+    }
+    let done = done.lock().expect("lock").clone();
+    assert_eq!(done.len(), 6);
+    assert!(done[..2].contains(&Work::ReadTrack(Uuid::from_u128(99))), "{done:?}");
+}
+
+#[tokio::test]
+async fn what_a_dead_worker_held_is_done_by_the_next() {
+    let store = testing::fresh_store().await.expect("a database");
+    store.enqueue(&[Work::ReadClip(Uuid::from_u128(1))]).await.expect("queued");
+    let (started, mut was_started) = tokio::sync::mpsc::channel(4);
+    let dying = store.start_worker("dying", 1, move |_| {
+        let started = started.clone();
+        async move {
+            let _ = started.send(()).await;
+            std::future::pending::<()>().await;
+        }
+    });
+    tokio::time::timeout(Duration::from_secs(10), was_started.recv()).await.expect("taken").expect("open");
+    drop(dying);
+    let (finished, mut was_finished) = tokio::sync::mpsc::channel(4);
+    let next = store.work("next", 1, move |work| {
+        let finished = finished.clone();
+        async move { let _ = finished.send(work).await; }
+    });
+    tokio::select! {
+        result = next => panic!("the worker ended: {result:?}"),
+        work = was_finished.recv() => assert_eq!(work, Some(Work::ReadClip(Uuid::from_u128(1)))),
+        () = tokio::time::sleep(Duration::from_secs(40)) => panic!("never done"),
+    }
+}
