@@ -1,1 +1,124 @@
-fn main(){}
+//! What a person types: `cargo xtask demo`, `test`, `screenshots`, `bench`.
+
+mod debian;
+
+use clap::{Parser, Subcommand};
+use std::os::unix::process::CommandExt;
+use std::path::{Path, PathBuf};
+use std::process::{Command, ExitCode};
+
+#[derive(Parser)]
+#[command(name = "cargo xtask", about = "Builds, shows, tests and measures Legere")]
+struct Cli {
+    #[command(subcommand)]
+    task: Task,
+}
+
+#[derive(Subcommand)]
+enum Task {
+    /// Install what is missing, build, and serve "The Long Hour".
+    Demo {
+        /// Passed on to `legere demo`, for example `--port 0`.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        more: Vec<String>,
+    },
+    /// Install what is missing, then formatting, lints and all tests.
+    Test {
+        /// Passed on to `cargo test`, for example `-p legere-core`; lints are then left out.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        more: Vec<String>,
+    },
+    /// Take the pictures of docs/screenshots from the demo.
+    Screenshots,
+    /// Measure what is to be fast.
+    Bench {
+        /// Passed on to `cargo bench`, for example `-p legere-core`.
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        more: Vec<String>,
+    },
+}
+
+#[derive(Debug, thiserror::Error)]
+enum TaskError {
+    #[error("{0} failed")]
+    Step(String),
+    #[error("{program} cannot be started")]
+    Start { program: String, source: std::io::Error },
+    #[error("these Debian packages are missing; install them with\n  {0}")]
+    Packages(String),
+}
+
+fn main() -> ExitCode {
+    let result = match Cli::parse().task {
+        Task::Demo { more } => demo(&more),
+        Task::Test { more } => test(&more),
+        Task::Screenshots => screenshots(),
+        Task::Bench { more } => bench(&more),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("{error}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+fn demo(more: &[String]) -> Result<(), TaskError> {
+    debian::ensure(&[debian::MEDIA, debian::DATABASE])?;
+    run(cargo().args(["build", "--release", "-p", "legere"]))?;
+    let program = root().join("target/release/legere");
+    let mut legere = Command::new(&program);
+    legere.arg("demo").arg("--data").arg(data_folder()).args(more);
+    // The program takes this one's place, so that Ctrl-C and its exit code are its own.
+    Err(TaskError::Start { program: program.display().to_string(), source: legere.exec() })
+}
+
+fn test(more: &[String]) -> Result<(), TaskError> {
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
+    if more.is_empty() {
+        run(cargo().args(["fmt", "--all", "--check"]))?;
+        run(cargo().args(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
+    }
+    run(cargo().args(["test", "--workspace"]).args(more))
+}
+
+fn screenshots() -> Result<(), TaskError> {
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
+    run(cargo().args(["test", "-p", "legere", "--test", "screenshots", "--", "--ignored", "--nocapture"]))
+}
+
+fn bench(more: &[String]) -> Result<(), TaskError> {
+    debian::ensure(&[debian::MEDIA])?;
+    run(cargo().args(["bench", "--workspace", "--benches"]).args(more))
+}
+
+fn cargo() -> Command {
+    let mut cargo = Command::new(std::env::var_os("CARGO").unwrap_or_else(|| "cargo".into()));
+    cargo.current_dir(root());
+    cargo
+}
+
+fn run(command: &mut Command) -> Result<(), TaskError> {
+    let words: Vec<_> = std::iter::once(command.get_program()).chain(command.get_args()).collect();
+    let said = words.iter().map(|w| w.to_string_lossy()).collect::<Vec<_>>().join(" ");
+    eprintln!("» {said}");
+    let status = command.status().map_err(|source| TaskError::Start { program: said.clone(), source })?;
+    if status.success() { Ok(()) } else { Err(TaskError::Step(said)) }
+}
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_path_buf).unwrap_or_default()
+}
+
+/// Where the demo keeps its things: in the checkout, or where PostgreSQL's own user can get to when that lies below a
+/// folder of root's alone.
+fn data_folder() -> PathBuf {
+    use std::os::unix::fs::PermissionsExt;
+    let open = |folder: &Path| std::fs::metadata(folder).is_ok_and(|m| m.permissions().mode() & 0o001 != 0);
+    let here = root();
+    if nix::unistd::Uid::effective().is_root() && !here.ancestors().all(open) {
+        return PathBuf::from("/var/lib/legere-demo");
+    }
+    here.join("data").join("demo")
+}

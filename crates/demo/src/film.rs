@@ -116,9 +116,21 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     let temporary = folder.join(format!(".{}.part.mp4", plan.file));
     let wav = folder.join(format!(".{}.part.wav", plan.file));
     let (w, h) = if plan.portrait { (DRAWN.1, DRAWN.0) } else { DRAWN };
-    let started = FramePos(plan.rate.nearest(Seconds::from_measured(f64::from(plan.recorded_at.timestamp().rem_euclid(86_400) as i32))).0);
-    let mut command = Guarded::ffmpeg()
-        .args(["-f", "rawvideo", "-pix_fmt", "rgba", "-s", &format!("{w}x{h}"), "-r", &plan.rate.to_string(), "-i", "pipe:0"]);
+    let started = FramePos(
+        plan.rate.nearest(Seconds::from_measured(f64::from(plan.recorded_at.timestamp().rem_euclid(86_400) as i32))).0,
+    );
+    let mut command = Guarded::ffmpeg().args([
+        "-f",
+        "rawvideo",
+        "-pix_fmt",
+        "rgba",
+        "-s",
+        &format!("{w}x{h}"),
+        "-r",
+        &plan.rate.to_string(),
+        "-i",
+        "pipe:0",
+    ]);
     if !plan.silent {
         sound::write(plan, &wav)?;
         command = command.input(&wav).args(["-c:a", "aac", "-b:a", "96k"]);

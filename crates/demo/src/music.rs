@@ -237,7 +237,9 @@ fn pluck(mix: &mut Mixer, kind: SectionKind, root: i32, b: u32, bar: u32, t0: f6
     };
     for (offset, step) in notes {
         let f = hertz(root + step);
-        let voice = |t: f64| loud * (t * 900.0).min(1.0) * (-t * 5.0).exp() * ((t * f * TAU).sin() + 0.5 * (2.0 * t * f * TAU).sin());
+        let voice = |t: f64| {
+            loud * (t * 900.0).min(1.0) * (-t * 5.0).exp() * ((t * f * TAU).sin() + 0.5 * (2.0 * t * f * TAU).sin())
+        };
         mix.add(t0 + offset * beat, 0.25, voice, 0.9);
     }
 }
@@ -258,13 +260,24 @@ impl Composed {
             .collect()
     }
 
+    /// Writes the music beside its place and moves it there when whole.
     pub fn write_wav(&self, to: &Path) -> Result<(), DemoError> {
-        let spec = hound::WavSpec { channels: 2, sample_rate: RATE, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
-        let mut wav = hound::WavWriter::create(to, spec)?;
+        if let Some(folder) = to.parent() {
+            std::fs::create_dir_all(folder)?;
+        }
+        let part = to.with_extension("part");
+        let spec = hound::WavSpec {
+            channels: 2,
+            sample_rate: RATE,
+            bits_per_sample: 16,
+            sample_format: hound::SampleFormat::Int,
+        };
+        let mut wav = hound::WavWriter::create(&part, spec)?;
         for s in &self.samples {
             wav.write_sample((s.clamp(-1.0, 1.0) * 32_767.0) as i16)?;
         }
         wav.finalize()?;
+        std::fs::rename(part, to)?;
         Ok(())
     }
 }

@@ -46,9 +46,8 @@ impl<'a> Canvas<'a> {
         let (w, h) = (pixels.width() as f32, pixels.height() as f32);
         // Upright frames see as much of the world in their height as wide ones in their width.
         let scale = w.max(h) * zoom as f32;
-        let world = Transform::from_translate(-x as f32, -y as f32)
-            .post_scale(scale, scale)
-            .post_translate(w / 2.0, h / 2.0);
+        let world =
+            Transform::from_translate(-x as f32, -y as f32).post_scale(scale, scale).post_translate(w / 2.0, h / 2.0);
         Self { pixels, world, scale, notes, backdrop: false }
     }
 
@@ -61,7 +60,8 @@ impl<'a> Canvas<'a> {
         self.pixels.fill(Color::from_rgba8(ink.0, ink.1, ink.2, 255));
     }
 
-    fn note(&mut self, x: f64, y: f64, size: f64, angle: f64) {
+    /// Notes a shape and says whether any of it can be in the picture; most of a wall is not.
+    fn note(&mut self, x: f64, y: f64, size: f64, angle: f64) -> bool {
         let width = self.pixels.width() as f32;
         let mut p = tiny_skia::Point::from_xy(x as f32, y as f32);
         self.world.map_point(&mut p);
@@ -72,10 +72,14 @@ impl<'a> Canvas<'a> {
             angle: angle as f32,
             backdrop: self.backdrop,
         });
+        let (reach, height) = (size as f32 * self.scale / 2.0 + 2.0, self.pixels.height() as f32);
+        p.x + reach > 0.0 && p.x - reach < width && p.y + reach > 0.0 && p.y - reach < height
     }
 
     pub fn disc(&mut self, x: f64, y: f64, r: f64, ink: Ink) {
-        self.note(x, y, 2.0 * r, 0.0);
+        if !self.note(x, y, 2.0 * r, 0.0) {
+            return;
+        }
         if let Some(path) = PathBuilder::from_circle(x as f32, y as f32, r.max(1e-5) as f32) {
             self.pixels.fill_path(&path, &ink.paint(), FillRule::Winding, self.world, None);
         }
@@ -85,7 +89,9 @@ impl<'a> Canvas<'a> {
         let n = points.len().max(1) as f64;
         let (cx, cy) = (points.iter().map(|p| p.0).sum::<f64>() / n, points.iter().map(|p| p.1).sum::<f64>() / n);
         let size = points.iter().map(|p| (p.0 - cx).hypot(p.1 - cy)).fold(0.0, f64::max) * 2.0;
-        self.note(cx, cy, size, angle);
+        if !self.note(cx, cy, size, angle) {
+            return;
+        }
         let mut builder = PathBuilder::new();
         for (i, (x, y)) in points.iter().enumerate() {
             if i == 0 {
@@ -106,7 +112,9 @@ impl<'a> Canvas<'a> {
 
     pub fn line(&mut self, from: (f64, f64), to: (f64, f64), width: f64, ink: Ink) {
         let (dx, dy) = (to.0 - from.0, to.1 - from.1);
-        self.note((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0, dx.hypot(dy), dy.atan2(dx));
+        if !self.note((from.0 + to.0) / 2.0, (from.1 + to.1) / 2.0, dx.hypot(dy), dy.atan2(dx)) {
+            return;
+        }
         let mut builder = PathBuilder::new();
         builder.move_to(from.0 as f32, from.1 as f32);
         builder.line_to(to.0 as f32, to.1 as f32);

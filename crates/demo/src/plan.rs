@@ -78,9 +78,21 @@ pub fn long_hour(seed: u64) -> Vec<Roll> {
     use Subject::{Bell, Dial, Dust, Escapement, Filings, Gears, Hands, Lamp, Pendulum, Pigeons, Sparks, Tower};
     let day = |d: u32, h: u32, m: u32| Utc.with_ymd_and_hms(2026, 5, d, h, m, 0).single().unwrap_or_default();
     let rolls: [(&'static str, &str, DateTime<Utc>, u32, &[Subject]); 3] = [
-        ("day one workshop", "HM1", day(12, 8, 40), 24, &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum]),
+        (
+            "day one workshop",
+            "HM1",
+            day(12, 8, 40),
+            24,
+            &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum],
+        ),
         ("day one tower", "HM2", day(12, 15, 10), 18, &[Tower, Bell, Pigeons, Dial, Bell, Pigeons]),
-        ("day two bench", "HM3", day(13, 9, 5), 22, &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks]),
+        (
+            "day two bench",
+            "HM3",
+            day(13, 9, 5),
+            22,
+            &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks],
+        ),
     ];
     rolls
         .into_iter()
@@ -130,7 +142,19 @@ fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: Strin
     };
     let seed = rng.random();
     let mut plan = Plan {
-        file, subject, near, camera, fault, rate, seconds, hit, liveliness, portrait: false, silent: false, recorded_at, seed,
+        file,
+        subject,
+        near,
+        camera,
+        fault,
+        rate,
+        seconds,
+        hit,
+        liveliness,
+        portrait: false,
+        silent: false,
+        recorded_at,
+        seed,
     };
     // The odd ones of every shoot: an endless take, a phone held upright, no sound, slow motion, a broken copy.
     match (roll, i) {

@@ -38,7 +38,8 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             let beat = t * 2.0 * live;
             let step = beat.floor() + ((beat.fract() * 8.0).min(1.0));
             canvas.gear(0.0, 0.06, 0.2, 15, step * TAU / 30.0, BRASS, DARK);
-            let rock = if step.floor() as i64 % 2 == 0 { 0.14 } else { -0.14 } * (1.0 - 2.0 * (beat.fract() * 8.0).min(1.0));
+            let rock =
+                if step.floor() as i64 % 2 == 0 { 0.14 } else { -0.14 } * (1.0 - 2.0 * (beat.fract() * 8.0).min(1.0));
             let arm = |a: f64| (0.22 * (a + rock).sin(), -0.2 + 0.16 * (a + rock).cos());
             canvas.polygon(&[(0.0, -0.24), arm(0.9), arm(0.5), (0.0, -0.18), arm(-0.5), arm(-0.9)], rock, STEEL);
         }
@@ -177,12 +178,22 @@ fn bell(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
     wall(canvas, rng, Ink::rgb(118, 134, 148), Ink::rgb(106, 121, 134));
     canvas.rect(-0.6, -0.3, 1.2, 0.06, Ink::rgb(74, 58, 44));
     let since = since_hit(plan, t);
-    let swing = if since < 0.0 { 0.0 } else { 0.55 * plan.liveliness.min(1.4) * (since * 5.2).sin() * (-since * 0.35).exp() };
+    let swing =
+        if since < 0.0 { 0.0 } else { 0.55 * plan.liveliness.min(1.4) * (since * 5.2).sin() * (-since * 0.35).exp() };
     let turned = |x: f64, y: f64| (x * swing.cos() - y * swing.sin(), -0.25 + x * swing.sin() + y * swing.cos());
-    let shape: Vec<(f64, f64)> = [(-0.04, 0.0), (0.04, 0.0), (0.09, 0.1), (0.12, 0.24), (0.18, 0.32), (-0.18, 0.32), (-0.12, 0.24), (-0.09, 0.1)]
-        .iter()
-        .map(|(x, y)| turned(*x, *y))
-        .collect();
+    let shape: Vec<(f64, f64)> = [
+        (-0.04, 0.0),
+        (0.04, 0.0),
+        (0.09, 0.1),
+        (0.12, 0.24),
+        (0.18, 0.32),
+        (-0.18, 0.32),
+        (-0.12, 0.24),
+        (-0.09, 0.1),
+    ]
+    .iter()
+    .map(|(x, y)| turned(*x, *y))
+    .collect();
     let (cx, cy) = turned(0.04 * swing, 0.35);
     canvas.disc(cx, cy, 0.035, DARK);
     canvas.polygon(&shape, swing, Ink::rgb(128, 92, 44));
@@ -190,7 +201,13 @@ fn bell(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
         [(-0.125, 0.25), (0.125, 0.25), (0.135, 0.27), (-0.135, 0.27)].iter().map(|(x, y)| turned(*x, *y)).collect();
     canvas.polygon(&band, swing, BRASS);
     // The hammer comes down on the hit.
-    let lift: f64 = if since < -0.25 { 0.5 } else if since < 0.0 { -since * 2.0 } else { (since * 0.5).min(0.5) };
+    let lift: f64 = if since < -0.25 {
+        0.5
+    } else if since < 0.0 {
+        -since * 2.0
+    } else {
+        (since * 0.5).min(0.5)
+    };
     let (hx, hy) = (0.23 + 0.12 * lift, 0.03 - 0.22 * lift);
     canvas.line((0.42, -0.1), (hx, hy), 0.02, DARK);
     canvas.disc(hx, hy, 0.035, STEEL);
@@ -214,12 +231,24 @@ fn pigeons(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
         let (x, y, wing) = if since < 0.0 {
             (x0, 0.135 + 0.003 * (t * 3.0 + nod).sin(), 0.0)
         } else {
-            (x0 + since * speed * angle.cos(), 0.135 + since * speed * angle.sin(), (since * flap_rate * TAU / 2.0 + nod).sin())
+            (
+                x0 + since * speed * angle.cos(),
+                0.135 + since * speed * angle.sin(),
+                (since * flap_rate * TAU / 2.0 + nod).sin(),
+            )
         };
         let body = Ink::rgb(64, 66, 74);
         if since >= 0.0 {
-            canvas.polygon(&[(x - 0.012, y), (x + 0.012, y), (x + 0.03, y - 0.055 * wing)], wing, Ink::rgb(104, 108, 118));
-            canvas.polygon(&[(x - 0.012, y), (x + 0.012, y), (x - 0.03, y - 0.055 * wing)], wing, Ink::rgb(104, 108, 118));
+            canvas.polygon(
+                &[(x - 0.012, y), (x + 0.012, y), (x + 0.03, y - 0.055 * wing)],
+                wing,
+                Ink::rgb(104, 108, 118),
+            );
+            canvas.polygon(
+                &[(x - 0.012, y), (x + 0.012, y), (x - 0.03, y - 0.055 * wing)],
+                wing,
+                Ink::rgb(104, 108, 118),
+            );
         }
         canvas.disc(x, y, 0.017, body);
         canvas.disc(x + 0.015 * angle.cos().signum(), y - 0.012, 0.009, body);

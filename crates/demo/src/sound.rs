@@ -11,7 +11,8 @@ const RATE: u32 = 48_000;
 
 /// Writes the sound of a clip as a mono WAV.
 pub fn write(plan: &Plan, to: &Path) -> Result<(), DemoError> {
-    let spec = hound::WavSpec { channels: 1, sample_rate: RATE, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+    let spec =
+        hound::WavSpec { channels: 1, sample_rate: RATE, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
     let mut wav = hound::WavWriter::create(to, spec)?;
     let mut rng = ChaCha8Rng::seed_from_u64(plan.seed ^ 0x50_0D);
     let count = (plan.seconds * f64::from(RATE)) as u64;

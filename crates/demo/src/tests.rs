@@ -21,7 +21,8 @@ fn played() -> &'static (Composed, TrackReading) {
 fn every_beat_of_the_demo_track_is_found_and_every_bar_line() {
     let (truth, reading) = played();
     for (i, at) in truth.beats.iter().enumerate() {
-        let nearest = reading.beats.iter().min_by(|a, b| (a.at - at).abs().total_cmp(&(b.at - at).abs())).expect("beats");
+        let nearest =
+            reading.beats.iter().min_by(|a, b| (a.at - at).abs().total_cmp(&(b.at - at).abs())).expect("beats");
         assert!((nearest.at - at).abs() < 0.035, "beat {i} at {at}: {nearest:?}");
         assert_eq!(nearest.beat as usize, i % 4 + 1, "beat {i} at {at}");
     }
@@ -32,7 +33,8 @@ fn every_beat_of_the_demo_track_is_found_and_every_bar_line() {
 fn the_sections_and_the_drops_of_the_demo_track_are_found() {
     let (truth, reading) = played();
     let bar = 240.0 / 112.0;
-    let list: Vec<_> = reading.sections.iter().map(|s| (s.kind.word(), (s.start / bar * 10.0).round() / 10.0, s.energy)).collect();
+    let list: Vec<_> =
+        reading.sections.iter().map(|s| (s.kind.word(), (s.start / bar * 10.0).round() / 10.0, s.energy)).collect();
     for (at, kind) in &truth.sections {
         let near = reading.sections.iter().find(|s| (s.start - at).abs() <= bar);
         assert!(near.is_some_and(|s| s.kind == *kind), "{} at {at}: {list:?}", kind.word());
@@ -44,7 +46,10 @@ fn the_sections_and_the_drops_of_the_demo_track_are_found() {
         assert!((found - wanted).abs() < 0.05, "{found} {wanted}");
     }
     let energy = |kind| reading.sections.iter().find(|s| s.kind == kind).map_or(0.0, |s| s.energy);
-    assert!(energy(SectionKind::Drop) > energy(SectionKind::Groove) && energy(SectionKind::Groove) > energy(SectionKind::Intro));
+    assert!(
+        energy(SectionKind::Drop) > energy(SectionKind::Groove)
+            && energy(SectionKind::Groove) > energy(SectionKind::Intro)
+    );
 }
 
 /// Reads a plan's pictures without a file in between; every second frame of fast ones.
@@ -64,8 +69,7 @@ fn read(plan: &Plan) -> (ClipReading, f64) {
         reader.push(&grey).expect("a frame");
     }
     // The truth is weighed as energy is: bounded at each instant, with half the weight on the liveliest third.
-    let mut steps: Vec<f64> =
-        (1..40).map(|i| 1.0 - (-film.drawn_motion(i * (frames - 2) / 40) / 0.6).exp()).collect();
+    let mut steps: Vec<f64> = (1..40).map(|i| 1.0 - (-film.drawn_motion(i * (frames - 2) / 40) / 0.6).exp()).collect();
     steps.sort_by(|a, b| b.total_cmp(a));
     let mean = |v: &[f64]| v.iter().sum::<f64>() / v.len() as f64;
     let drawn = mean(&steps) + mean(&steps[..13]);
@@ -91,7 +95,8 @@ fn rank_correlation(a: &[f64], b: &[f64]) -> f64 {
 
 #[test]
 fn energies_of_the_demo_clips_are_in_the_order_of_what_was_drawn() {
-    let plans: Vec<Plan> = long_hour(7).into_iter().flat_map(|r| r.clips).filter(|p| p.fault != Fault::Damaged).collect();
+    let plans: Vec<Plan> =
+        long_hour(7).into_iter().flat_map(|r| r.clips).filter(|p| p.fault != Fault::Damaged).collect();
     let halves: Vec<&[Plan]> = plans.chunks(plans.len().div_ceil(2)).collect();
     let rows: Vec<(String, f64, f64)> = std::thread::scope(|scope| {
         let threads: Vec<_> = halves
@@ -101,7 +106,14 @@ fn energies_of_the_demo_clips_are_in_the_order_of_what_was_drawn() {
                     half.iter()
                         .map(|p| {
                             let (reading, drawn) = read(p);
-                            (format!("{} {:?} {:?} near {} live {:.2} {:?}", p.file, p.subject, p.camera, p.near, p.liveliness, p.fault), drawn, reading.energy(0.0, reading.duration))
+                            (
+                                format!(
+                                    "{} {:?} {:?} near {} live {:.2} {:?}",
+                                    p.file, p.subject, p.camera, p.near, p.liveliness, p.fault
+                                ),
+                                drawn,
+                                reading.energy(0.0, reading.duration),
+                            )
                         })
                         .collect::<Vec<_>>()
                 })
@@ -121,7 +133,8 @@ fn energies_of_the_demo_clips_are_in_the_order_of_what_was_drawn() {
 fn hits_and_faults_are_where_they_were_drawn() {
     let plans: Vec<Plan> = long_hour(7).into_iter().flat_map(|r| r.clips).collect();
     let mut late = Vec::new();
-    let bursts: Vec<&Plan> = plans.iter().filter(|p| p.hit.is_some() && matches!(p.fault, Fault::None)).take(12).collect();
+    let bursts: Vec<&Plan> =
+        plans.iter().filter(|p| p.hit.is_some() && matches!(p.fault, Fault::None)).take(12).collect();
     for plan in &bursts {
         let hit = plan.hit.expect("filtered");
         let (reading, _) = read(plan);

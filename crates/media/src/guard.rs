@@ -102,18 +102,16 @@ impl Guarded {
     /// Runs it to its end and gives what it printed.
     pub async fn run(self) -> Result<Vec<u8>, MediaError> {
         let child = self.spawn()?;
-        let output = tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
-        if output.status.success() {
-            Ok(output.stdout)
-        } else {
-            Err(MediaError::Failed { log: tail(&output.stderr) })
-        }
+        let output =
+            tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
+        if output.status.success() { Ok(output.stdout) } else { Err(MediaError::Failed { log: tail(&output.stderr) }) }
     }
 }
 
 /// Waits for a child whose standard output was taken; gives its words when it failed.
 pub async fn finish(child: Child) -> Result<String, MediaError> {
-    let output = tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
+    let output =
+        tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
     let log = tail(&output.stderr);
     if output.status.success() { Ok(log) } else { Err(MediaError::Failed { log }) }
 }

@@ -13,7 +13,8 @@ use tokio::io::AsyncReadExt;
 
 /// Stills on a sheet, beside each other.
 pub const STILLS: u32 = 16;
-pub const STILL_WIDTH: u32 = 240;
+pub const STILL_WIDTH: u32 = 256;
+pub const STILL_HEIGHT: u32 = 144;
 const LIGHT_WIDTH: u32 = 480;
 /// Short groups of pictures without B-frames: seeks in 9 ms where all-intra takes 12 and twice the space.
 const GROUP: u32 = 12;
@@ -116,15 +117,23 @@ fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32)
     let (grey_w, grey_h) = grey;
     let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area,format=gray");
     let Some(work) = work else {
-        return Guarded::ffmpeg()
-            .input(path)
-            .args(["-map", "0:v:0", "-vf", &grey_chain, "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"]);
+        return Guarded::ffmpeg().input(path).args([
+            "-map",
+            "0:v:0",
+            "-vf",
+            &grey_chain,
+            "-fps_mode",
+            "passthrough",
+            "-f",
+            "rawvideo",
+            "pipe:1",
+        ]);
     };
     let (light_w, light_h) = light_size(probe.width, probe.height);
     let every = f64::from(STILLS) / probe.duration.to_f64().max(0.04);
     let graph = format!(
         "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split=3[light][a][b];\
-         [a]fps={every:.6}:round=down,scale={STILL_WIDTH}:-2,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
+         [a]fps={every:.6}:round=down,scale={STILL_WIDTH}:{STILL_HEIGHT}:force_original_aspect_ratio=decrease,pad={STILL_WIDTH}:{STILL_HEIGHT}:(ow-iw)/2:(oh-ih)/2:color=0x2A2926,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
         rate = probe.frame_rate,
     );
     let mut command = Guarded::ffmpeg()

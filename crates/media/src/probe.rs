@@ -3,10 +3,11 @@
 use crate::MediaError;
 use crate::guard::Guarded;
 use chrono::{DateTime, Utc};
-use legere_core::time::{FrameRate, Seconds, parse_timecode};
+use legere_core::time::{FramePos, FrameRate, Seconds, parse_timecode};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::path::Path;
+use tokio::io::AsyncReadExt;
 
 const LONGEST_MINUTES: u32 = 12 * 60;
 
@@ -52,6 +53,14 @@ pub async fn readable(path: &Path) -> Result<u64, MediaError> {
     Ok(meta.len())
 }
 
+/// Whether the file begins with a box of the ISO base media format (ISO/IEC 14496-12). ffprobe takes anything named
+/// `.mp4` for one, and then misses its index.
+async fn begins_like_a_movie(path: &Path) -> bool {
+    let mut head = [0u8; 8];
+    let read = async { tokio::fs::File::open(path).await?.read_exact(&mut head).await };
+    read.await.is_ok() && matches!(&head[4..], b"ftyp" | b"moov" | b"mdat" | b"wide" | b"free" | b"skip" | b"pnot")
+}
+
 async fn ask(path: &Path) -> Result<Value, MediaError> {
     readable(path).await?;
     let out = Guarded::ffprobe().args(["-of", "json", "-show_format", "-show_streams"]).input(path).run().await?;
@@ -59,9 +68,12 @@ async fn ask(path: &Path) -> Result<Value, MediaError> {
 }
 
 pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
+    let boxed = begins_like_a_movie(path).await;
     let json = ask(path).await.map_err(|e| match e {
-        MediaError::Failed { log } if log.contains("moov atom not found") => MediaError::NoIndex,
-        MediaError::Failed { log } if log.contains("max_pixels") || log.contains("Picture size") => MediaError::TooLarge,
+        MediaError::Failed { log } if boxed && log.contains("moov atom not found") => MediaError::NoIndex,
+        MediaError::Failed { log } if log.contains("max_pixels") || log.contains("Picture size") => {
+            MediaError::TooLarge
+        }
         MediaError::Failed { log } => {
             tracing::info!(%log, "ffprobe refused a clip");
             MediaError::NotVideo
@@ -89,7 +101,7 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
         [&video["tags"][key], &json["format"]["tags"][key]].into_iter().find_map(|v| v.as_str()).map(str::to_owned)
     };
     Ok(ClipProbe {
-        duration: duration(video, &json)?,
+        duration: duration(video, &json)?.max(promised(video)),
         frame_rate,
         variable_rate,
         width,
@@ -146,6 +158,17 @@ fn duration(stream: &Value, json: &Value) -> Result<Seconds, MediaError> {
     Ok(Seconds::from_measured(seconds))
 }
 
+/// How long the pictures last by the count in the file's head; in a file that was cut short that is more than there is.
+fn promised(video: &Value) -> Seconds {
+    let frames =
+        video["nb_frames"].as_str().and_then(|n| n.parse::<i64>().ok()).filter(|n| (1..100_000_000).contains(n));
+    let rate = video["avg_frame_rate"].as_str().and_then(|r| r.parse::<FrameRate>().ok());
+    match (frames, rate) {
+        (Some(frames), Some(rate)) => rate.seconds_at(FramePos(frames)),
+        _ => Seconds::ZERO,
+    }
+}
+
 /// The rate that the frames come at, and whether they come unevenly.
 fn frame_rate(video: &Value) -> Option<(FrameRate, bool)> {
     let parse = |key: &str| video[key].as_str().and_then(|t| t.parse::<FrameRate>().ok());
@@ -164,12 +187,30 @@ fn frame_rate(video: &Value) -> Option<(FrameRate, bool)> {
 
 /// Rates that differ from a standard one by measuring error only are that one; exact values need short ratios.
 fn tidy(rate: FrameRate) -> FrameRate {
-    let standard = [(24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (50, 1), (60000, 1001), (60, 1), (100, 1), (120_000, 1001), (120, 1)];
+    let standard = [
+        (24000, 1001),
+        (24, 1),
+        (25, 1),
+        (30000, 1001),
+        (30, 1),
+        (50, 1),
+        (60000, 1001),
+        (60, 1),
+        (100, 1),
+        (120_000, 1001),
+        (120, 1),
+    ];
     standard
         .iter()
         .filter_map(|(n, d)| FrameRate::new(*n, *d))
         .find(|s| (s.to_f64() - rate.to_f64()).abs() < 0.003)
-        .or_else(|| if rate.den() > 1001 || rate.num() > 1_000_000 { FrameRate::new((rate.to_f64() * 1000.0).round() as u32, 1000) } else { None })
+        .or_else(|| {
+            if rate.den() > 1001 || rate.num() > 1_000_000 {
+                FrameRate::new((rate.to_f64() * 1000.0).round() as u32, 1000)
+            } else {
+                None
+            }
+        })
         .unwrap_or(rate)
 }
 
@@ -189,5 +230,5 @@ fn timecode(streams: &[Value], json: &Value, rate: FrameRate) -> Option<Seconds>
         .chain([&json["format"]["tags"]["timecode"]])
         .find_map(|t| t.as_str())?;
     let frames = parse_timecode(text, rate).ok()?;
-    Some(rate.seconds_at(legere_core::time::FramePos(i64::try_from(frames).ok()?)))
+    Some(rate.seconds_at(FramePos(i64::try_from(frames).ok()?)))
 }

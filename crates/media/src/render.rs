@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use tokio::sync::Semaphore;
 
 /// Raised whenever the same shot would give another piece.
-const PIECE_VERSION: u32 = 1;
+const PIECE_VERSION: u32 = 2;
 
 /// What a piece is made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,7 +84,16 @@ impl Job {
         let mut hash = blake3::Hasher::new();
         let text = format!(
             "{PIECE_VERSION} {} {} {}x{} {} {} {} {:?} {:?} {}",
-            p.content, self.rate, self.width, self.height, p.start, p.speed.0, p.speed.1, self.purpose, p.clip_rate, p.len.0
+            p.content,
+            self.rate,
+            self.width,
+            self.height,
+            p.start,
+            p.speed.0,
+            p.speed.1,
+            self.purpose,
+            p.clip_rate,
+            p.len.0
         );
         hash.update(text.as_bytes());
         short(&hash)
@@ -143,12 +152,15 @@ pub async fn render(
 
 fn piece_command(job: &Job, piece: &Piece) -> Guarded {
     let (w, h) = (job.width, job.height);
-    // Half a frame before the wanted one, so that rounding never shows its neighbour.
+    // A quarter of a frame before the wanted one: neither the seek nor the rounding that follows shows its neighbour.
     let first = piece.clip_rate.nearest(piece.start);
-    let seek = (piece.clip_rate.seconds_at(FramePos(first.0)).to_f64() - 0.5 / piece.clip_rate.to_f64()).max(0.0);
+    let seek = (piece.clip_rate.seconds_at(FramePos(first.0)).to_f64() - 0.25 / piece.clip_rate.to_f64()).max(0.0);
     let (num, den) = piece.speed;
+    // An output frame shows what the clip shows at its beginning. Times are in microseconds by then; a few of them early,
+    // so that a frame that begins exactly there is not taken for a later one.
     let filters = format!(
-        "fps={clip},setpts=(PTS-STARTPTS)*{den}/{num},fps={rate}:start_time=0,tpad=stop_mode=clone:stop_duration=1,\
+        "fps={clip},settb=1/1000000,setpts=(PTS-STARTPTS)*{den}/{num}-20,fps={rate}:start_time=0:round=up,\
+         tpad=stop_mode=clone:stop_duration=1,\
          scale={w}:{h}:force_original_aspect_ratio=increase:flags=bicubic,crop={w}:{h},setsar=1,format=yuv420p",
         clip = piece.clip_rate,
         rate = job.rate,
@@ -163,7 +175,14 @@ fn piece_command(job: &Job, piece: &Piece) -> Guarded {
         .args(["-map", "0:v:0", "-vf", &filters, "-r", &job.rate.to_string(), "-frames:v", &piece.len.0.to_string()])
         .args(["-c:v", "libx264"])
         .args(quality.iter().copied())
-        .args(["-video_track_timescale", &timescale(job.rate).to_string(), "-map_metadata", "-1", "-fflags", "+bitexact"])
+        .args([
+            "-video_track_timescale",
+            &timescale(job.rate).to_string(),
+            "-map_metadata",
+            "-1",
+            "-fflags",
+            "+bitexact",
+        ])
         .args(["-an", "-f", "mp4"])
 }
 
@@ -188,7 +207,22 @@ async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathB
     );
     Guarded::ffmpeg()
         .input(&music.file)
-        .args(["-map", "0:a:0", "-af", &filter, "-ac", "2", "-c:a", "aac", "-b:a", "192k", "-map_metadata", "-1", "-f", "mp4"])
+        .args([
+            "-map",
+            "0:a:0",
+            "-af",
+            &filter,
+            "-ac",
+            "2",
+            "-c:a",
+            "aac",
+            "-b:a",
+            "192k",
+            "-map_metadata",
+            "-1",
+            "-f",
+            "mp4",
+        ])
         .output(&temporary)
         .run()
         .await?;

@@ -7,6 +7,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 #[derive(Debug, Clone)]
 pub struct Shelf(PathBuf);
 
+/// Longer than the guard lets any child run.
+const ABANDONED: std::time::Duration = std::time::Duration::from_secs(4 * 3600);
+
 static COUNTER: AtomicU64 = AtomicU64::new(0);
 
 impl Shelf {
@@ -47,6 +50,17 @@ impl Shelf {
 
     pub fn handoff(&self, id: &str) -> PathBuf {
         self.0.join("handoffs").join(id)
+    }
+
+    /// Removes what killed programs left unfinished. No piece of work takes as long as what goes has been untouched,
+    /// so workers that share the shelf lose nothing.
+    pub fn sweep(&self) {
+        for entry in std::fs::read_dir(self.0.join("work")).into_iter().flatten().flatten() {
+            let touched = entry.metadata().and_then(|m| m.modified()).ok().and_then(|t| t.elapsed().ok());
+            if touched.is_some_and(|age| age > ABANDONED) {
+                let _ = std::fs::remove_dir_all(entry.path());
+            }
+        }
     }
 
     /// A fresh folder that is removed when dropped, on the same disk as the rest.

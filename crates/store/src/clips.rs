@@ -62,6 +62,8 @@ pub struct Clip {
     pub state: State,
     pub progress: f32,
     pub problem: Option<String>,
+    /// The file was not where it should be when somebody last looked.
+    pub missing: bool,
     pub probe: Option<Value>,
 }
 
@@ -97,6 +99,7 @@ impl From<clip::Model> for Clip {
             state: State::from_word(&row.state),
             progress: row.progress,
             problem: row.problem,
+            missing: row.missing,
             probe: row.probe,
         }
     }
@@ -112,7 +115,13 @@ impl TryFrom<pick::Model> for Select {
 
 impl Store {
     /// Takes files in; those that are there already are left as they are. Gives the ids of the new ones.
-    pub async fn add_clips(&self, job: Uuid, roll_name: &str, folder: &str, files: &[NewClip]) -> Result<Vec<Uuid>, StoreError> {
+    pub async fn add_clips(
+        &self,
+        job: Uuid,
+        roll_name: &str,
+        folder: &str,
+        files: &[NewClip],
+    ) -> Result<Vec<Uuid>, StoreError> {
         let Some(first) = files.first() else { return Ok(Vec::new()) };
         let transaction = self.db.begin().await?;
         let existing = roll::Entity::find()
@@ -165,6 +174,7 @@ impl Store {
                 state: Set(State::Waiting.word().into()),
                 progress: Set(0.0),
                 problem: Set(None),
+                missing: Set(false),
                 probe: Set(None),
                 reading: Set(None),
                 version: Set(0),
@@ -184,7 +194,11 @@ impl Store {
     }
 
     pub async fn rolls(&self, job: Uuid) -> Result<Vec<Roll>, StoreError> {
-        let rows = roll::Entity::find().filter(roll::Column::JobId.eq(job)).order_by_asc(roll::Column::Name).all(&self.db).await?;
+        let rows = roll::Entity::find()
+            .filter(roll::Column::JobId.eq(job))
+            .order_by_asc(roll::Column::Name)
+            .all(&self.db)
+            .await?;
         Ok(rows.into_iter().map(|r| Roll { id: r.id, name: r.name }).collect())
     }
 
@@ -209,17 +223,32 @@ impl Store {
         row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))
     }
 
-    pub async fn clip_readings(&self, job: Uuid) -> Result<Vec<(Uuid, ClipReading)>, StoreError> {
-        let rows: Vec<(Uuid, Option<Value>)> = clip::Entity::find()
+    /// The clips of a job that have a reading, each with the version of its row.
+    pub async fn clip_versions(&self, job: Uuid) -> Result<Vec<(Uuid, i32)>, StoreError> {
+        Ok(clip::Entity::find()
             .filter(clip::Column::JobId.eq(job))
+            .filter(clip::Column::Reading.is_not_null())
             .select_only()
-            .columns([clip::Column::Id, clip::Column::Reading])
+            .columns([clip::Column::Id, clip::Column::Version])
+            .into_tuple()
+            .all(&self.db)
+            .await?)
+    }
+
+    /// The readings of some clips, each with the version of its row.
+    pub async fn clip_readings(&self, clips: &[Uuid]) -> Result<Vec<(Uuid, i32, ClipReading)>, StoreError> {
+        let rows: Vec<(Uuid, i32, Option<Value>)> = clip::Entity::find()
+            .filter(clip::Column::Id.is_in(clips.iter().copied()))
+            .select_only()
+            .columns([clip::Column::Id, clip::Column::Version, clip::Column::Reading])
             .into_tuple()
             .all(&self.db)
             .await?;
         rows.into_iter()
-            .filter_map(|(id, value)| Some((id, value?)))
-            .map(|(id, value)| Ok((id, serde_json::from_value(value).map_err(StoreError::broken("reading"))?)))
+            .filter_map(|(id, version, value)| Some((id, version, value?)))
+            .map(|(id, version, value)| {
+                Ok((id, version, serde_json::from_value(value).map_err(StoreError::broken("reading"))?))
+            })
             .collect()
     }
 
@@ -231,6 +260,20 @@ impl Store {
             .exec(&self.db)
             .await?;
         self.tell(clip.job, What::Clip, clip.id).await
+    }
+
+    /// Says of some clips of a job whether their files are where they should be.
+    pub async fn clips_missing(&self, job: Uuid, clips: &[Uuid], missing: bool) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Missing, Expr::value(missing))
+            .filter(clip::Column::JobId.eq(job))
+            .filter(clip::Column::Id.is_in(clips.iter().copied()))
+            .exec(&self.db)
+            .await?;
+        for id in clips {
+            self.tell(job, What::Clip, *id).await?;
+        }
+        Ok(())
     }
 
     pub async fn clip_failed(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
@@ -289,7 +332,11 @@ impl Store {
 
     /// All selects of a job, in the order of their clips.
     pub async fn selects(&self, job: Uuid) -> Result<Vec<Select>, StoreError> {
-        let rows = pick::Entity::find().filter(pick::Column::JobId.eq(job)).order_by_asc(pick::Column::CreatedAt).all(&self.db).await?;
+        let rows = pick::Entity::find()
+            .filter(pick::Column::JobId.eq(job))
+            .order_by_asc(pick::Column::CreatedAt)
+            .all(&self.db)
+            .await?;
         rows.into_iter().map(Select::try_from).collect()
     }
 
@@ -314,6 +361,9 @@ impl Store {
 
 fn first_range(reading: &ClipReading) -> Option<Range> {
     let best = reading.moments.first()?;
-    let (start, end, hit) = (Seconds::from_measured(best.start), Seconds::from_measured(best.end), Seconds::from_measured(best.hit));
-    Range::new(start, end, hit).or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO)).ok()
+    let (start, end, hit) =
+        (Seconds::from_measured(best.start), Seconds::from_measured(best.end), Seconds::from_measured(best.hit));
+    Range::new(start, end, hit)
+        .or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO))
+        .ok()
 }

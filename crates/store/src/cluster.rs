@@ -35,7 +35,16 @@ impl Cluster {
             std::fs::create_dir_all(&data)?;
             owner.give(&data)?;
             let mut initdb = Command::new(bin.join("initdb"));
-            initdb.arg("-D").arg(&data).args(["-U", "app", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"]);
+            initdb.arg("-D").arg(&data).args([
+                "-U",
+                "app",
+                "-A",
+                "trust",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--no-sync",
+            ]);
             let out = owner.run_as(&mut initdb).current_dir("/").output()?;
             if !out.status.success() {
                 return Err(StoreError::Cluster(String::from_utf8_lossy(&out.stderr).trim().to_owned()));
@@ -50,12 +59,24 @@ impl Cluster {
             postgres.args(["--pdeathsig", "INT", "--"]).arg(bin.join("postgres"));
             postgres.arg("-D").arg(&data).args(["-p", &port.to_string(), "-h", "127.0.0.1"]).arg("-k").arg("");
             if durability == Durability::Careless {
-                for option in ["fsync=off", "synchronous_commit=off", "full_page_writes=off", "autovacuum=off", "max_connections=200"] {
+                for option in [
+                    "fsync=off",
+                    "synchronous_commit=off",
+                    "full_page_writes=off",
+                    "autovacuum=off",
+                    "max_connections=200",
+                ] {
                     postgres.args(["-c", option]);
                 }
             }
             let log = std::fs::File::create(folder.join("postgres.log"))?;
-            let child = owner.run_as(&mut postgres).current_dir("/").stdin(Stdio::null()).stdout(log.try_clone()?).stderr(log).spawn()?;
+            let child = owner
+                .run_as(&mut postgres)
+                .current_dir("/")
+                .stdin(Stdio::null())
+                .stdout(log.try_clone()?)
+                .stderr(log)
+                .spawn()?;
             let mut cluster = Self { child, port };
             if cluster.ready()? {
                 cluster.ensure_database(&bin)?;

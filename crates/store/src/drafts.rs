@@ -44,7 +44,11 @@ impl TryFrom<draft::Model> for KeptDraft {
 
 impl Store {
     pub async fn add_draft(&self, job: Uuid, body: &DraftBody) -> Result<Uuid, StoreError> {
-        let last = draft::Entity::find().filter(draft::Column::JobId.eq(job)).order_by_desc(draft::Column::Number).one(&self.db).await?;
+        let last = draft::Entity::find()
+            .filter(draft::Column::JobId.eq(job))
+            .order_by_desc(draft::Column::Number)
+            .one(&self.db)
+            .await?;
         let id = Uuid::now_v7();
         draft::ActiveModel {
             id: Set(id),
@@ -60,7 +64,11 @@ impl Store {
 
     /// The drafts of a job, the newest first.
     pub async fn drafts(&self, job: Uuid) -> Result<Vec<KeptDraft>, StoreError> {
-        let rows = draft::Entity::find().filter(draft::Column::JobId.eq(job)).order_by_desc(draft::Column::Number).all(&self.db).await?;
+        let rows = draft::Entity::find()
+            .filter(draft::Column::JobId.eq(job))
+            .order_by_desc(draft::Column::Number)
+            .all(&self.db)
+            .await?;
         rows.into_iter().map(KeptDraft::try_from).collect()
     }
 
@@ -70,7 +78,11 @@ impl Store {
     }
 
     pub async fn notes(&self, draft: Uuid) -> Result<Vec<Note>, StoreError> {
-        let rows = note::Entity::find().filter(note::Column::DraftId.eq(draft)).order_by_asc(note::Column::Frame).all(&self.db).await?;
+        let rows = note::Entity::find()
+            .filter(note::Column::DraftId.eq(draft))
+            .order_by_asc(note::Column::Frame)
+            .all(&self.db)
+            .await?;
         Ok(rows.into_iter().map(|n| Note { id: n.id, draft: n.draft_id, frame: n.frame, words: n.words }).collect())
     }
 }

@@ -64,7 +64,11 @@ impl Store {
     }
 
     pub async fn handoffs(&self, job: Uuid) -> Result<Vec<Handoff>, StoreError> {
-        let rows = handoff::Entity::find().filter(handoff::Column::JobId.eq(job)).order_by_desc(handoff::Column::CreatedAt).all(&self.db).await?;
+        let rows = handoff::Entity::find()
+            .filter(handoff::Column::JobId.eq(job))
+            .order_by_desc(handoff::Column::CreatedAt)
+            .all(&self.db)
+            .await?;
         Ok(rows.into_iter().map(Handoff::from).collect())
     }
 
@@ -96,7 +100,8 @@ impl Store {
     }
 
     pub async fn unfinished_handoffs(&self) -> Result<Vec<Uuid>, StoreError> {
-        let rows = handoff::Entity::find().filter(handoff::Column::State.is_in(["waiting", "making"])).all(&self.db).await?;
+        let rows =
+            handoff::Entity::find().filter(handoff::Column::State.is_in(["waiting", "making"])).all(&self.db).await?;
         Ok(rows.into_iter().map(|r| r.id).collect())
     }
 }

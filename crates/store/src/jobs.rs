@@ -49,7 +49,8 @@ impl Store {
         if name.is_empty() || name.chars().count() > 120 {
             return Err(StoreError::Refused("a job needs a name of at most 120 letters".into()));
         }
-        if !(64..=8192).contains(&new.width) || !(64..=8192).contains(&new.height) || new.width % 2 + new.height % 2 > 0 {
+        if !(64..=8192).contains(&new.width) || !(64..=8192).contains(&new.height) || new.width % 2 + new.height % 2 > 0
+        {
             return Err(StoreError::Refused("the frame size must be even and between 64 and 8192".into()));
         }
         if new.target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {

@@ -107,12 +107,15 @@ impl Store {
     async fn turn(&self, job: Uuid, forward: bool) -> Result<String, StoreError> {
         let transaction = self.db.begin().await?;
         lock(&transaction, job).await?;
-        let found = journal::Entity::find().filter(journal::Column::JobId.eq(job)).filter(journal::Column::Undone.eq(forward));
-        let found = if forward { found.order_by_asc(journal::Column::Id) } else { found.order_by_desc(journal::Column::Id) };
+        let found =
+            journal::Entity::find().filter(journal::Column::JobId.eq(job)).filter(journal::Column::Undone.eq(forward));
+        let found =
+            if forward { found.order_by_asc(journal::Column::Id) } else { found.order_by_desc(journal::Column::Id) };
         let Some(entry) = found.one(&transaction).await? else {
             return Err(if forward { StoreError::NothingToRedo } else { StoreError::NothingToUndo });
         };
-        let mut changes: Vec<Change> = serde_json::from_value(entry.changes.clone()).map_err(StoreError::broken("edit"))?;
+        let mut changes: Vec<Change> =
+            serde_json::from_value(entry.changes.clone()).map_err(StoreError::broken("edit"))?;
         if !forward {
             changes.reverse();
         }
@@ -140,7 +143,9 @@ async fn lock(t: &DatabaseTransaction, id: Uuid) -> Result<(), StoreError> {
 
 async fn get(t: &DatabaseTransaction, thing: Thing, id: Uuid) -> Result<Value, StoreError> {
     Ok(match thing {
-        Thing::Select => pick::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "select", id })?.verdict,
+        Thing::Select => {
+            pick::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "select", id })?.verdict
+        }
         Thing::Part => {
             let row = track::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "track", id })?;
             row.part.unwrap_or(Value::Null)
@@ -149,7 +154,9 @@ async fn get(t: &DatabaseTransaction, thing: Thing, id: Uuid) -> Result<Value, S
             let row = job::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "job", id })?;
             row.chosen_track.map_or(Value::Null, |t| Value::String(t.to_string()))
         }
-        Thing::Draft => draft::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "draft", id })?.body,
+        Thing::Draft => {
+            draft::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "draft", id })?.body
+        }
         Thing::Note => match note::Entity::find_by_id(id).one(t).await? {
             Some(n) => serde_json::to_value(Note { id: n.id, draft: n.draft_id, frame: n.frame, words: n.words })
                 .map_err(StoreError::broken("note"))?,
@@ -179,7 +186,9 @@ async fn put(t: &DatabaseTransaction, thing: Thing, id: Uuid, value: &Value) -> 
         Thing::Note => {
             note::Entity::delete_by_id(id).exec(t).await?;
             if let Some(n) = checked::<Option<Note>>(value, "note")? {
-                note::ActiveModel { id: Set(n.id), draft_id: Set(n.draft), frame: Set(n.frame), words: Set(n.words) }.insert(t).await?;
+                note::ActiveModel { id: Set(n.id), draft_id: Set(n.draft), frame: Set(n.frame), words: Set(n.words) }
+                    .insert(t)
+                    .await?;
             }
         }
     }

@@ -34,8 +34,8 @@ CREATE TABLE clip (
     roll_id uuid NOT NULL REFERENCES roll ON DELETE CASCADE,
     root text NOT NULL, path text NOT NULL, name text NOT NULL, bytes bigint NOT NULL,
     recorded_at timestamptz NOT NULL, recorded_from text NOT NULL,
-    state text NOT NULL, progress real NOT NULL DEFAULT 0, problem text, probe jsonb, reading jsonb,
-    version integer NOT NULL DEFAULT 0, UNIQUE (job_id, root, path)
+    state text NOT NULL, progress real NOT NULL DEFAULT 0, problem text, missing boolean NOT NULL DEFAULT false,
+    probe jsonb, reading jsonb, version integer NOT NULL DEFAULT 0, UNIQUE (job_id, root, path)
 );
 CREATE INDEX clip_order ON clip (job_id, recorded_at, name);
 CREATE TABLE pick (
@@ -47,7 +47,8 @@ CREATE INDEX pick_clip ON pick (clip_id);
 CREATE TABLE track (
     id uuid PRIMARY KEY, job_id uuid NOT NULL REFERENCES job ON DELETE CASCADE,
     root text NOT NULL, path text NOT NULL, name text NOT NULL, bytes bigint NOT NULL, state text NOT NULL,
-    progress real NOT NULL DEFAULT 0, problem text, probe jsonb, reading jsonb, part jsonb,
+    progress real NOT NULL DEFAULT 0, problem text, missing boolean NOT NULL DEFAULT false,
+    probe jsonb, reading jsonb, part jsonb,
     added_at timestamptz NOT NULL DEFAULT now(), UNIQUE (job_id, root, path)
 );
 CREATE TABLE draft (

@@ -20,6 +20,8 @@ pub struct Track {
     pub bytes: i64,
     pub state: State,
     pub problem: Option<String>,
+    /// The file was not where it should be when somebody last looked.
+    pub missing: bool,
     pub probe: Option<Value>,
     pub reading: Option<TrackReading>,
     /// The part of it that is used.
@@ -38,6 +40,7 @@ impl TryFrom<track::Model> for Track {
             bytes: row.bytes,
             state: State::from_word(&row.state),
             problem: row.problem,
+            missing: row.missing,
             probe: row.probe,
             reading: row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?,
             part: row.part.map(serde_json::from_value).transpose().map_err(StoreError::broken("part"))?,
@@ -47,7 +50,14 @@ impl TryFrom<track::Model> for Track {
 
 impl Store {
     /// Takes a track in; `None` when it is there already.
-    pub async fn add_track(&self, job: Uuid, root: &str, path: &str, name: &str, bytes: i64) -> Result<Option<Uuid>, StoreError> {
+    pub async fn add_track(
+        &self,
+        job: Uuid,
+        root: &str,
+        path: &str,
+        name: &str,
+        bytes: i64,
+    ) -> Result<Option<Uuid>, StoreError> {
         let id = Uuid::now_v7();
         let row = track::ActiveModel {
             id: Set(id),
@@ -59,6 +69,7 @@ impl Store {
             state: Set(State::Waiting.word().into()),
             progress: Set(0.0),
             problem: Set(None),
+            missing: Set(false),
             probe: Set(None),
             reading: Set(None),
             part: Set(None),
@@ -76,7 +87,11 @@ impl Store {
     }
 
     pub async fn tracks(&self, job: Uuid) -> Result<Vec<Track>, StoreError> {
-        let rows = track::Entity::find().filter(track::Column::JobId.eq(job)).order_by_asc(track::Column::AddedAt).all(&self.db).await?;
+        let rows = track::Entity::find()
+            .filter(track::Column::JobId.eq(job))
+            .order_by_asc(track::Column::AddedAt)
+            .all(&self.db)
+            .await?;
         rows.into_iter().map(Track::try_from).collect()
     }
 
@@ -95,8 +110,28 @@ impl Store {
         self.tell(track.job, What::Track, track.id).await
     }
 
+    /// Says of some tracks of a job whether their files are where they should be.
+    pub async fn tracks_missing(&self, job: Uuid, tracks: &[Uuid], missing: bool) -> Result<(), StoreError> {
+        track::Entity::update_many()
+            .col_expr(track::Column::Missing, Expr::value(missing))
+            .filter(track::Column::JobId.eq(job))
+            .filter(track::Column::Id.is_in(tracks.iter().copied()))
+            .exec(&self.db)
+            .await?;
+        for id in tracks {
+            self.tell(job, What::Track, *id).await?;
+        }
+        Ok(())
+    }
+
     /// Keeps a reading, and the offered part if the editor has chosen none.
-    pub async fn track_ready(&self, track: &Track, probe: Value, reading: &TrackReading, offered: &Version) -> Result<(), StoreError> {
+    pub async fn track_ready(
+        &self,
+        track: &Track,
+        probe: Value,
+        reading: &TrackReading,
+        offered: &Version,
+    ) -> Result<(), StoreError> {
         let json = |v: Result<Value, serde_json::Error>| v.map_err(StoreError::broken("reading"));
         let reading = json(serde_json::to_value(reading))?;
         let part = match &track.part {

@@ -16,11 +16,23 @@ use std::time::Duration;
 use uuid::Uuid;
 
 fn new_job() -> NewJob {
-    NewJob { name: "The Long Hour".into(), rate: "24000/1001".parse().expect("rate"), width: 1920, height: 1080, target_seconds: Some(45.0) }
+    NewJob {
+        name: "The Long Hour".into(),
+        rate: "24000/1001".parse().expect("rate"),
+        width: 1920,
+        height: 1080,
+        target_seconds: Some(45.0),
+    }
 }
 
 fn file(path: &str) -> NewClip {
-    NewClip { root: "media".into(), path: path.into(), name: path.rsplit('/').next().expect("name").into(), bytes: 1, modified: Utc::now() }
+    NewClip {
+        root: "media".into(),
+        path: path.into(),
+        name: path.rsplit('/').next().expect("name").into(),
+        bytes: 1,
+        modified: Utc::now(),
+    }
 }
 
 fn reading() -> ClipReading {
@@ -75,7 +87,12 @@ async fn everything_is_undone_and_done_again_in_order_also_after_a_restart() {
         match step {
             0 => now.tier = Tier::Hero,
             1 => now.toggle(Tag::try_from("framing:close".to_owned()).expect("tag")),
-            _ => now.range = now.range.with(Mark::In, Seconds::new(1, 1).expect("s"), Seconds::new(4, 1).expect("s")).expect("range"),
+            _ => {
+                now.range = now
+                    .range
+                    .with(Mark::In, Seconds::new(1, 1).expect("s"), Seconds::new(4, 1).expect("s"))
+                    .expect("range")
+            }
         }
         store.edit(job, &format!("step {step}"), &[Put::Select(select.id, now.clone())]).await.expect("edit");
         states.push(now.clone());
@@ -175,7 +192,9 @@ async fn what_a_dead_worker_held_is_done_by_the_next() {
     let (finished, mut was_finished) = tokio::sync::mpsc::channel(4);
     let next = store.work("next", 1, move |work| {
         let finished = finished.clone();
-        async move { let _ = finished.send(work).await; }
+        async move {
+            let _ = finished.send(work).await;
+        }
     });
     tokio::select! {
         result = next => panic!("the worker ended: {result:?}"),

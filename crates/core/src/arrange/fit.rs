@@ -141,7 +141,11 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
     let centred = {
         let spare = c.range.duration() - used;
         let half = spare.scaled(num_rational::Ratio::new(1, 2));
-        let wanted = if spare.is_negative() { c.range.start() + half } else { c.range.start().max(c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5))) };
+        let wanted = if spare.is_negative() {
+            c.range.start() + half
+        } else {
+            c.range.start().max(c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5)))
+        };
         wanted.max(Seconds::ZERO).min(latest.max(Seconds::ZERO))
     };
     let mut best: Option<(f64, Seconds, u64)> = None;
@@ -155,11 +159,7 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
         let before = (c.range.start() - start).to_f64().max(0.0);
         let after = (start + used - c.range.end()).to_f64().max(0.0);
         // On the drop the action falls on the cut itself; elsewhere it wants room before it and after it.
-        let place = if slot.on_drop {
-            if mark.at == 0 { 0.0 } else { 0.5 + share }
-        } else {
-            (share - 0.4).abs()
-        };
+        let place = if slot.on_drop { if mark.at == 0 { 0.0 } else { 0.5 + share } } else { (share - 0.4).abs() };
         let downbeat = if mark.beat == 1 { 0.0 } else { 0.1 };
         let cost = place + downbeat + (before + after) / used.to_f64().max(1e-6);
         if best.is_none_or(|(least, ..)| cost < least) {

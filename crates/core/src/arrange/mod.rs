@@ -10,7 +10,7 @@ mod solve;
 
 pub use fit::{Cost, Weights};
 pub use pace::{Pace, PaceError};
-pub use slot::{Slot, propose_part, slots};
+pub use slot::{BeatMark, Slot, propose_part, slots, slots_under};
 pub use solve::{Alternate, ArrangeError, Arrangement, Arranger};
 
 use crate::select::{Range, Tier};

@@ -1,7 +1,7 @@
 //! Slots: the stretches of a version between two changes of picture.
 
 use super::Pace;
-use crate::draft::SHORTEST;
+use crate::draft::{Draft, SHORTEST};
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 use crate::track::{CueKind, SectionKind, TrackReading};
 
@@ -114,6 +114,20 @@ pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot
         }
     }
     build(reading, rate, total, &kept)
+}
+
+/// The slots that the shots of a draft stand in, to compare them with the music.
+pub fn slots_under(draft: &Draft, reading: &TrackReading) -> Vec<Slot> {
+    if reading.sections.is_empty() {
+        return Vec::new();
+    }
+    let rate = draft.rate();
+    let section = |at: FramePos| {
+        let middle = rate.seconds_at(at).to_f64() + 0.05;
+        reading.sections.iter().position(|s| middle < s.end).unwrap_or(reading.sections.len() - 1)
+    };
+    let cuts: Vec<(i64, usize)> = draft.placed().map(|(at, _)| (at.0, section(at))).collect();
+    build(reading, rate, draft.len().0 as i64, &cuts)
 }
 
 fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usize)]) -> Vec<Slot> {

@@ -322,7 +322,13 @@ impl<'a> Arranger<'a> {
 }
 
 fn source(candidate: &Candidate, fit: &Fit) -> Source {
-    Source { select: candidate.select, clip: candidate.clip, start: fit.start, speed: fit.speed, media: candidate.media }
+    Source {
+        select: candidate.select,
+        clip: candidate.clip,
+        start: fit.start,
+        speed: fit.speed,
+        media: candidate.media,
+    }
 }
 
 /// Why this select is at this place, in words that stand on their own.

@@ -26,7 +26,9 @@ fn music() -> TrackReading {
     TrackReading {
         duration: 48.0,
         tempo_bpm: 120.0,
-        beats: (0..96).map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 }).collect(),
+        beats: (0..96)
+            .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
+            .collect(),
         sections: parts.iter().map(|p| Section { start: p.0, end: p.1, kind: p.2, energy: p.3 }).collect(),
         cues: vec![Cue { at: 28.0, kind: CueKind::Drop, strength: 0.9 }],
         energy: Trace { step: 0.1, values: (0..480).map(|i| energy(f64::from(i) / 10.0)).collect() },
@@ -67,7 +69,9 @@ fn slots_cover_the_music_without_a_gap() {
     assert!(slots.windows(2).all(|w| w[0].end() == w[1].start));
     let text: Vec<String> = slots
         .iter()
-        .map(|s| format!("{:>4} {:>3} {:<6} {:>3.0} {}", s.start.0, s.len.0, s.kind.word(), s.energy, s.wants.unwrap_or("")))
+        .map(|s| {
+            format!("{:>4} {:>3} {:<6} {:>3.0} {}", s.start.0, s.len.0, s.kind.word(), s.energy, s.wants.unwrap_or(""))
+        })
         .collect();
     insta::assert_snapshot!("slots", text.join("\n"));
 }
@@ -136,7 +140,8 @@ fn pinned_shots_stay_and_the_rest_is_laid_around_them() {
         .collect();
     // Another pace, so that the slots do not fall on the pins by themselves.
     let pace = vec![Pace::new(16, false).expect("pace"); 5];
-    let again = Arranger::new(&pool, slots(&music(), rate(), &pace), rate(), &keep).expect("plan").solve().expect("arranged");
+    let again =
+        Arranger::new(&pool, slots(&music(), rate(), &pace), rate(), &keep).expect("plan").solve().expect("arranged");
     assert_eq!(again.draft.len(), first.draft.len());
     for (at, shot) in &keep {
         let found = again.draft.placed().find(|(start, _)| start == at).expect("still there").1;

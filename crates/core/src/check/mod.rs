@@ -23,7 +23,6 @@ pub struct Finding {
 pub struct About {
     pub name: String,
     pub framing: Option<String>,
-    pub shaky: bool,
 }
 
 /// The numbers of a draft that matter.
@@ -90,12 +89,13 @@ pub fn check(draft: &Draft, slots: &[Slot], about: &[About], beats: &[u64], musi
             let framing = b.framing.as_deref().unwrap_or_default();
             say(format!("shots {} and {} are both {framing}", i, i + 1));
         }
-        if about.get(i).is_some_and(|a| a.shaky) {
-            say(format!("shot {} shakes", i + 1));
-        }
         let off = beats.iter().map(|b| b.abs_diff(frame)).min().unwrap_or(0);
         if i > 0 && (1..=3).contains(&off) {
-            say(format!("the cut to shot {} is {off} {} off the beat", i + 1, if off == 1 { "frame" } else { "frames" }));
+            say(format!(
+                "the cut to shot {} is {off} {} off the beat",
+                i + 1,
+                if off == 1 { "frame" } else { "frames" }
+            ));
         }
     }
     let total = draft.len();

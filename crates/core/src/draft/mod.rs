@@ -111,12 +111,27 @@ impl Shot {
 #[serde(tag = "do", rename_all = "kebab-case")]
 pub enum Edit {
     /// Moves the cut after shot `shot`; what the one gains the next one loses.
-    MoveCut { shot: usize, by: FrameShift },
+    MoveCut {
+        shot: usize,
+        by: FrameShift,
+    },
     /// Shows another part of the same clip at the same place.
-    Slip { shot: usize, by: FrameShift },
-    Pin { shot: usize, on: bool },
+    Slip {
+        shot: usize,
+        by: FrameShift,
+    },
+    Pin {
+        shot: usize,
+        on: bool,
+    },
     /// Puts another source into the same place.
-    Replace { shot: usize, source: Source, hit_at: Option<u64>, energy: f64, why: Vec<String> },
+    Replace {
+        shot: usize,
+        source: Source,
+        hit_at: Option<u64>,
+        energy: f64,
+        why: Vec<String>,
+    },
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]

@@ -23,8 +23,11 @@ fn shot(len: u64, start_ms: i64, speed: (i64, i64)) -> Shot {
 }
 
 fn draft() -> Draft {
-    Draft::new(rate(), vec![shot(48, 1000, (1, 1)), shot(24, 2000, (1, 2)), shot(30, 3000, (2, 1)), shot(12, 500, (1, 1))])
-        .expect("valid")
+    Draft::new(
+        rate(),
+        vec![shot(48, 1000, (1, 1)), shot(24, 2000, (1, 2)), shot(30, 3000, (2, 1)), shot(12, 500, (1, 1))],
+    )
+    .expect("valid")
 }
 
 fn edits() -> impl Strategy<Value = Edit> {

@@ -116,7 +116,14 @@ pub struct ClipReader {
 impl ClipReader {
     /// For grey frames of this size, `rate` of them a second.
     pub fn new(width: usize, height: usize, rate: f64) -> Self {
-        Self { width, height, rate: rate.clamp(1.0, 1000.0), camera: Camera::default(), last: None, measures: Vec::new() }
+        Self {
+            width,
+            height,
+            rate: rate.clamp(1.0, 1000.0),
+            camera: Camera::default(),
+            last: None,
+            measures: Vec::new(),
+        }
     }
 
     /// One frame: `width * height` bytes of luma.
@@ -189,7 +196,8 @@ impl FrameTraces {
         };
         let (across, along) = (unsteady(&pan), unsteady(&tilt));
         let power: Vec<f32> = across.iter().zip(&along).map(|(a, b)| a + b).collect();
-        let shake = moving_mean(&power, ((0.3 * rate) as usize).max(2)).iter().map(|v| saturate(v.sqrt(), 0.14)).collect();
+        let shake =
+            moving_mean(&power, ((0.3 * rate) as usize).max(2)).iter().map(|v| saturate(v.sqrt(), 0.14)).collect();
         let motion = (0..measures.len())
             .map(|i| {
                 let camera = (pan[i] * pan[i] + tilt[i] * tilt[i] + 0.25 * zoom[i] * zoom[i]).sqrt();

@@ -22,7 +22,8 @@ impl Plane {
         for y in 0..height {
             for x in 0..width {
                 let at = 2 * y * self.width + 2 * x;
-                let four = self.luma[at] + self.luma[at + 1] + self.luma[at + self.width] + self.luma[at + self.width + 1];
+                let four =
+                    self.luma[at] + self.luma[at + 1] + self.luma[at + self.width] + self.luma[at + self.width + 1];
                 luma.push(four / 4.0);
             }
         }
@@ -78,7 +79,8 @@ impl Picture {
             return false;
         }
         let n = self.quarter.luma.len().max(1) as f32;
-        let places: f32 = self.quarter.luma.iter().zip(&before.quarter.luma).map(|(a, b)| (a - b).abs()).sum::<f32>() / n;
+        let places: f32 =
+            self.quarter.luma.iter().zip(&before.quarter.luma).map(|(a, b)| (a - b).abs()).sum::<f32>() / n;
         places > 24.0
     }
 }

@@ -58,9 +58,7 @@ fn a_tilt_up_and_a_push_in_have_their_signs() {
 
 #[test]
 fn energy_is_the_same_at_any_frame_rate_and_grows_with_the_movement() {
-    let at = |rate: f64, speed: f64| {
-        read(rate, (2.0 * rate) as usize, |t| scene(speed * t, 0.0, 1.0)).energy(0.0, 2.0)
-    };
+    let at = |rate: f64, speed: f64| read(rate, (2.0 * rate) as usize, |t| scene(speed * t, 0.0, 1.0)).energy(0.0, 2.0);
     assert!((at(25.0, 0.3) - at(50.0, 0.3)).abs() < 4.0, "{} {}", at(25.0, 0.3), at(50.0, 0.3));
     let rising: Vec<f64> = [0.0, 0.05, 0.15, 0.4, 0.9].iter().map(|s| at(25.0, *s)).collect();
     assert!(rising.windows(2).all(|w| w[1] > w[0] + 3.0), "{rising:?}");

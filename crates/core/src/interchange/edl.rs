@@ -32,7 +32,13 @@ pub fn write_edl(cut: &CutList) -> String {
             tc(record + event.len.0)
         );
         if (event.speed - 1.0).abs() > 1e-9 {
-            let _ = writeln!(out, "M2   {:<8}       {:05.1}                {}", event.reel, event.speed * rate.to_f64(), tc(from));
+            let _ = writeln!(
+                out,
+                "M2   {:<8}       {:05.1}                {}",
+                event.reel,
+                event.speed * rate.to_f64(),
+                tc(from)
+            );
         }
         let _ = writeln!(out, "* FROM CLIP NAME: {}", one_line(&event.clip));
         if !event.note.is_empty() {
@@ -60,7 +66,13 @@ pub fn read_edl(text: &str, rate: FrameRate) -> Result<Vec<EdlEvent>, Interchang
                 times.iter().map(|t| parse_timecode(t, rate).map_err(|_| wrong())).collect::<Result<_, _>>()?;
             let [a, b, c, d] = times[..] else { return Err(wrong()) };
             let number = number.parse().map_err(|_| wrong())?;
-            events.push(EdlEvent { number, reel: (*reel).to_owned(), source: (a, b), record: (c, d), clip: String::new() });
+            events.push(EdlEvent {
+                number,
+                reel: (*reel).to_owned(),
+                source: (a, b),
+                record: (c, d),
+                clip: String::new(),
+            });
         }
     }
     Ok(events)

@@ -77,7 +77,10 @@ fn what_is_written_reads_back() {
         assert_eq!(events[i].record, (start, start + event.len.0));
         assert_eq!(events[i].source, cut.source_frames(event));
         assert_eq!(events[i].clip, event.clip);
-        assert_eq!((clips[i].name.as_str(), clips[i].len, clips[i].speed), (event.clip.as_str(), event.len.0, event.speed));
+        assert_eq!(
+            (clips[i].name.as_str(), clips[i].len, clips[i].speed),
+            (event.clip.as_str(), event.len.0, event.speed)
+        );
         let wanted = (event.clip_start + event.source_in).to_f64() * 25.0;
         assert!((clips[i].source_start - wanted).abs() < 1e-6);
         assert_eq!((rows[i].frames, rows[i].tier.as_str()), (event.len.0, "hero"));

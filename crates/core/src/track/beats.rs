@@ -62,7 +62,8 @@ fn period(strength: &[f32]) -> f64 {
             f64::from(sum) / count as f64
         })
         .collect();
-    let around = |lag: usize| similar[lag.saturating_sub(1)..(lag + 2).min(lags)].iter().copied().fold(f64::MIN, f64::max);
+    let around =
+        |lag: usize| similar[lag.saturating_sub(1)..(lag + 2).min(lags)].iter().copied().fold(f64::MIN, f64::max);
     let score = |lag: usize| {
         let bpm = 60.0 * FRAME_RATE / lag as f64;
         let octaves = (bpm / TAPPED_BPM).log2() / TAPPED_WIDTH;
@@ -83,8 +84,7 @@ fn best_path(strength: &[f32], period: f64) -> Vec<usize> {
     let n = strength.len();
     let nearest = (period / 2.0).round().max(1.0) as usize;
     let farthest = (period * 2.0).round() as usize;
-    let cost: Vec<f64> =
-        (0..=farthest).map(|gap| -TIGHTNESS * (gap.max(1) as f64 / period).ln().powi(2)).collect();
+    let cost: Vec<f64> = (0..=farthest).map(|gap| -TIGHTNESS * (gap.max(1) as f64 / period).ln().powi(2)).collect();
     let smooth = smoothed(strength);
     let mut score = vec![0.0f64; n];
     let mut before = vec![usize::MAX; n];

@@ -20,7 +20,8 @@ pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &OnsetStrength) -> Tr
     let (momentary, programme) = loudness(samples);
     let shift = 0.5 * (COMMON_LUFS - programme.clamp(-40.0, 0.0));
     let bass_bands = spectrum.band_above(150.0).max(1);
-    let top = percentile((0..spectrum.frames()).map(|f| bass_level(spectrum.frame(f), bass_bands)).collect(), 0.98).max(1e-6);
+    let top =
+        percentile((0..spectrum.frames()).map(|f| bass_level(spectrum.frame(f), bass_bands)).collect(), 0.98).max(1e-6);
     let values = momentary
         .iter()
         .enumerate()
@@ -35,7 +36,8 @@ pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &OnsetStrength) -> Tr
             let rises: f32 = onsets.all[from..to].iter().sum();
             let density = (f64::from(rises) / ((to - from).max(1) as f64)).clamp(0.0, 1.5) / 1.5;
             let (from, to) = around(0.3);
-            let bass = (from..to).map(|f| bass_level(spectrum.frame(f), bass_bands)).sum::<f64>() / (to - from).max(1) as f64;
+            let bass =
+                (from..to).map(|f| bass_level(spectrum.frame(f), bass_bands)).sum::<f64>() / (to - from).max(1) as f64;
             // What is not heard has neither hits nor bass.
             let heard = (loud * 4.0).min(1.0);
             100.0 * (0.7 * loud + heard * (0.15 * density + 0.15 * (bass / top).min(1.0)))

@@ -169,5 +169,12 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
     let energy = energy::trace(audio.samples, &spectrum, &strength);
     let counted = bars::count(&tracked.beats, &spectrum, &strength);
     let (sections, cues) = sections::read(&counted, &spectrum, &energy, audio);
-    Ok(TrackReading { duration: audio.duration(), tempo_bpm: tracked.tempo_bpm, beats: counted, sections, cues, energy })
+    Ok(TrackReading {
+        duration: audio.duration(),
+        tempo_bpm: tracked.tempo_bpm,
+        beats: counted,
+        sections,
+        cues,
+        energy,
+    })
 }

@@ -170,7 +170,9 @@ fn name(sections: &mut [Section], energy: &Trace) {
         let after = sections.get(i + 1).copied();
         let high = !flat && level(&here) >= 0.75;
         let rises_into = after.is_some_and(|n| n.energy > here.energy + 4.0);
-        let kind = if high && (jump_in > 6.0 || before.is_some_and(|b| matches!(b.kind, SectionKind::Drop | SectionKind::Build))) {
+        let kind = if high
+            && (jump_in > 6.0 || before.is_some_and(|b| matches!(b.kind, SectionKind::Drop | SectionKind::Build)))
+        {
             SectionKind::Drop
         } else if i > 0 && i != last && rise > 8.0 && rises_into {
             SectionKind::Build

@@ -28,7 +28,6 @@ pub struct Version {
     spans: Vec<Span>,
 }
 
-
 impl Version {
     /// One part of a track that lasts `duration`.
     pub fn part(start: Seconds, end: Seconds, duration: Seconds) -> Result<Self, VersionError> {
@@ -76,9 +75,13 @@ impl Version {
             let moved = |at: f64| (at - start).max(0.0) + offset;
             out.beats.extend(track.beats.iter().filter(|b| inside(b.at)).map(|b| Beat { at: moved(b.at), ..*b }));
             out.cues.extend(track.cues.iter().filter(|c| inside(c.at)).map(|c| Cue { at: moved(c.at), ..*c }));
-            out.sections.extend(track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05).map(|s| {
-                Section { start: moved(s.start.max(start)), end: moved(s.end.min(end)), ..*s }
-            }));
+            out.sections.extend(
+                track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05).map(|s| Section {
+                    start: moved(s.start.max(start)),
+                    end: moved(s.end.min(end)),
+                    ..*s
+                }),
+            );
             let steps = ((end - start) / track.energy.step).round() as usize;
             let from = (start / track.energy.step).round() as usize;
             out.energy.values.extend((from..from + steps).map(|i| track.energy.values.get(i).copied().unwrap_or(0.0)));

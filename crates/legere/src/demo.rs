@@ -1,0 +1,68 @@
+//! The demo: the page opens at once, the footage comes as it is drawn.
+
+use crate::serve::{House, log_to_file, run, runtime};
+use crate::{MainError, Place};
+use legere_demo::{film, long_hour, music};
+use legere_store::jobs::NewJob;
+use legere_web::Desk;
+use std::path::Path;
+use uuid::Uuid;
+
+/// Same seed, same pictures.
+const SEED: u64 = 7;
+const ROOT: &str = "the long hour";
+
+pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
+    let media = place.data.join(ROOT);
+    std::fs::create_dir_all(&media).map_err(MainError::Data)?;
+    log_to_file(&place.data.join("legere.log"))?;
+    let house = House::open(place)?;
+    runtime()?.block_on(async {
+        let desk = house.desk(place, std::slice::from_ref(&media)).await?;
+        let job = job(&desk).await?;
+        let making = tokio::spawn({
+            let desk = desk.clone();
+            async move {
+                if let Err(error) = make(&desk, job, &media).await {
+                    tracing::error!(?error, "the demo could not be made to its end");
+                }
+            }
+        });
+        let ended = run(desk, place.at_once, port).await;
+        // Dropping a half-drawn clip stops its encoder; its hidden part file is drawn over next time.
+        making.abort();
+        let _ = making.await;
+        ended
+    })
+}
+
+async fn job(desk: &Desk) -> Result<Uuid, MainError> {
+    if let Some(job) = desk.store.jobs().await?.into_iter().next_back() {
+        return Ok(job.id);
+    }
+    let rate = "24000/1001".parse().expect("a rate");
+    let new = NewJob { name: "The Long Hour".into(), rate, width: 1920, height: 1080, target_seconds: Some(45.0) };
+    Ok(desk.store.create_job(new).await?)
+}
+
+/// Draws what is not there yet, the music first, and brings in each file as it is finished.
+async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    let track = media.join("music").join("escapement.wav");
+    if !track.exists() {
+        let to = track.clone();
+        tokio::task::spawn_blocking(move || music::compose(&music::escapement()).write_wav(&to)).await??;
+    }
+    desk.bring(job, ROOT, "music").await?;
+    for roll in long_hour(SEED) {
+        let folder = media.join(roll.folder);
+        for plan in &roll.clips {
+            let file = folder.join(&plan.file);
+            if !file.exists() {
+                film::shoot(plan, &file).await?;
+                desk.bring(job, ROOT, roll.folder).await?;
+            }
+        }
+        desk.bring(job, ROOT, roll.folder).await?;
+    }
+    Ok(())
+}

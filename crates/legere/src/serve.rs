@@ -1,0 +1,108 @@
+//! The server and the worker: database, shelf, pages and long work put together.
+
+use crate::{MainError, Place};
+use legere_media::roots::Roots;
+use legere_media::shelf::Shelf;
+use legere_store::Store;
+use legere_store::cluster::{Cluster, Durability};
+use legere_web::Desk;
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use tracing_subscriber::EnvFilter;
+
+/// The database server, when it is our own. Dropped last, after everything that speaks to it.
+pub struct House {
+    _cluster: Option<Cluster>,
+    url: String,
+}
+
+impl House {
+    /// Must be called on the main thread: PostgreSQL is told to stop when the thread that started it ends.
+    pub fn open(place: &Place) -> Result<Self, MainError> {
+        std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
+        Ok(match &place.database {
+            Some(url) => Self { _cluster: None, url: url.clone() },
+            None => {
+                let cluster = Cluster::start(&place.data, Durability::Safe)?;
+                Self { url: cluster.url("legere"), _cluster: Some(cluster) }
+            }
+        })
+    }
+
+    pub async fn desk(&self, place: &Place, media: &[PathBuf]) -> Result<Desk, MainError> {
+        let store = Store::open(&self.url).await?;
+        let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
+        shelf.sweep();
+        Ok(Desk::new(store, shelf, Roots::new(media)))
+    }
+}
+
+pub fn runtime() -> Result<tokio::runtime::Runtime, MainError> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(MainError::Server)
+}
+
+pub fn serve(place: &Place, media: &[PathBuf], port: u16) -> Result<(), MainError> {
+    log_to_stderr();
+    let house = House::open(place)?;
+    runtime()?.block_on(async {
+        let desk = house.desk(place, media).await?;
+        run(desk, place.at_once, port).await
+    })
+}
+
+/// Serves a desk until a signal ends it.
+pub async fn run(desk: Desk, at_once: usize, port: u16) -> Result<(), MainError> {
+    let listener = TcpListener::bind(("127.0.0.1", port))
+        .or_else(|_| TcpListener::bind(("127.0.0.1", 0)))
+        .map_err(MainError::Port)?;
+    let address = listener.local_addr().map_err(MainError::Port)?;
+    desk.take_up_again().await?;
+    let events = tokio::spawn({
+        let desk = desk.clone();
+        async move { desk.relay_events().await }
+    });
+    let _worker = start_worker(&desk, at_once);
+    let server = legere_web::serve(desk, listener, 2).map_err(MainError::Server)?;
+    println!("Legere is at http://{address}/ (Ctrl-C stops it)");
+    let ended = server.await.map_err(MainError::Server);
+    events.abort();
+    ended
+}
+
+fn start_worker(desk: &Desk, at_once: usize) -> legere_store::queue::Worker {
+    let name = format!("legere-{}-{}", std::process::id(), uuid::Uuid::new_v4());
+    let worker = desk.clone();
+    desk.store.start_worker(&name, at_once.clamp(1, 64), move |work| {
+        let desk = worker.clone();
+        async move { desk.do_work(work).await }
+    })
+}
+
+pub fn work(place: &Place, media: &[PathBuf]) -> Result<(), MainError> {
+    log_to_stderr();
+    if place.database.is_none() {
+        return Err(MainError::NoDatabase);
+    }
+    let house = House::open(place)?;
+    runtime()?.block_on(async {
+        let desk = house.desk(place, media).await?;
+        let _worker = start_worker(&desk, place.at_once);
+        println!("Working (Ctrl-C stops it)");
+        tokio::signal::ctrl_c().await.map_err(MainError::Server)
+    })
+}
+
+/// Structured lines; `RUST_LOG` says how much.
+fn log_to_stderr() {
+    tracing_subscriber::fmt().json().with_env_filter(filter()).with_writer(std::io::stderr).init();
+}
+
+pub fn log_to_file(file: &Path) -> Result<(), MainError> {
+    let file = std::fs::File::create(file).map_err(MainError::Data)?;
+    tracing_subscriber::fmt().json().with_env_filter(filter()).with_writer(std::sync::Mutex::new(file)).init();
+    Ok(())
+}
+
+fn filter() -> EnvFilter {
+    EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,apalis=warn"))
+}

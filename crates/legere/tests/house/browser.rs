@@ -1,0 +1,163 @@
+//! Headless Chromium through ChromeDriver.
+
+use fantoccini::actions::{InputSource, KeyAction, KeyActions};
+use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+pub struct Browser {
+    pub client: Client,
+    driver: Child,
+    _profile: tempfile::TempDir,
+}
+
+/// A command of the browser's own protocol.
+#[derive(Debug)]
+struct Devtools(&'static str, Value);
+
+impl WebDriverCompatibleCommand for Devtools {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(json!({ "cmd": self.0, "params": self.1 }).to_string()))
+    }
+}
+
+impl Browser {
+    /// A window whose page is 1280 by 800.
+    pub async fn open() -> Self {
+        let mut driver =
+            Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).spawn().expect("chromedriver");
+        let lines = BufReader::new(driver.stdout.take().expect("piped")).lines();
+        let port = lines
+            .map_while(Result::ok)
+            .find_map(|l| l.split_once("on port ").map(|(_, p)| p.trim_end_matches('.').to_owned()))
+            .expect("it says its port");
+        let profile = tempfile::tempdir().expect("a folder");
+        let flags = [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--disable-dev-shm-usage",
+            "--autoplay-policy=no-user-gesture-required",
+            "--window-size=1280,943",
+            "--force-color-profile=srgb",
+        ];
+        let mut args: Vec<String> = flags.map(String::from).to_vec();
+        args.push(format!("--user-data-dir={}", profile.path().display()));
+        let wanted = json!({ "goog:chromeOptions": { "args": args }, "goog:loggingPrefs": { "browser": "ALL" } });
+        let connector = hyper_util::client::legacy::connect::HttpConnector::new();
+        let client = ClientBuilder::new(connector)
+            .capabilities(serde_json::from_value(wanted).expect("capabilities"))
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+            .expect("a session");
+        let browser = Self { client, driver, _profile: profile };
+        let size = json!({ "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false });
+        browser.client.issue_cmd(Devtools("Emulation.setDeviceMetricsOverride", size)).await.expect("a size");
+        browser
+    }
+
+    pub async fn go(&self, address: &str) {
+        self.client.goto(address).await.expect(address);
+    }
+
+    /// Presses and lets go one key, as printed on it; `Enter`, `ArrowDown` and the like by name.
+    pub async fn key(&self, key: &str) {
+        let code = match key {
+            "Enter" => '\u{E007}',
+            "Escape" => '\u{E00C}',
+            "Tab" => '\u{E004}',
+            "ArrowLeft" => '\u{E012}',
+            "ArrowUp" => '\u{E013}',
+            "ArrowRight" => '\u{E014}',
+            "ArrowDown" => '\u{E015}',
+            other => other.chars().next().expect("a key"),
+        };
+        let press =
+            KeyActions::new("keys".into()).then(KeyAction::Down { value: code }).then(KeyAction::Up { value: code });
+        self.client.perform_actions(press).await.expect("a key");
+    }
+
+    /// Ctrl and a letter.
+    pub async fn control(&self, key: char) {
+        let press = KeyActions::new("keys".into())
+            .then(KeyAction::Down { value: '\u{E009}' })
+            .then(KeyAction::Down { value: key })
+            .then(KeyAction::Up { value: key })
+            .then(KeyAction::Up { value: '\u{E009}' });
+        self.client.perform_actions(press).await.expect("keys");
+    }
+
+    pub async fn click(&self, css: &str) {
+        let element = self.client.wait().at_most(Duration::from_secs(10)).for_element(Locator::Css(css)).await;
+        element.unwrap_or_else(|e| panic!("{css}: {e}")).click().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+    }
+
+    pub async fn text(&self, css: &str) -> String {
+        self.js(&format!("return (document.querySelector({}) || {{textContent: ''}}).textContent.trim()", json!(css)))
+            .await
+            .as_str()
+            .unwrap_or_default()
+            .to_owned()
+    }
+
+    pub async fn js(&self, script: &str) -> Value {
+        self.client.execute(script, vec![]).await.unwrap_or_else(|e| panic!("{script}: {e}"))
+    }
+
+    /// Waits until an expression of the page's script is true.
+    pub async fn until(&self, condition: &str, seconds: u64) {
+        let end = Instant::now() + Duration::from_secs(seconds);
+        let script = format!("try {{ return Boolean({condition}); }} catch {{ return false; }}");
+        while self.js(&script).await != json!(true) {
+            if Instant::now() > end {
+                let page = self.js("return document.body ? document.body.innerText.slice(0, 2500) : ''").await;
+                panic!("still waiting for {condition}; the page says: {}", page.as_str().unwrap_or_default());
+            }
+            tokio::time::sleep(Duration::from_millis(40)).await;
+        }
+    }
+
+    pub async fn png(&self) -> Vec<u8> {
+        self.client.screenshot().await.expect("a picture")
+    }
+
+    /// What the page complained about since the last time: refused styles, failed requests, errors in scripts.
+    pub async fn complaints(&self) -> Vec<String> {
+        #[derive(Debug)]
+        struct Log;
+        impl WebDriverCompatibleCommand for Log {
+            fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+                base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
+            }
+            fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+                (http::Method::POST, Some(json!({ "type": "browser" }).to_string()))
+            }
+        }
+        let entries = self.client.issue_cmd(Log).await.expect("the log");
+        let entries = entries.as_array().cloned().unwrap_or_default();
+        entries
+            .iter()
+            .filter(|e| e["level"] == "SEVERE" || e["level"] == "WARNING")
+            .map(|e| e["message"].as_str().unwrap_or_default().to_owned())
+            .collect()
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}

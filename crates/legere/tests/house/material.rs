@@ -1,0 +1,35 @@
+//! A small shoot and a short piece of music, drawn and played by the demo.
+
+use legere_core::track::SectionKind;
+use legere_demo::music::{Score, compose, escapement};
+use legere_demo::{Fault, film, long_hour};
+use std::path::Path;
+
+/// Draws `count` short clips in two rolls, and a piece of half a minute with a drop in it.
+pub async fn make(folder: &Path, count: usize) {
+    let plans = long_hour(7).into_iter().flat_map(|r| r.clips.into_iter().map(move |c| (r.folder, c)));
+    let whole = plans.filter(|(_, p)| p.fault != Fault::Damaged && p.seconds < 10.0);
+    let mut drawing = tokio::task::JoinSet::new();
+    for (i, (roll, mut plan)) in whole.step_by(3).take(count).enumerate() {
+        plan.seconds = 3.2;
+        plan.hit = plan.hit.map(|_| 1.2 + 0.05 * i as f64);
+        let to = folder.join(roll).join(&plan.file);
+        drawing.spawn(async move { film::shoot(&plan, &to).await });
+        if drawing.len() == 3 {
+            drawing.join_next().await.expect("one").expect("drawn").expect("written");
+        }
+    }
+    while let Some(done) = drawing.join_next().await {
+        done.expect("drawn").expect("written");
+    }
+    let to = folder.join("music").join("short.wav");
+    tokio::task::spawn_blocking(move || compose(&short_piece()).write_wav(&to))
+        .await
+        .expect("played")
+        .expect("written");
+}
+
+fn short_piece() -> Score {
+    use SectionKind::{Build, Drop, Groove, Intro, Outro};
+    Score { title: "Short", parts: vec![(Intro, 4), (Groove, 4), (Build, 4), (Drop, 4), (Outro, 4)], ..escapement() }
+}

@@ -1,0 +1,54 @@
+//! The program as a person starts it.
+
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+pub struct Program {
+    child: Child,
+    pub address: String,
+}
+
+impl Program {
+    /// Starts it on a free port and waits until it says where it is.
+    pub fn start(command: &str, data: &Path, more: &[&str]) -> Self {
+        let log = std::fs::File::create(data.join("stderr.log")).expect("a log");
+        let mut child = Command::new(env!("CARGO_BIN_EXE_legere"))
+            .arg(command)
+            .arg("--data")
+            .arg(data)
+            .args(["--port", "0"])
+            .args(more)
+            .stdout(Stdio::piped())
+            .stderr(log)
+            .spawn()
+            .expect("the program starts");
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().expect("piped")).read_line(&mut line).expect("a line");
+        let address = line.split_whitespace().find(|w| w.starts_with("http://"));
+        let address =
+            address.unwrap_or_else(|| panic!("it said {line:?}: {}", said(data))).trim_end_matches('/').to_owned();
+        Self { child, address }
+    }
+
+    /// Ctrl-C; gives whether it ended well.
+    pub fn stop(mut self) -> bool {
+        interrupt(&self.child);
+        self.child.wait().expect("it ends").success()
+    }
+}
+
+fn said(data: &Path) -> String {
+    std::fs::read_to_string(data.join("stderr.log")).unwrap_or_default()
+}
+
+fn interrupt(child: &Child) {
+    let _ = Command::new("kill").args(["-INT", &child.id().to_string()]).status();
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        interrupt(&self.child);
+        let _ = self.child.wait();
+    }
+}

@@ -1,0 +1,195 @@
+//! Footage through the real ffmpeg: what is made of it, and what is said when nothing can be.
+
+mod samples;
+
+use legere_core::time::{FrameRate, Seconds};
+use legere_media::shelf::Shelf;
+use legere_media::{MediaError, light, probe};
+use samples::{counted, ffmpeg, numbers};
+use std::path::Path;
+use tempfile::TempDir;
+
+fn shelf(dir: &TempDir) -> Shelf {
+    Shelf::open(&dir.path().join("shelf")).expect("a shelf")
+}
+
+fn rate(text: &str) -> FrameRate {
+    text.parse().expect("a rate")
+}
+
+#[tokio::test]
+async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let file = dir.path().join("gears.mp4");
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=1280x720:rate=50:duration=3",
+            "-f",
+            "lavfi",
+            "-i",
+            "sine=duration=3",
+            "-pix_fmt",
+            "yuv420p",
+            "-metadata",
+            "creation_time=2026-05-12T08:40:00Z",
+            "-timecode",
+            "01:02:03:04",
+        ],
+        &file,
+    );
+    let probe = probe::clip(&file).await.expect("a video");
+    assert_eq!((probe.width, probe.height, probe.frame_rate, probe.rotation), (1280, 720, rate("50"), 0));
+    assert!(probe.has_sound && !probe.variable_rate);
+    assert_eq!(probe.recorded_at.map(|t| t.to_rfc3339()), Some("2026-05-12T08:40:00+00:00".into()));
+    assert_eq!(probe.timecode, Seconds::new((3723 * 50 + 4) * 10, 500));
+
+    let shelf = shelf(&dir);
+    let work = shelf.work().expect("a folder");
+    let mut steps = Vec::new();
+    let made = light::make(&file, &probe, &work, |share| steps.push(share)).await.expect("made");
+    assert!((made.reading.duration - 3.0).abs() < 0.05, "{}", made.reading.duration);
+    assert_eq!(made.reading.samples.motion.len(), 30);
+    assert!(!made.reading.moments.is_empty() && made.cut_short.is_none());
+    // Compressed sound comes in blocks: the last one may reach a little beyond the pictures.
+    assert!(made.peaks.as_ref().is_some_and(|p| (300..=303).contains(&p.len())));
+    assert!(steps.windows(2).all(|w| w[0] <= w[1]) && steps.last().is_some_and(|s| *s > 0.8), "{steps:?}");
+
+    let copy = probe::clip(&work.path().join("light.mp4")).await.expect("a light copy");
+    assert_eq!((copy.width, copy.height, copy.frame_rate), (480, 270, rate("50")));
+    assert_eq!(numbers(&work.path().join("light.mp4")).len(), 150, "frame for frame");
+    let sheet = std::fs::read(work.path().join("sheet.jpg")).expect("a sheet");
+    assert!(sheet.starts_with(&[0xFF, 0xD8]) && sheet.len() > 2000);
+    let place = shelf.clip("c1");
+    work.publish(&place).expect("published");
+    assert!(place.join("light.mp4").exists() && !place.join("sound.raw").exists());
+}
+
+#[tokio::test]
+async fn a_phone_clip_held_upright_is_upright() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let flat = dir.path().join("flat.mov");
+    let file = dir.path().join("upright.mov");
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=640x360:rate=30:duration=1", "-pix_fmt", "yuv420p"], &flat);
+    ffmpeg(&["-i", flat.to_str().expect("name"), "-c", "copy", "-metadata:s:v:0", "rotate=90"], &file);
+    let probe = probe::clip(&file).await.expect("a video");
+    assert_eq!((probe.width, probe.height), (360, 640));
+    assert!(probe.rotation == 90 || probe.rotation == 270, "{}", probe.rotation);
+    let shelf = shelf(&dir);
+    let work = shelf.work().expect("a folder");
+    light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    let copy = probe::clip(&work.path().join("light.mp4")).await.expect("a light copy");
+    assert_eq!((copy.width, copy.height, copy.has_sound), (360, 640, false));
+}
+
+async fn refused(file: &Path) -> MediaError {
+    match probe::clip(file).await {
+        Err(error) => error,
+        Ok(probe) => panic!("{} was taken for {probe:?}", file.display()),
+    }
+}
+
+#[tokio::test]
+async fn what_cannot_be_read_is_said_in_plain_words() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let at = |name: &str| dir.path().join(name);
+    let whole = at("whole.mp4");
+    counted("25", 50, &whole);
+    let bytes = std::fs::read(&whole).expect("bytes");
+    std::fs::write(at("empty.mp4"), b"").expect("written");
+    std::fs::write(at("notes.mp4"), "These are the notes of the day.\n".repeat(40)).expect("written");
+    std::fs::write(at("truncated.mp4"), &bytes[..bytes.len() * 3 / 5]).expect("written");
+    ffmpeg(&["-f", "lavfi", "-i", "sine=duration=1", "-c:a", "aac"], &at("sound only.mp4"));
+
+    let said = [
+        ("empty.mp4", "the file is empty"),
+        ("notes.mp4", "this is not a video, or it is damaged beyond reading"),
+        ("truncated.mp4", "the file is cut short: its index is missing, so nothing of it can be shown"),
+        ("sound only.mp4", "there is no picture in this file"),
+        ("gone.mp4", "the file is no longer where it was"),
+    ];
+    for (name, words) in said {
+        assert_eq!(refused(&at(name)).await.to_string(), words, "{name}");
+    }
+}
+
+#[tokio::test]
+async fn a_playlist_in_disguise_opens_nothing() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let secret = dir.path().join("secret.ts");
+    counted("25", 25, &secret);
+    let lists = [
+        ("concat.mp4", format!("ffconcat version 1.0\nfile '{}'\n", secret.display())),
+        (
+            "hls.mp4",
+            format!("#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nfile://{}\n#EXT-X-ENDLIST\n", secret.display()),
+        ),
+        ("hls.mov", "#EXTM3U\n#EXTINF:1,\nhttp://127.0.0.1:9/x.ts\n".into()),
+    ];
+    for (name, text) in lists {
+        let file = dir.path().join(name);
+        std::fs::write(&file, text).expect("written");
+        assert!(matches!(refused(&file).await, MediaError::NotVideo), "{name}");
+        assert!(matches!(legere_media::sound::read(&file).await, Err(MediaError::NotSound)), "{name}");
+    }
+}
+
+#[tokio::test]
+async fn a_name_is_never_an_option_or_a_protocol() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let plain = dir.path().join("plain.mp4");
+    counted("25", 25, &plain);
+    let shelf = shelf(&dir);
+    for name in ["-y it's \"one\".mp4", "http:--x.mp4", "pipe:0.mp4", "50%d <b>&amp;.mp4", "größe ü 時計.mp4"] {
+        let file = dir.path().join(name);
+        std::fs::copy(&plain, &file).expect("copied");
+        let probe = probe::clip(&file).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+        let work = shelf.work().expect("a folder");
+        let made = light::make(&file, &probe, &work, |_| ()).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+        assert!((made.reading.duration - 1.0).abs() < 0.05, "{name}");
+    }
+}
+
+#[tokio::test]
+async fn what_can_be_read_of_a_file_that_was_cut_short_is_kept() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let whole = dir.path().join("whole.avi");
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=6", "-c:v", "mjpeg"], &whole);
+    let bytes = std::fs::read(&whole).expect("bytes");
+    let file = dir.path().join("short.avi");
+    std::fs::write(&file, &bytes[..bytes.len() / 2]).expect("written");
+    let probe = probe::clip(&file).await.expect("its head is there");
+    let work = shelf(&dir).work().expect("a folder");
+    let made = light::make(&file, &probe, &work, |_| ()).await.expect("the first half");
+    let kept = made.cut_short.expect("it says so").to_f64();
+    assert!((2.0..4.0).contains(&kept), "{kept}");
+}
+
+#[tokio::test]
+async fn uneven_frames_become_even_and_nothing_is_lost() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let file = dir.path().join("uneven.mp4");
+    // Every third frame is missing, as a phone in bad light records.
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=320x180:rate=30:duration=4",
+            "-vf",
+            "select='not(eq(mod(n,3),1))'",
+            "-fps_mode",
+            "vfr",
+            "-pix_fmt",
+            "yuv420p",
+        ],
+        &file,
+    );
+    let probe = probe::clip(&file).await.expect("a video");
+    assert!(probe.variable_rate, "{probe:?}");
+    let work = shelf(&dir).work().expect("a folder");
+    let made = light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    assert!((made.reading.duration - 4.0).abs() < 0.1, "{}", made.reading.duration);
+}

@@ -1,0 +1,142 @@
+//! Previews and hand-offs, frame for frame.
+
+mod samples;
+
+use legere_core::time::{FrameLen, FrameRate, Seconds};
+use legere_media::render::{Job, MusicPart, Piece, Purpose, render, verify};
+use legere_media::shelf::Shelf;
+use samples::{counted, duration_of, ffmpeg, numbers};
+use std::collections::BTreeSet;
+use std::path::Path;
+
+fn rate(text: &str) -> FrameRate {
+    text.parse().expect("a rate")
+}
+
+fn piece(file: &Path, clip_rate: &str, first: i64, speed: (i64, i64), len: u64) -> Piece {
+    let clip_rate = rate(clip_rate);
+    Piece {
+        file: file.to_path_buf(),
+        content: file.display().to_string(),
+        clip_rate,
+        start: clip_rate.seconds_at(legere_core::time::FramePos(first)),
+        speed,
+        len: FrameLen(len),
+    }
+}
+
+fn job(purpose: Purpose, pieces: Vec<Piece>) -> Job {
+    Job { rate: rate("24000/1001"), width: 320, height: 180, purpose, pieces, music: None }
+}
+
+fn pieces_on(shelf: &Shelf) -> BTreeSet<String> {
+    let entries = std::fs::read_dir(shelf.pieces()).expect("pieces").flatten();
+    entries.map(|e| e.file_name().to_string_lossy().into_owned()).collect()
+}
+
+#[tokio::test]
+async fn every_frame_is_the_one_that_was_meant() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let same = dir.path().join("same.mp4");
+    let fast = dir.path().join("fast.mp4");
+    counted("24000/1001", 120, &same);
+    counted("60000/1001", 240, &fast);
+    for purpose in [Purpose::Preview, Purpose::HandOff] {
+        let job = job(
+            purpose,
+            vec![
+                piece(&same, "24000/1001", 17, (1, 1), 20),
+                piece(&fast, "60000/1001", 50, (2, 5), 12),
+                piece(&same, "24000/1001", 0, (1, 1), 5),
+                piece(&fast, "60000/1001", 30, (1, 1), 8),
+            ],
+        );
+        let to = dir.path().join(format!("{purpose:?}.mp4"));
+        render(&job, &shelf, &to, |_| ()).await.expect("rendered");
+        let shown = numbers(&to);
+        assert_eq!(shown.len(), 45, "{purpose:?}");
+        assert_eq!(shown[..20], (17..37).collect::<Vec<_>>(), "{purpose:?}: same rate, frame for frame");
+        assert_eq!(shown[20..32], (50..62).collect::<Vec<_>>(), "{purpose:?}: slowed to the job's rate, none twice");
+        assert_eq!(shown[32..37], [0, 1, 2, 3, 4], "{purpose:?}");
+        assert_eq!(shown[37..], [30, 32, 35, 37, 40, 42, 45, 47], "{purpose:?}: what the clip shows at each instant");
+    }
+}
+
+#[tokio::test]
+async fn only_what_changed_is_rendered_again() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let clip = dir.path().join("clip.mp4");
+    counted("24000/1001", 120, &clip);
+    let mut draft = job(Purpose::Preview, (0..4).map(|i| piece(&clip, "24000/1001", i * 20, (1, 1), 12)).collect());
+    let first_key = draft.key();
+    render(&draft, &shelf, &dir.path().join("a.mp4"), |_| ()).await.expect("rendered");
+    let before = pieces_on(&shelf);
+    assert_eq!(before.len(), 4);
+    draft.pieces[2] = piece(&clip, "24000/1001", 90, (1, 1), 12);
+    assert_ne!(draft.key(), first_key);
+    let mut ready = Vec::new();
+    render(&draft, &shelf, &dir.path().join("b.mp4"), |n| ready.push(n)).await.expect("rendered");
+    assert_eq!(ready, [3, 4], "three were there");
+    assert_eq!(pieces_on(&shelf).difference(&before).count(), 1);
+    assert_eq!(numbers(&dir.path().join("b.mp4"))[24..36], (90..102).collect::<Vec<_>>());
+}
+
+#[tokio::test]
+async fn the_music_starts_where_it_should_and_ends_with_the_pictures() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let clip = dir.path().join("clip.mp4");
+    counted("24000/1001", 120, &clip);
+    // Silence, and from 3 s on a tone: one second into the part that starts at 2 s.
+    let music = dir.path().join("music.wav");
+    ffmpeg(&["-f", "lavfi", "-i", "sine=frequency=880:duration=6,volume='gte(t,3)':eval=frame"], &music);
+    let mut draft = job(
+        Purpose::Preview,
+        vec![piece(&clip, "24000/1001", 0, (1, 1), 60), piece(&clip, "24000/1001", 0, (1, 1), 36)],
+    );
+    let start = Seconds::new(2, 1).expect("seconds");
+    draft.music = Some(MusicPart { file: music.clone(), content: "m".into(), start });
+    let to = dir.path().join("film.mp4");
+    render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
+    let found = verify(&to).await.expect("a film");
+    assert_eq!(
+        (found.frames, found.width, found.height, found.rate, found.has_sound),
+        (96, 320, 180, rate("24000/1001"), true)
+    );
+    let (pictures, sound) = (duration_of(&to, "v:0"), duration_of(&to, "a:0"));
+    assert!((pictures - 96.0 * 1001.0 / 24000.0).abs() < 0.001, "{pictures}");
+    assert!((sound - pictures).abs() < 0.025, "{sound} against {pictures}");
+    let decoded = dir.path().join("decoded.raw");
+    ffmpeg(&["-i", to.to_str().expect("name"), "-map", "0:a:0", "-ac", "1", "-ar", "8000", "-f", "s16le"], &decoded);
+    let bytes = std::fs::read(&decoded).expect("samples");
+    let loud = bytes.chunks_exact(2).position(|b| i16::from_le_bytes([b[0], b[1]]).abs() > 1000).expect("the tone");
+    assert!((loud as f64 / 8000.0 - 1.0).abs() < 0.03, "the tone comes at {} s", loud as f64 / 8000.0);
+}
+
+#[tokio::test]
+async fn frames_of_another_shape_fill_the_frame() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let upright = dir.path().join("upright.mp4");
+    ffmpeg(&["-f", "lavfi", "-i", "color=white:size=180x320:rate=25:duration=1", "-pix_fmt", "yuv420p"], &upright);
+    let draft = job(Purpose::HandOff, vec![piece(&upright, "25", 0, (1, 1), 10)]);
+    let to = dir.path().join("film.mp4");
+    render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
+    let raw = dir.path().join("raw");
+    ffmpeg(&["-i", to.to_str().expect("name"), "-frames:v", "1", "-vf", "format=gray", "-f", "rawvideo"], &raw);
+    let frame = std::fs::read(&raw).expect("a frame");
+    assert_eq!(frame.len(), 320 * 180);
+    assert!(frame.iter().all(|p| *p > 200), "no black at the sides");
+}
+
+#[tokio::test]
+async fn a_clip_that_vanished_is_an_error_and_leaves_nothing_half_made() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let draft = job(Purpose::Preview, vec![piece(&dir.path().join("gone.mp4"), "25", 0, (1, 1), 10)]);
+    let to = dir.path().join("film.mp4");
+    assert!(render(&draft, &shelf, &to, |_| ()).await.is_err());
+    assert!(!to.exists() && pieces_on(&shelf).is_empty());
+}

@@ -1,0 +1,113 @@
+//! The start page: the jobs, and a new one.
+
+use super::page;
+use super::spine::rate_words;
+use crate::desk::Desk;
+use crate::error::WebError;
+use actix_web::http::header::LOCATION;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use legere_core::time::clock;
+use legere_store::jobs::NewJob;
+use serde::Deserialize;
+use uuid::Uuid;
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/", web::get().to(show))
+        .route("/jobs", web::post().to(create))
+        .route("/jobs/{job}", web::get().to(open))
+        .route("/jobs/{job}/undo", web::post().to(undo))
+        .route("/jobs/{job}/redo", web::post().to(redo));
+}
+
+struct Line {
+    id: Uuid,
+    name: String,
+    facts: String,
+}
+
+#[derive(Template)]
+#[template(path = "start.html")]
+struct Start {
+    jobs: Vec<Line>,
+    problem: String,
+    name: String,
+}
+
+async fn start(desk: &Desk, problem: String, name: String) -> Result<HttpResponse, WebError> {
+    let jobs = desk.store.jobs().await?.into_iter().map(|j| Line {
+        id: j.id,
+        facts: format!(
+            "{} · {} · {}×{}",
+            j.target_seconds.map_or("as the music".into(), clock),
+            rate_words(j.rate),
+            j.width,
+            j.height
+        ),
+        name: j.name,
+    });
+    page(&Start { jobs: jobs.collect(), problem, name })
+}
+
+async fn show(desk: web::Data<Desk>) -> Result<HttpResponse, WebError> {
+    start(&desk, String::new(), String::new()).await
+}
+
+#[derive(Deserialize)]
+struct JobForm {
+    name: String,
+    length: String,
+    rate: String,
+    size: String,
+}
+
+async fn create(desk: web::Data<Desk>, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
+    match asked(&form) {
+        Ok(new) => match desk.store.create_job(new).await {
+            Ok(id) => Ok(HttpResponse::SeeOther().insert_header((LOCATION, format!("/jobs/{id}/gather"))).finish()),
+            Err(legere_store::StoreError::Refused(words)) => start(&desk, words, form.name.clone()).await,
+            Err(other) => Err(other.into()),
+        },
+        Err(words) => start(&desk, words.to_owned(), form.name.clone()).await,
+    }
+}
+
+fn asked(form: &JobForm) -> Result<NewJob, &'static str> {
+    let (width, height) = form.size.split_once('x').ok_or("the frame size is written like 1920x1080")?;
+    let length = form.length.trim();
+    let target_seconds = match length {
+        "" => None,
+        text => Some(
+            seconds(text).ok_or("the length is written in seconds, or like 1:30; empty means as long as the music")?,
+        ),
+    };
+    Ok(NewJob {
+        name: form.name.clone(),
+        rate: form.rate.parse().map_err(|_| "this is not a frame rate")?,
+        width: width.trim().parse().map_err(|_| "the frame size is written like 1920x1080")?,
+        height: height.trim().parse().map_err(|_| "the frame size is written like 1920x1080")?,
+        target_seconds,
+    })
+}
+
+/// `45`, `45.5` or `1:30`.
+fn seconds(text: &str) -> Option<f64> {
+    let value = match text.split_once(':') {
+        Some((m, s)) => m.trim().parse::<f64>().ok()? * 60.0 + s.trim().parse::<f64>().ok()?,
+        None => text.parse().ok()?,
+    };
+    value.is_finite().then_some(value)
+}
+
+async fn open(job: web::Path<Uuid>) -> HttpResponse {
+    HttpResponse::SeeOther().insert_header((LOCATION, format!("/jobs/{job}/gather"))).finish()
+}
+
+async fn undo(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(serde_json::json!({ "label": desk.store.undo(*job).await? })))
+}
+
+async fn redo(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(serde_json::json!({ "label": desk.store.redo(*job).await? })))
+}

@@ -1,0 +1,91 @@
+//! The real server on a real database, asked over a real socket.
+#![allow(dead_code, reason = "each test program uses its own part of this")]
+
+use legere_media::roots::Roots;
+use legere_media::shelf::Shelf;
+use legere_store::jobs::NewJob;
+use legere_store::testing::fresh_store;
+use legere_web::Desk;
+use std::io::{Read, Write};
+use std::net::{TcpListener, TcpStream};
+use tempfile::TempDir;
+use uuid::Uuid;
+
+pub struct Server {
+    pub desk: Desk,
+    pub port: u16,
+    pub dir: TempDir,
+    handle: actix_web::dev::ServerHandle,
+}
+
+pub struct Answer {
+    pub status: u16,
+    pub head: String,
+    pub body: String,
+}
+
+impl Server {
+    /// With one media root, `media`, that holds a folder `day one`; beside it lies what nobody may reach.
+    pub async fn start() -> Self {
+        let dir = tempfile::tempdir().expect("a folder");
+        let media = dir.path().join("media");
+        std::fs::create_dir_all(media.join("day one")).expect("folders");
+        std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
+        let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+        let desk = Desk::new(fresh_store().await.expect("a database"), shelf, Roots::new(&[media]));
+        let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
+        let port = listener.local_addr().expect("an address").port();
+        let server = legere_web::serve(desk.clone(), listener, 1).expect("a server");
+        let handle = server.handle();
+        tokio::spawn(server);
+        Self { desk, port, dir, handle }
+    }
+
+    pub async fn job(&self, name: &str) -> Uuid {
+        let rate = "25".parse().expect("a rate");
+        let new = NewJob { name: name.into(), rate, width: 1920, height: 1080, target_seconds: Some(20.0) };
+        self.desk.store.create_job(new).await.expect("a job")
+    }
+
+    pub async fn get(&self, path: &str) -> Answer {
+        self.ask("GET", path, &[], "").await
+    }
+
+    pub async fn post_form(&self, path: &str, body: &str) -> Answer {
+        self.ask("POST", path, &[("Content-Type", "application/x-www-form-urlencoded")], body).await
+    }
+
+    pub async fn post_json(&self, path: &str, body: &str) -> Answer {
+        self.ask("POST", path, &[("Content-Type", "application/json")], body).await
+    }
+
+    /// `headers` may name another host than our own.
+    pub async fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
+        let mut text = format!("{method} {path} HTTP/1.1\r\nConnection: close\r\nContent-Length: {}\r\n", body.len());
+        if !headers.iter().any(|(name, _)| *name == "Host") {
+            text.push_str(&format!("Host: 127.0.0.1:{}\r\n", self.port));
+        }
+        for (name, value) in headers {
+            text.push_str(&format!("{name}: {value}\r\n"));
+        }
+        text.push_str("\r\n");
+        text.push_str(body);
+        let port = self.port;
+        tokio::task::spawn_blocking(move || {
+            let mut socket = TcpStream::connect(("127.0.0.1", port)).expect("a connection");
+            socket.write_all(text.as_bytes()).expect("asked");
+            let mut bytes = Vec::new();
+            socket.read_to_end(&mut bytes).expect("an answer");
+            let text = String::from_utf8_lossy(&bytes).into_owned();
+            let (head, body) = text.split_once("\r\n\r\n").expect("a head");
+            let status = head.split(' ').nth(1).and_then(|s| s.parse().ok()).expect("a status");
+            Answer { status, head: head.to_lowercase(), body: body.to_owned() }
+        })
+        .await
+        .expect("asked")
+    }
+
+    pub async fn stop(self) {
+        self.handle.stop(false).await;
+    }
+}
