@@ -85,12 +85,16 @@ fn test(more: &[String]) -> Result<(), TaskError> {
 
 fn screenshots() -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
-    run(cargo().args(["test", "-p", "legere", "--test", "screenshots", "--", "--ignored", "--nocapture"]))
+    run(cargo().args(["test", "--workspace", "--test", "screenshots", "--", "--ignored", "--nocapture"]))
 }
 
 fn bench(more: &[String]) -> Result<(), TaskError> {
-    debian::ensure(&[debian::MEDIA])?;
-    run(cargo().args(["bench", "--workspace", "--benches"]).args(more))
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
+    run(cargo().args(["bench", "--workspace", "--benches"]).args(more))?;
+    if more.is_empty() {
+        run(cargo().args(["test", "--workspace", "--test", "figures", "--", "--ignored", "--nocapture"]))?;
+    }
+    Ok(())
 }
 
 fn cargo() -> Command {

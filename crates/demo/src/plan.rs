@@ -115,8 +115,8 @@ pub fn long_hour(seed: u64) -> Vec<Roll> {
 
 fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: String, recorded_at: DateTime<Utc>) -> Plan {
     let bursts = matches!(subject, Subject::Sparks | Subject::Bell | Subject::Pigeons);
-    let mut seconds: f64 = rng.random_range(3.6..6.2);
-    let hit = bursts.then(|| rng.random_range(1.2..seconds - 1.6));
+    let mut seconds: f64 = rng.random_range(2.8..4.2);
+    let hit = bursts.then(|| rng.random_range(1.1..seconds - 1.5));
     let (num, den) = RATES[rng.random_range(0..RATES.len())];
     let mut rate = FrameRate::new(num, den).unwrap_or(legere_rate());
     let near = [0.6, 1.0, 1.0, 1.5, 2.1][rng.random_range(0..5)];
@@ -158,7 +158,7 @@ fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: Strin
     };
     // The odd ones of every shoot: an endless take, a phone held upright, no sound, slow motion, a broken copy.
     match (roll, i) {
-        (0, 5) => (plan.seconds, plan.fault) = (24.0, Fault::None),
+        (0, 5) => (plan.seconds, plan.fault) = (18.0, Fault::None),
         (0, 9) => plan.silent = true,
         (1, 7) => (plan.portrait, plan.rate) = (true, FrameRate::new(30, 1).unwrap_or(plan.rate)),
         (1, 11) => (plan.fault, plan.camera) = (Fault::Damaged, Camera::default()),

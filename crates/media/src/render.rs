@@ -147,7 +147,7 @@ pub async fn render(
         Some(music) => Some(music_file(job, music, shelf).await?),
         None => None,
     };
-    join(&files, music.as_deref(), shelf, to).await
+    join(job.rate, &files, music.as_deref(), shelf, to).await
 }
 
 fn piece_command(job: &Job, piece: &Piece) -> Guarded {
@@ -230,7 +230,13 @@ async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathB
     Ok(file)
 }
 
-async fn join(files: &[PathBuf], music: Option<&Path>, shelf: &Shelf, to: &Path) -> Result<(), MediaError> {
+async fn join(
+    rate: FrameRate,
+    files: &[PathBuf],
+    music: Option<&Path>,
+    shelf: &Shelf,
+    to: &Path,
+) -> Result<(), MediaError> {
     let work = shelf.work()?;
     let list = work.path().join("list.txt");
     // The names are hashes of our own making, the folder is the shelf: quotes in it are escaped all the same.
@@ -243,7 +249,17 @@ async fn join(files: &[PathBuf], music: Option<&Path>, shelf: &Shelf, to: &Path)
         Some(music) => command.input(music).args(["-map", "0:v:0", "-map", "1:a:0"]),
         None => command.args(["-map", "0:v:0"]),
     };
-    command.args(["-c", "copy", "-movflags", "+faststart", "-f", "mp4"]).output(&temporary).run().await?;
+    // Joining goes by the rounded lengths of the pieces; counting the frames instead keeps every step exact. There are no
+    // B-frames, so the order of decoding is the order of showing.
+    let ticks = timescale(rate) / rate.num() * rate.den();
+    let exact = format!("setts=ts=N*{ticks}:duration={ticks}");
+    let scale = timescale(rate).to_string();
+    command
+        .args(["-c", "copy", "-bsf:v", &exact, "-movie_timescale", &scale, "-video_track_timescale", &scale])
+        .args(["-movflags", "+faststart", "-f", "mp4"])
+        .output(&temporary)
+        .run()
+        .await?;
     if let Some(parent) = to.parent() {
         tokio::fs::create_dir_all(parent).await?;
     }

@@ -5,7 +5,7 @@ mod samples;
 use legere_core::time::{FrameLen, FrameRate, Seconds};
 use legere_media::render::{Job, MusicPart, Piece, Purpose, render, verify};
 use legere_media::shelf::Shelf;
-use samples::{counted, duration_of, ffmpeg, numbers};
+use samples::{counted, duration_of, ffmpeg, instants, numbers};
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -139,4 +139,26 @@ async fn a_clip_that_vanished_is_an_error_and_leaves_nothing_half_made() {
     let to = dir.path().join("film.mp4");
     assert!(render(&draft, &shelf, &to, |_| ()).await.is_err());
     assert!(!to.exists() && pieces_on(&shelf).is_empty());
+}
+
+#[tokio::test]
+async fn many_pieces_add_up_exactly() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let clip = dir.path().join("clip.mp4");
+    counted("24000/1001", 60, &clip);
+    for job_rate in ["24000/1001", "25", "60000/1001"] {
+        let mut draft =
+            job(Purpose::Preview, (0..14).map(|i| piece(&clip, "24000/1001", i, (1, 1), 5 + i as u64 % 3)).collect());
+        draft.rate = rate(job_rate);
+        let to = dir.path().join("film.mp4");
+        render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
+        let (instants, clock) = instants(&to);
+        assert_eq!(instants.len() as u64, draft.frames().0);
+        let step = clock * i64::from(draft.rate.den()) / i64::from(draft.rate.num());
+        assert!(
+            instants.iter().enumerate().all(|(i, at)| *at == i as i64 * step),
+            "{job_rate}: {instants:?} at {clock}"
+        );
+    }
 }

@@ -35,17 +35,19 @@ fn storage(pool: &PgPool) -> PostgresStorage<Work> {
 impl Store {
     /// Work that an editor waits for comes first: music, then what is to be handed off, then clips.
     pub async fn enqueue(&self, work: &[Work]) -> Result<(), StoreError> {
-        let mut storage = storage(self.pool());
-        for one in work {
-            let priority = match one {
-                Work::ReadTrack(_) => 3,
-                Work::Handoff(_) => 2,
-                Work::ReadClip(_) => 1,
-            };
-            let task = TaskBuilder::new(*one).priority(priority).max_attempts(3).build();
-            storage.push_task(task).await.map_err(|e| StoreError::Queue(e.to_string()))?;
-        }
-        Ok(())
+        let tasks: Vec<_> = work
+            .iter()
+            .map(|one| {
+                let priority = match one {
+                    Work::ReadTrack(_) => 3,
+                    Work::Handoff(_) => 2,
+                    Work::ReadClip(_) => 1,
+                };
+                TaskBuilder::new(*one).priority(priority).max_attempts(3).build()
+            })
+            .collect();
+        // All in one go: a card brings thousands.
+        storage(self.pool()).push_all(futures::stream::iter(tasks)).await.map_err(|e| StoreError::Queue(e.to_string()))
     }
 
     /// Does work, `at_once` pieces at a time, until the future is dropped.

@@ -33,11 +33,12 @@ impl Browser {
     pub async fn open() -> Self {
         let mut driver =
             Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).spawn().expect("chromedriver");
-        let lines = BufReader::new(driver.stdout.take().expect("piped")).lines();
+        let mut lines = BufReader::new(driver.stdout.take().expect("piped")).lines().map_while(Result::ok);
         let port = lines
-            .map_while(Result::ok)
-            .find_map(|l| l.split_once("on port ").map(|(_, p)| p.trim_end_matches('.').to_owned()))
+            .find_map(|l| l.split_once("successfully on port ").map(|(_, p)| p.trim_end_matches('.').to_owned()))
             .expect("it says its port");
+        // What else it says is read and forgotten: a closed pipe would end it.
+        std::thread::spawn(move || lines.for_each(drop));
         let profile = tempfile::tempdir().expect("a folder");
         let flags = [
             "--headless=new",

@@ -97,3 +97,26 @@ pub fn duration_of(file: &Path, stream: &str) -> f64 {
         .expect("ffprobe");
     String::from_utf8_lossy(&out.stdout).trim().trim_end_matches(',').parse().unwrap_or(f64::NAN)
 }
+
+/// When each picture of a file is shown, in ticks of its clock, and how many ticks a second has.
+pub fn instants(file: &Path) -> (Vec<i64>, i64) {
+    let out = Command::new("ffprobe")
+        .args([
+            "-v",
+            "error",
+            "-select_streams",
+            "v:0",
+            "-show_entries",
+            "packet=pts:stream=time_base",
+            "-of",
+            "csv=p=0",
+        ])
+        .arg(file)
+        .output()
+        .expect("ffprobe");
+    let text = String::from_utf8_lossy(&out.stdout).into_owned();
+    let clock = text.lines().find_map(|l| l.strip_prefix("1/")).and_then(|n| n.trim_end_matches(',').parse().ok());
+    let mut instants: Vec<i64> = text.lines().filter_map(|l| l.trim_end_matches(',').parse().ok()).collect();
+    instants.sort_unstable();
+    (instants, clock.expect("a clock"))
+}

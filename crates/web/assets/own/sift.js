@@ -32,8 +32,7 @@
 
   function narrow() {
     shown = all.filter(matches);
-    const minutes = shown.reduce((sum, s) => sum + s.end - s.start, 0);
-    $("left").textContent = `${shown.length} of ${all.length} selects  ${Legere.clock(minutes)} left`;
+    count();
     drawSheet();
   }
   function drawFilters() {

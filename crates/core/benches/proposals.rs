@@ -1,0 +1,108 @@
+//! Reading, and laying selects on music.
+
+use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use legere_core::arrange::{Arranger, Candidate, slots};
+use legere_core::footage::ClipReader;
+use legere_core::select::{Range, Tier};
+use legere_core::time::{FrameRate, Seconds};
+use legere_core::track::{
+    Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace, TrackReading, read_track,
+};
+use uuid::Uuid;
+
+/// A minute of kick, hat and bass at 120 beats a minute.
+fn minute() -> Vec<f32> {
+    let mut noise = 1u32;
+    (0..READING_RATE * 60)
+        .map(|i| {
+            let t = i as f32 / READING_RATE as f32;
+            noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            let hiss = noise as f32 / u32::MAX as f32 - 0.5;
+            let (beat, half) = (t % 0.5, (t + 0.25) % 0.5);
+            let bass = 0.2 * (t * 55.0 * std::f32::consts::TAU).sin();
+            0.6 * (beat * 400.0).sin() * (-beat * 20.0).exp() + 0.3 * hiss * (-half * 60.0).exp() + bass
+        })
+        .collect()
+}
+
+/// 45 s at 120 beats a minute.
+fn music() -> TrackReading {
+    let parts = [
+        (0.0, 8.0, SectionKind::Intro, 20.0),
+        (8.0, 18.0, SectionKind::Groove, 50.0),
+        (18.0, 26.0, SectionKind::Build, 65.0),
+        (26.0, 38.0, SectionKind::Drop, 92.0),
+        (38.0, 45.0, SectionKind::Outro, 15.0),
+    ];
+    let energy = |t: f64| parts.iter().find(|p| t < p.1).map_or(0.0, |p| p.3);
+    TrackReading {
+        duration: 45.0,
+        tempo_bpm: 120.0,
+        beats: (0..90)
+            .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
+            .collect(),
+        sections: parts.iter().map(|p| Section { start: p.0, end: p.1, kind: p.2, energy: p.3 }).collect(),
+        cues: vec![Cue { at: 26.0, kind: CueKind::Drop, strength: 1.0 }],
+        energy: Trace { step: 0.1, values: (0..450).map(|i| energy(f64::from(i) / 10.0)).collect() },
+    }
+}
+
+fn selects(n: u32) -> Vec<Candidate> {
+    let s = Seconds::from_measured;
+    (0..n)
+        .map(|i| Candidate {
+            select: Uuid::from_u128(u128::from(i) + 1),
+            clip: Uuid::from_u128(u128::from(i) + 100_000),
+            name: format!("C{i:03}"),
+            range: Range::new(s(0.5), s(4.5), s(1.7)).expect("a range"),
+            media: s(5.0),
+            rate: "50".parse().expect("a rate"),
+            tier: [Tier::Hero, Tier::Strong, Tier::Spare, Tier::Unread][i as usize % 4],
+            energy: f64::from(i * 37 % 101),
+            framing: Some(["wide", "close", "detail"][i as usize % 3].into()),
+            role: None,
+            movement: Some(["left", "right", "still"][i as usize * 7 % 3].into()),
+        })
+        .collect()
+}
+
+fn benches(c: &mut Criterion) {
+    let samples = minute();
+    c.bench_function("read a minute of music", |b| {
+        b.iter(|| read_track(Audio { samples: &samples }).expect("music"));
+    });
+
+    let rate: FrameRate = "24000/1001".parse().expect("a rate");
+    let reading = music();
+    for n in [60, 1000] {
+        let pool = selects(n);
+        c.bench_function(&format!("arrange {n} selects in {} places", slots(&reading, rate, &[]).len()), |b| {
+            b.iter(|| {
+                Arranger::new(&pool, slots(&reading, rate, &[]), rate, &[]).expect("a plan").solve().expect("a draft")
+            });
+        });
+    }
+
+    let (w, h) = (192usize, 108usize);
+    let frame = |k: usize| -> Vec<u8> {
+        (0..w * h)
+            .map(|i| (128.0 + 60.0 * ((i % w + 2 * k) as f32 * 0.2).sin() + 40.0 * ((i / w) as f32 * 0.3).cos()) as u8)
+            .collect()
+    };
+    let frames: Vec<Vec<u8>> = (0..25).map(frame).collect();
+    c.bench_function("read a second of pictures", |b| {
+        b.iter_batched(
+            || ClipReader::new(w, h, 25.0),
+            |mut reader| {
+                for f in &frames {
+                    reader.push(f).expect("a frame");
+                }
+                reader.finish().expect("a reading")
+            },
+            BatchSize::SmallInput,
+        );
+    });
+}
+
+criterion_group! { name = all; config = Criterion::default().sample_size(10); targets = benches }
+criterion_main!(all);
