@@ -115,7 +115,7 @@ pub fn long_hour(seed: u64) -> Vec<Roll> {
 
 fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: String, recorded_at: DateTime<Utc>) -> Plan {
     let bursts = matches!(subject, Subject::Sparks | Subject::Bell | Subject::Pigeons);
-    let mut seconds: f64 = rng.random_range(2.8..4.2);
+    let mut seconds: f64 = rng.random_range(3.0..4.4);
     let hit = bursts.then(|| rng.random_range(1.1..seconds - 1.5));
     let (num, den) = RATES[rng.random_range(0..RATES.len())];
     let mut rate = FrameRate::new(num, den).unwrap_or(legere_rate());

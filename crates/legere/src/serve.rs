@@ -61,20 +61,21 @@ pub async fn run(desk: Desk, at_once: usize, port: u16) -> Result<(), MainError>
         let desk = desk.clone();
         async move { desk.relay_events().await }
     });
-    let _worker = start_worker(&desk, at_once);
+    let worker = start_worker(&desk, at_once);
     let server = legere_web::serve(desk, listener, 2).map_err(MainError::Server)?;
     println!("Legere is at http://{address}/ (Ctrl-C stops it)");
     let ended = server.await.map_err(MainError::Server);
     events.abort();
+    worker.stop().await?;
     ended
 }
 
 fn start_worker(desk: &Desk, at_once: usize) -> legere_store::queue::Worker {
     let name = format!("legere-{}-{}", std::process::id(), uuid::Uuid::new_v4());
     let worker = desk.clone();
-    desk.store.start_worker(&name, at_once.clamp(1, 64), move |work| {
+    desk.store.start_worker(&name, at_once.clamp(1, 64), move |turn| {
         let desk = worker.clone();
-        async move { desk.do_work(work).await }
+        async move { desk.do_work(turn).await }
     })
 }
 
@@ -86,9 +87,10 @@ pub fn work(place: &Place, media: &[PathBuf]) -> Result<(), MainError> {
     let house = House::open(place)?;
     runtime()?.block_on(async {
         let desk = house.desk(place, media).await?;
-        let _worker = start_worker(&desk, place.at_once);
+        let worker = start_worker(&desk, place.at_once);
         println!("Working (Ctrl-C stops it)");
-        tokio::signal::ctrl_c().await.map_err(MainError::Server)
+        tokio::signal::ctrl_c().await.map_err(MainError::Server)?;
+        Ok(worker.stop().await?)
     })
 }
 
@@ -104,5 +106,5 @@ pub fn log_to_file(file: &Path) -> Result<(), MainError> {
 }
 
 fn filter() -> EnvFilter {
-    EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn,apalis=warn"))
+    EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info,sqlx=warn"))
 }

@@ -18,8 +18,6 @@ pub enum StoreError {
     Database(#[from] sea_orm::DbErr),
     #[error("the database refused")]
     Sqlx(#[from] sea_orm::sqlx::Error),
-    #[error("the queue refused: {0}")]
-    Queue(String),
     #[error("PostgreSQL could not be started: {0}")]
     Cluster(String),
     #[error("the disk refused")]

@@ -38,7 +38,6 @@ impl Store {
         options.max_connections(16).connect_timeout(Duration::from_secs(10)).sqlx_logging(false);
         let db = Database::connect(options).await?;
         migration::Migrator::up(&db, None).await?;
-        queue::setup(db.get_postgres_connection_pool()).await?;
         Ok(Self { db })
     }
 

@@ -64,6 +64,11 @@ CREATE TABLE handoff (
     state text NOT NULL, done integer NOT NULL DEFAULT 0, total integer NOT NULL DEFAULT 0, file text, report text,
     request jsonb NOT NULL, created_at timestamptz NOT NULL DEFAULT now()
 );
+CREATE TABLE work (
+    id bigserial PRIMARY KEY, what jsonb NOT NULL UNIQUE, priority integer NOT NULL, tries integer NOT NULL DEFAULT 0,
+    taken_by text, alive_at timestamptz
+);
+CREATE INDEX work_order ON work (priority DESC, id);
 CREATE TABLE journal (
     id bigserial PRIMARY KEY, job_id uuid NOT NULL REFERENCES job ON DELETE CASCADE, label text NOT NULL,
     changes jsonb NOT NULL, undone boolean NOT NULL DEFAULT false, at timestamptz NOT NULL DEFAULT now()
@@ -78,7 +83,7 @@ impl MigrationTrait for FirstLight {
     }
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
-        let down = "DROP TABLE journal, handoff, note, draft, track, pick, clip, roll, job";
+        let down = "DROP TABLE work, journal, handoff, note, draft, track, pick, clip, roll, job";
         manager.get_connection().execute_unprepared(down).await.map(drop)
     }
 }

@@ -9,7 +9,7 @@ use legere_store::clips::{NewClip, State};
 use legere_store::drafts::Note;
 use legere_store::jobs::NewJob;
 use legere_store::journal::Put;
-use legere_store::queue::Work;
+use legere_store::queue::{Turn, Work, Worker};
 use legere_store::{Store, StoreError, testing};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -147,40 +147,73 @@ async fn impossible_jobs_are_refused_in_words() {
     assert!(store.jobs().await.expect("jobs").is_empty());
 }
 
-#[tokio::test]
-async fn work_is_done_by_a_worker_the_important_first_and_each_once() {
-    let store = testing::fresh_store().await.expect("a database");
-    let clips: Vec<Work> = (0..5).map(|i| Work::ReadClip(Uuid::from_u128(i))).collect();
-    store.enqueue(&clips).await.expect("queued");
-    store.enqueue(&[Work::ReadTrack(Uuid::from_u128(99))]).await.expect("queued");
-    let done = Arc::new(Mutex::new(Vec::new()));
-    let seen = done.clone();
-    let worker = store.work("w", 1, move |work| {
-        let seen = seen.clone();
-        async move { seen.lock().expect("lock").push(work) }
-    });
-    let waiting = async {
-        while done.lock().expect("lock").len() < 6 {
-            tokio::time::sleep(Duration::from_millis(20)).await;
+/// Waits until a condition holds, for at most twenty seconds.
+async fn until(what: &str, condition: impl Fn() -> bool) {
+    for _ in 0..1000 {
+        if condition() {
+            return;
         }
-        tokio::time::sleep(Duration::from_millis(300)).await;
-    };
-    tokio::select! {
-        result = worker => panic!("the worker ended: {result:?}"),
-        () = waiting => {}
-        () = tokio::time::sleep(Duration::from_secs(20)) => panic!("only {:?}", done.lock()),
+        tokio::time::sleep(Duration::from_millis(20)).await;
     }
-    let done = done.lock().expect("lock").clone();
-    assert_eq!(done.len(), 6);
-    assert!(done[..2].contains(&Work::ReadTrack(Uuid::from_u128(99))), "{done:?}");
+    panic!("never: {what}");
+}
+
+type Seen = Arc<Mutex<Vec<Turn>>>;
+
+/// A worker that only notes what it is asked for.
+fn noting(store: &Store, name: &str, at_once: usize) -> (Worker, Seen) {
+    let seen: Seen = Arc::default();
+    let notes = seen.clone();
+    let worker = store.start_worker(name, at_once, move |turn| {
+        let notes = notes.clone();
+        async move { notes.lock().expect("lock").push(turn) }
+    });
+    (worker, seen)
+}
+
+fn clip_work(n: u128) -> Work {
+    Work::ReadClip(Uuid::from_u128(n))
 }
 
 #[tokio::test]
-async fn what_a_dead_worker_held_is_done_by_the_next() {
+async fn work_is_done_the_important_first_and_each_once() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[Work::ReadClip(Uuid::from_u128(1))]).await.expect("queued");
+    store.enqueue(&(0..5).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
+    let track = Work::ReadTrack(Uuid::from_u128(99));
+    store.enqueue(&[track, clip_work(3), track]).await.expect("queued");
+    let (worker, seen) = noting(&store, "w", 1);
+    until("six pieces", || seen.lock().expect("lock").len() == 6).await;
+    // A worker without work hears of new work at once.
+    store.enqueue(&[clip_work(7)]).await.expect("queued");
+    until("the seventh", || seen.lock().expect("lock").len() == 7).await;
+    worker.stop().await.expect("stopped");
+    let mut wanted = vec![Turn::Do(track)];
+    wanted.extend([0, 1, 2, 3, 4, 7].map(|n| Turn::Do(clip_work(n))));
+    assert_eq!(*seen.lock().expect("lock"), wanted);
+}
+
+#[tokio::test]
+async fn two_workers_share_a_thousand_pieces() {
+    let store = testing::fresh_store().await.expect("a database");
+    store.enqueue(&(0..1000).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
+    let (one, first) = noting(&store, "one", 3);
+    let (two, second) = noting(&store, "two", 3);
+    let count = || first.lock().expect("lock").len() + second.lock().expect("lock").len();
+    until("all pieces", || count() >= 1000).await;
+    one.stop().await.expect("stopped");
+    two.stop().await.expect("stopped");
+    let (first, second) = (first.lock().expect("lock").clone(), second.lock().expect("lock").clone());
+    let mut all: Vec<String> = first.iter().chain(&second).map(|t| format!("{t:?}")).collect();
+    all.sort();
+    all.dedup();
+    assert_eq!((all.len(), first.len() + second.len()), (1000, 1000), "each once");
+    assert!(!first.is_empty() && !second.is_empty());
+}
+
+/// A worker that never ends what it began.
+async fn stuck(store: &Store, name: &str) -> Worker {
     let (started, mut was_started) = tokio::sync::mpsc::channel(4);
-    let dying = store.start_worker("dying", 1, move |_| {
+    let worker = store.start_worker(name, 1, move |_| {
         let started = started.clone();
         async move {
             let _ = started.send(()).await;
@@ -188,17 +221,47 @@ async fn what_a_dead_worker_held_is_done_by_the_next() {
         }
     });
     tokio::time::timeout(Duration::from_secs(10), was_started.recv()).await.expect("taken").expect("open");
-    drop(dying);
-    let (finished, mut was_finished) = tokio::sync::mpsc::channel(4);
-    let next = store.work("next", 1, move |work| {
-        let finished = finished.clone();
+    worker
+}
+
+#[tokio::test]
+async fn what_a_stopped_worker_held_is_done_by_the_next_at_once() {
+    let store = testing::fresh_store().await.expect("a database");
+    store.enqueue(&[clip_work(1)]).await.expect("queued");
+    stuck(&store, "stopped").await.stop().await.expect("stopped");
+    let (_next, seen) = noting(&store, "next", 1);
+    until("taken over", || *seen.lock().expect("lock") == [Turn::Do(clip_work(1))]).await;
+}
+
+#[tokio::test]
+async fn what_a_dead_worker_held_is_done_by_the_next_and_given_up_in_the_end() {
+    let store = testing::fresh_store().await.expect("a database");
+    store.enqueue(&[clip_work(1)]).await.expect("queued");
+    let silence = || async {
+        // The worker died a minute ago.
+        let old = "UPDATE work SET alive_at = now() - interval '1 minute'";
+        legere_store::sqlx::query(old).execute(store.pool()).await.expect("aged");
+    };
+    for name in ["first", "second", "third"] {
+        drop(stuck(&store, name).await);
+        silence().await;
+    }
+    let (_next, seen) = noting(&store, "next", 1);
+    until("given up", || *seen.lock().expect("lock") == [Turn::GiveUp(clip_work(1))]).await;
+}
+
+#[tokio::test]
+async fn a_piece_that_panics_costs_nothing_else() {
+    let store = testing::fresh_store().await.expect("a database");
+    store.enqueue(&[clip_work(0), clip_work(1)]).await.expect("queued");
+    let seen: Seen = Arc::default();
+    let notes = seen.clone();
+    let _worker = store.start_worker("w", 1, move |turn| {
+        let notes = notes.clone();
         async move {
-            let _ = finished.send(work).await;
+            assert!(turn != Turn::Do(clip_work(0)), "the first one panics");
+            notes.lock().expect("lock").push(turn);
         }
     });
-    tokio::select! {
-        result = next => panic!("the worker ended: {result:?}"),
-        work = was_finished.recv() => assert_eq!(work, Some(Work::ReadClip(Uuid::from_u128(1)))),
-        () = tokio::time::sleep(Duration::from_secs(40)) => panic!("never done"),
-    }
+    until("the second", || *seen.lock().expect("lock") == [Turn::Do(clip_work(1))]).await;
 }

@@ -2,6 +2,7 @@
 
 mod server;
 
+use legere_store::queue::{Turn, Work};
 use server::Server;
 use std::process::Command;
 
@@ -65,7 +66,7 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
     assert!(bring().await.body.contains("Brought in 2 clips and 0 tracks."));
     assert!(bring().await.body.contains("Brought in 0 clips and 0 tracks, 2 were there already."));
     for clip in server.desk.store.unfinished_clips().await.expect("clips") {
-        server.desk.do_work(legere_store::queue::Work::ReadClip(clip)).await;
+        server.desk.do_work(Turn::Do(Work::ReadClip(clip))).await;
     }
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("1 cannot be read") && page.contains("this is not a video, or it is damaged beyond reading"));

@@ -3,7 +3,7 @@
 use super::Pace;
 use crate::draft::{Draft, SHORTEST};
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
-use crate::track::{CueKind, SectionKind, TrackReading};
+use crate::track::{Cue, CueKind, SectionKind, TrackReading};
 
 /// No planned shot is shorter than this many seconds, however fast the music.
 const SHORTEST_SECONDS: f64 = 0.3;
@@ -231,20 +231,18 @@ impl Steps {
 pub fn propose_part(reading: &TrackReading, wanted: Option<f64>) -> (f64, f64) {
     let end = reading.cues.iter().rev().find(|c| c.kind == CueKind::End).map_or(reading.duration, |c| c.at);
     let Some(wanted) = wanted.filter(|w| *w < reading.duration - 0.5) else { return (0.0, reading.duration) };
-    let drop = reading
-        .cues
-        .iter()
-        .filter(|c| c.kind == CueKind::Drop)
-        .max_by(|a, b| a.strength.total_cmp(&b.strength))
-        .map(|c| c.at);
     let score = |start: f64| {
         let stop = start + wanted;
         let inside = |at: f64| at >= start - 0.01 && at <= stop;
         let cues = reading.cues.iter().filter(|c| c.kind != CueKind::End && inside(c.at)).count() as f64;
         let on_section = reading.sections.iter().any(|s| (s.start - start).abs() < 0.1);
-        let ends_whole = (stop - end).abs() < 2.5 || reading.sections.iter().any(|s| (s.end - stop).abs() < 0.6);
-        let place = drop.map_or(0.0, |d| if inside(d) { 6.0 - 8.0 * ((d - start) / wanted - 0.5).abs() } else { 0.0 });
-        place + cues.min(4.0) + if on_section { 1.0 } else { 0.0 } + if ends_whole { 2.0 } else { 0.0 }
+        let ends_with_a_section = reading.sections.iter().any(|s| (s.end - stop).abs() < 0.6);
+        // The drop wants its build before it and time to be enjoyed behind it.
+        let drop = |c: &Cue| 4.0 + 2.0 * c.strength - 8.0 * ((c.at - start) / wanted - 0.5).abs();
+        let place =
+            reading.cues.iter().filter(|c| c.kind == CueKind::Drop && inside(c.at)).map(drop).fold(0.0, f64::max);
+        let points = [(on_section, 3.0), (ends_with_a_section, 1.5), ((stop - end).abs() < 2.5, 2.0)];
+        place + cues.min(4.0) + points.iter().filter(|p| p.0).map(|p| p.1).sum::<f64>()
     };
     let latest = (reading.duration - wanted).max(0.0);
     let start = reading

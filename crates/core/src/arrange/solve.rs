@@ -340,7 +340,12 @@ fn reasons(c: &Candidate, slot: &Slot, fit: &Fit, before: Option<&Candidate>) ->
         Tier::Strong => why.push("strong".to_owned()),
         _ => {}
     }
-    why.push(format!("its energy {:.0} meets the music's {:.0}", c.energy, slot.energy));
+    let relation = match c.energy - slot.energy {
+        d if d > 15.0 => "above",
+        d if d < -15.0 => "below",
+        _ => "meets",
+    };
+    why.push(format!("its energy {:.0} {relation} the music's {:.0}", c.energy, slot.energy));
     if let Some(mark) = fit.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
         if slot.on_drop && mark.at == 0 {
             why.push("its hit lands on the drop".to_owned());

@@ -15,10 +15,13 @@ use serde::{Deserialize, Serialize};
 pub use moments::Moment;
 
 /// Raised whenever the same frames would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 1;
+pub const READING_VERSION: i32 = 2;
 
 /// The size of the frames that [`ClipReader`] expects on their longer side.
 pub const LONGER_SIDE: u32 = 192;
+
+/// Movement in the picture, in frame widths a second, above which the camera's own cannot be told any more.
+const BURSTING: f32 = 0.35;
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
@@ -195,13 +198,16 @@ impl FrameTraces {
             path.iter().zip(slow).map(|(v, s)| (v - s) * (v - s)).collect::<Vec<f32>>()
         };
         let (across, along) = (unsteady(&pan), unsteady(&tilt));
-        let power: Vec<f32> = across.iter().zip(&along).map(|(a, b)| a + b).collect();
+        // Where things burst all over the picture, what looks like the camera's trembling is theirs.
+        let trusted = |subject: f32| 1.0 / (1.0 + (subject / BURSTING).powi(4));
+        let power: Vec<f32> =
+            across.iter().zip(&along).zip(&subject).map(|((a, b), s)| (a + b) * trusted(*s)).collect();
         let shake =
             moving_mean(&power, ((0.3 * rate) as usize).max(2)).iter().map(|v| saturate(v.sqrt(), 0.14)).collect();
         let motion = (0..measures.len())
             .map(|i| {
                 let camera = (pan[i] * pan[i] + tilt[i] * tilt[i] + 0.25 * zoom[i] * zoom[i]).sqrt();
-                saturate(0.7 * camera + subject[i], 0.45)
+                saturate(0.6 * camera + 1.15 * subject[i], 0.45)
             })
             .collect::<Vec<f32>>();
         Self {

@@ -67,7 +67,12 @@
     sky.replaceChildren(...inside);
     heads();
     const f = d.figures;
-    figures.textContent = `${d.length}  ${f.shots} shots  ${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s  agreement ${f.agreement.toFixed(2)}`;
+    Legere.figures(figures, [
+      d.length,
+      `${f.shots} shots`,
+      `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
+      `agreement ${f.agreement.toFixed(2)}`,
+    ]);
     $("says-arrange").textContent = `draft ${d.number}, ${f.shots} shots`;
     list($("findings"), d.findings);
   }
@@ -153,7 +158,7 @@
       document.createTextNode(`${s.name} `),
       el("span", { class: "mono" }, `shot ${at + 1} · ${s.tier} · ${s.timecode} · ${s.len} frames`),
     );
-    $("why").textContent = s.why.length ? `Here because ${s.why.join(", ")}.` : "";
+    $("why").textContent = s.why.map((w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
     $("pin").querySelector("span").textContent = s.pinned ? "unpin" : "pin";
     strip(s);
     const video = $("video");
@@ -270,7 +275,7 @@
       const v = $("video");
       v.paused ? v.play() : v.pause();
     });
-    for (let i = 1; i <= 6; i++)
+    for (let i = 1; i <= 3; i++)
       on(String(i), `put alternate ${i} here`, () => {
         const b = document.querySelectorAll(".alt")[i - 1];
         if (b) b.click();

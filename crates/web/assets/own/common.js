@@ -10,8 +10,13 @@ const Legere = {
   $(id) {
     return document.getElementById(id);
   },
+  colours: new Map(),
+  // A variable of the theme; asked for thousands of times while a view is drawn.
   css(name) {
-    return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+    const key = `${document.documentElement.dataset.theme} ${name}`;
+    if (!Legere.colours.has(key))
+      Legere.colours.set(key, getComputedStyle(document.documentElement).getPropertyValue(name).trim());
+    return Legere.colours.get(key);
   },
   async ask(path, body, method) {
     const options =
@@ -73,6 +78,10 @@ const Legere = {
     for (const [k, v] of Object.entries(attributes || {})) node.setAttribute(k, v);
     if (inside !== undefined) node.textContent = inside;
     return node;
+  },
+  // Figures beside each other, each a part of its own.
+  figures(box, parts) {
+    box.replaceChildren(...parts.map((part) => Legere.el("span", {}, part)));
   },
   // Canvas in device pixels, drawn in CSS pixels.
   crisp(canvas) {

@@ -9,6 +9,8 @@
   const music = $("music"),
     audio = $("audio");
   const BARS = 8;
+  // Room at both ends of a line for the signs that stand on its first and last beat.
+  const INSET = 8;
 
   // One line of music: eight bars, so that what repeats stands under itself.
   function phrases() {
@@ -56,7 +58,7 @@
         line.canvas = canvas;
         canvas.addEventListener("pointerdown", (e) => {
           const box = canvas.getBoundingClientRect();
-          seek(line.start + ((e.clientX - box.left) / box.width) * line.span);
+          seek(line.start + ((e.clientX - box.left - INSET) / (box.width - 2 * INSET)) * line.span);
         });
         return row;
       }),
@@ -75,7 +77,8 @@
 
   function drawLine(line, playhead) {
     const { pen, w, h } = Legere.crisp(line.canvas);
-    const x = (t) => ((t - line.start) / line.span) * w,
+    const scale = (w - 2 * INSET) / line.span;
+    const x = (t) => INSET + (t - line.start) * scale,
       top = 16,
       base = h - 13,
       room = base - top;
@@ -83,8 +86,8 @@
       quiet = css("--quiet"),
       act = css("--act");
     const end = Math.min(line.end, line.start + line.span);
-    for (let px = 0; px < x(end); px += 2) {
-      const e = energyAt(line.start + (px / w) * line.span);
+    for (let px = INSET; px < x(end); px += 2) {
+      const e = energyAt(line.start + (px - INSET) / scale);
       pen.fillStyle = tone(e);
       pen.globalAlpha = 0.5;
       const eh = (e / 100) * room;
@@ -92,9 +95,9 @@
     }
     pen.globalAlpha = 1;
     pen.fillStyle = ink;
-    for (let px = 0; px < x(end); px++) {
-      const t = line.start + (px / w) * line.span,
-        v = (loudAt(t, t + line.span / w) * room) / 2;
+    for (let px = INSET; px < x(end); px++) {
+      const t = line.start + (px - INSET) / scale,
+        v = (loudAt(t, t + 1 / scale) * room) / 2;
       pen.fillRect(px, top + room / 2 - v, 1, Math.max(1, 2 * v));
     }
     pen.strokeStyle = quiet;
@@ -119,7 +122,7 @@
       }
     for (const c of data.reading.cues)
       if ((c.at >= line.start - 0.05 && c.at < end - 0.05) || (c.kind === "end" && line === lines[lines.length - 1]))
-        sign(pen, c, Math.min(x(c.at), w - 3), top, base, w, x, line);
+        sign(pen, c, Math.min(x(c.at), w - INSET), top, base, w, x, line);
     const inside = part[0] < line.end - 0.05 && part[1] > line.start + 0.05;
     line.row.classList.toggle("outside", !inside);
     pen.fillStyle = css("--paper");

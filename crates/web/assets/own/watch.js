@@ -58,8 +58,12 @@
   function drawLists() {
     const f = d.figures,
       target = d.target ? `, wanted ${Legere.clock(d.target)}` : "";
-    $("figures").textContent =
-      `${d.length}${target}  ${f.shots} shots  ${(f.shortest / d.fps).toFixed(2)}–${(f.longest / d.fps).toFixed(2)} s, average ${(f.average / d.fps).toFixed(2)}  agreement ${f.agreement.toFixed(2)}`;
+    Legere.figures($("figures"), [
+      `${d.length}${target}`,
+      `${f.shots} shots`,
+      `${(f.shortest / d.fps).toFixed(2)}–${(f.longest / d.fps).toFixed(2)} s, average ${(f.average / d.fps).toFixed(2)}`,
+      `agreement ${f.agreement.toFixed(2)}`,
+    ]);
     const go = (f) => {
       video.pause();
       seek(f);

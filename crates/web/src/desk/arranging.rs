@@ -15,6 +15,9 @@ use legere_store::journal::Put;
 use std::collections::HashMap;
 use uuid::Uuid;
 
+/// How many other selects are offered for a place: as many as can be compared at a glance.
+const ALTERNATES: usize = 3;
+
 /// A draft with everything that its page shows.
 pub struct OpenDraft {
     pub kept: KeptDraft,
@@ -118,7 +121,7 @@ impl Desk {
 
     pub async fn alternates(&self, open: &OpenDraft, shot: usize) -> Vec<Alternate> {
         let usable: Vec<Candidate> = open.candidates.iter().filter(|c| c.tier != Tier::Out).cloned().collect();
-        Arranger::over(&usable, open.slots.clone(), open.job.rate).alternates(open.cut(), shot, 6)
+        Arranger::over(&usable, open.slots.clone(), open.job.rate).alternates(open.cut(), shot, ALTERNATES)
     }
 
     /// Puts an alternate into a place.

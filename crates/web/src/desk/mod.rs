@@ -11,8 +11,9 @@ pub mod watching;
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
 use legere_store::Store;
+use legere_store::clips::State;
 use legere_store::events::Event;
-use legere_store::queue::Work;
+use legere_store::queue::{Turn, Work};
 use std::sync::Arc;
 use tokio::sync::broadcast;
 
@@ -52,7 +53,11 @@ impl Desk {
     }
 
     /// Does one piece of long work. What goes wrong is written beside the thing it concerns.
-    pub async fn do_work(&self, work: Work) {
+    pub async fn do_work(&self, turn: Turn) {
+        let work = match turn {
+            Turn::Do(work) => work,
+            Turn::GiveUp(work) => return self.give_up(work).await,
+        };
         let result = match work {
             Work::ReadClip(id) => self.read_clip(id).await,
             Work::ReadTrack(id) => self.read_track(id).await,
@@ -60,6 +65,30 @@ impl Desk {
         };
         if let Err(error) = result {
             tracing::error!(?work, ?error, "a piece of work failed");
+        }
+    }
+
+    /// Three workers went down over it, so nobody tries again.
+    async fn give_up(&self, work: Work) {
+        const WORDS: &str = "reading it brought Legere down three times, so it is left alone";
+        let told = match work {
+            Work::ReadClip(id) => match self.store.clip(id).await {
+                Ok(clip) => self.store.clip_failed(&clip, WORDS).await,
+                Err(error) => Err(error),
+            },
+            Work::ReadTrack(id) => match self.store.track(id).await {
+                Ok(track) => self.store.track_state(&track, State::Failed, Some(WORDS.into())).await,
+                Err(error) => Err(error),
+            },
+            Work::Handoff(id) => match self.store.handoff(id).await {
+                Ok(handoff) => {
+                    self.store.handoff_ended(&handoff, None, "making it brought Legere down three times").await
+                }
+                Err(error) => Err(error),
+            },
+        };
+        if let Err(error) = told {
+            tracing::error!(?work, ?error, "giving up could not be told");
         }
     }
 

@@ -126,12 +126,12 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
     let tracks = desk.store.tracks(job.id).await?;
     let mut grouped: Vec<(Uuid, Vec<&Clip>)> = Vec::new();
     // A card that was used on two days is two rolls: grouped by roll and day, in recording order.
-    for clip in &clips {
+    // As long as a clip is not read its time is only the file's, so it stands at the end of its roll for now.
+    let (known, guessed): (Vec<&Clip>, Vec<&Clip>) = clips.iter().partition(|c| c.state == State::Ready);
+    for clip in known.into_iter().chain(guessed) {
         let day = clip.recorded_at.date_naive();
-        match grouped
-            .iter_mut()
-            .find(|(roll, of)| *roll == clip.roll && of.first().is_some_and(|f| f.recorded_at.date_naive() == day))
-        {
+        let belongs = |of: &[&Clip]| clip.state != State::Ready || of[0].recorded_at.date_naive() == day;
+        match grouped.iter_mut().rev().find(|(roll, of)| *roll == clip.roll && belongs(of)) {
             Some((_, of)) => of.push(clip),
             None => grouped.push((clip.roll, vec![clip])),
         }
@@ -221,10 +221,10 @@ fn days(grouped: &[(Uuid, Vec<&Clip>)], names: &BTreeMap<Uuid, String>) -> Vec<D
     }
     for (date, rolls) in by_day {
         let hour = |at: DateTime<Utc>| f64::from(at.num_seconds_from_midnight()) / 3600.0;
-        let all = || rolls.iter().flat_map(|(_, clips)| clips.iter());
+        let all = || rolls.iter().flat_map(|(_, clips)| clips.iter()).filter(|c| c.recorded_at.date_naive() == date);
         let first = all().map(|c| hour(c.recorded_at)).fold(24.0, f64::min).floor();
         let last = all().map(|c| hour(c.recorded_at)).fold(0.0, f64::max).ceil().max(first + 1.0);
-        let unit = 1040.0 / ((last - first) * HOUR);
+        let unit = 1010.0 / ((last - first) * HOUR);
         let x = |h: f64| (h - first) * HOUR * unit;
         let rows = rolls
             .iter()
@@ -234,6 +234,7 @@ fn days(grouped: &[(Uuid, Vec<&Clip>)], names: &BTreeMap<Uuid, String>) -> Vec<D
                 y: 22 + i * 24,
                 marks: clips
                     .iter()
+                    .filter(|c| c.recorded_at.date_naive() == date)
                     .map(|c| Mark {
                         clip: c.id,
                         x: x(hour(c.recorded_at)),
