@@ -102,7 +102,7 @@ pub fn compose(score: &Score) -> Composed {
             bass(&mut mix, *kind, root, at, beat);
             for b in 0..4u32 {
                 let t = at + f64::from(b) * beat;
-                drums(&mut mix, *kind, b, own, *length, t, beat, &hiss);
+                drums(&mut mix, (*kind, own, *length), b, t, beat, &hiss);
                 pluck(&mut mix, *kind, root, b, bar, t, beat);
             }
             bar += 1;
@@ -162,12 +162,11 @@ fn bass(mix: &mut Mixer, kind: SectionKind, root: i32, at: f64, beat: f64) {
     }
 }
 
+/// The drums of one beat: beat `b` of bar `own` in a part of `length` bars.
 fn drums(
     mix: &mut Mixer,
-    kind: SectionKind,
+    (kind, own, length): (SectionKind, u32, u32),
     b: u32,
-    own: u32,
-    length: u32,
     t0: f64,
     beat: f64,
     hiss: &dyn Fn(f64, usize) -> f64,

@@ -125,7 +125,7 @@ impl<'a> Canvas<'a> {
     }
 
     /// A toothed wheel.
-    pub fn gear(&mut self, x: f64, y: f64, r: f64, teeth: u32, angle: f64, ink: Ink, hole: Ink) {
+    pub fn gear(&mut self, (x, y): (f64, f64), r: f64, teeth: u32, angle: f64, ink: Ink, hole: Ink) {
         let mut points = Vec::with_capacity(teeth as usize * 4);
         for tooth in 0..teeth {
             for (part, reach) in [(0.0, 1.0), (0.25, 1.0), (0.5, 0.84), (0.75, 0.84)] {

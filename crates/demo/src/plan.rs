@@ -73,31 +73,47 @@ pub struct Roll {
 const RATES: [(u32, u32); 8] =
     [(24000, 1001), (24000, 1001), (25, 1), (24000, 1001), (60000, 1001), (50, 1), (30000, 1001), (24000, 1001)];
 
+/// A roll to be shot.
+struct Shoot {
+    folder: &'static str,
+    camera: &'static str,
+    start: DateTime<Utc>,
+    count: u32,
+    /// What is filmed, going round.
+    subjects: &'static [Subject],
+}
+
 /// The rolls of "The Long Hour". Same seed, same clips.
 pub fn long_hour(seed: u64) -> Vec<Roll> {
     use Subject::{Bell, Dial, Dust, Escapement, Filings, Gears, Hands, Lamp, Pendulum, Pigeons, Sparks, Tower};
     let day = |d: u32, h: u32, m: u32| Utc.with_ymd_and_hms(2026, 5, d, h, m, 0).single().unwrap_or_default();
-    let rolls: [(&'static str, &str, DateTime<Utc>, u32, &[Subject]); 3] = [
-        (
-            "day one workshop",
-            "HM1",
-            day(12, 8, 40),
-            24,
-            &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum],
-        ),
-        ("day one tower", "HM2", day(12, 15, 10), 18, &[Tower, Bell, Pigeons, Dial, Bell, Pigeons]),
-        (
-            "day two bench",
-            "HM3",
-            day(13, 9, 5),
-            22,
-            &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks],
-        ),
+    let rolls = [
+        Shoot {
+            folder: "day one workshop",
+            camera: "HM1",
+            start: day(12, 8, 40),
+            count: 22,
+            subjects: &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum],
+        },
+        Shoot {
+            folder: "day one tower",
+            camera: "HM2",
+            start: day(12, 15, 10),
+            count: 17,
+            subjects: &[Tower, Bell, Pigeons, Dial, Bell, Pigeons],
+        },
+        Shoot {
+            folder: "day two bench",
+            camera: "HM3",
+            start: day(13, 9, 5),
+            count: 21,
+            subjects: &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks],
+        },
     ];
     rolls
         .into_iter()
         .enumerate()
-        .map(|(r, (folder, camera, start, count, subjects))| {
+        .map(|(r, Shoot { folder, camera, start, count, subjects })| {
             let mut rng = ChaCha8Rng::seed_from_u64(seed ^ ((r as u64 + 1) << 32));
             let mut at = start;
             let clips = (0..count)

@@ -20,9 +20,9 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
         Subject::Gears => {
             wall(canvas, &mut rng, Ink::rgb(70, 58, 48), Ink::rgb(58, 48, 40));
             let turn = t * 1.1 * live;
-            canvas.gear(-0.13, 0.0, 0.2, 18, turn, BRASS, DARK);
-            canvas.gear(0.135, -0.08, 0.1, 9, -turn * 2.0 + 0.17, BRASS_DARK, DARK);
-            canvas.gear(0.14, 0.16, 0.15, 14, -turn * 18.0 / 14.0, Ink::rgb(176, 132, 70), DARK);
+            canvas.gear((-0.13, 0.0), 0.2, 18, turn, BRASS, DARK);
+            canvas.gear((0.135, -0.08), 0.1, 9, -turn * 2.0 + 0.17, BRASS_DARK, DARK);
+            canvas.gear((0.14, 0.16), 0.15, 14, -turn * 18.0 / 14.0, Ink::rgb(176, 132, 70), DARK);
         }
         Subject::Pendulum => {
             wall(canvas, &mut rng, Ink::rgb(88, 78, 66), Ink::rgb(76, 66, 56));
@@ -37,7 +37,7 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             // It moves in ticks: a fast step, then rest.
             let beat = t * 2.0 * live;
             let step = beat.floor() + ((beat.fract() * 8.0).min(1.0));
-            canvas.gear(0.0, 0.06, 0.2, 15, step * TAU / 30.0, BRASS, DARK);
+            canvas.gear((0.0, 0.06), 0.2, 15, step * TAU / 30.0, BRASS, DARK);
             let rock =
                 if step.floor() as i64 % 2 == 0 { 0.14 } else { -0.14 } * (1.0 - 2.0 * (beat.fract() * 8.0).min(1.0));
             let arm = |a: f64| (0.22 * (a + rock).sin(), -0.2 + 0.16 * (a + rock).cos());
@@ -74,7 +74,7 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
         Subject::Pigeons => pigeons(plan, t, canvas, &mut rng),
         Subject::Hands => {
             wall(canvas, &mut rng, Ink::rgb(82, 66, 52), Ink::rgb(72, 58, 46));
-            canvas.gear(0.0, 0.08, 0.12, 16, t * 0.4 * live, BRASS, DARK);
+            canvas.gear((0.0, 0.08), 0.12, 16, t * 0.4 * live, BRASS, DARK);
             for (side, phase) in [(-1.0, 0.0), (1.0, 1.7)] {
                 let dx = side * 0.16 + 0.05 * live * (t * 2.6 + phase).sin();
                 let dy = 0.05 + 0.04 * live * (t * 3.7 + phase).cos();
@@ -153,7 +153,7 @@ fn since_hit(plan: &Plan, t: f64) -> f64 {
 
 fn sparks(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
     wall(canvas, rng, Ink::rgb(30, 28, 27), Ink::rgb(24, 22, 21));
-    canvas.gear(-0.16, 0.06, 0.17, 40, t * 2.0, Ink::rgb(92, 84, 78), Ink::rgb(60, 54, 50));
+    canvas.gear((-0.16, 0.06), 0.17, 40, t * 2.0, Ink::rgb(92, 84, 78), Ink::rgb(60, 54, 50));
     let since = since_hit(plan, t);
     let strength = if since < 0.0 { 0.0 } else { plan.liveliness * (1.2 * (-since * 0.8).exp()).min(1.0) };
     for i in 0..(110.0 * strength) as u32 {

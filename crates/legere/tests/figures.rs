@@ -42,7 +42,7 @@ async fn measure() {
     let browser = Browser::open().await;
     browser.go(&format!("{}/", first.address)).await;
     browser.click(".jobs a").await;
-    browser.until("document.getElementById('count').textContent.startsWith('64 clips, 1 cannot be read')", 600).await;
+    browser.until("document.getElementById('count').textContent.startsWith('60 clips, 1 cannot be read')", 600).await;
     assert!(first.stop());
 
     let start = Instant::now();
@@ -56,7 +56,7 @@ async fn measure() {
 
     browser.go(&format!("{job}/sift")).await;
     browser
-        .until("document.querySelectorAll('.cell').length === 63 && document.querySelector('#still').dataset.shown", 30)
+        .until("document.querySelectorAll('.cell').length === 59 && document.querySelector('#still').dataset.shown", 30)
         .await;
     for (words, pause) in [("one a second and a half", 1500), ("as fast as it goes", 0)] {
         let times = browser.client.execute_async(VERDICTS, vec![Value::from(pause)]).await.expect("times");

@@ -31,7 +31,7 @@ async fn take() {
     browser.go(&format!("{}/", program.address)).await;
     shoot(&browser, "start").await;
     browser.click(".jobs a").await;
-    browser.until("document.getElementById('count').textContent.startsWith('64 clips, 1 cannot be read')", 600).await;
+    browser.until("document.getElementById('count').textContent.startsWith('60 clips, 1 cannot be read')", 600).await;
     let job = browser.client.current_url().await.expect("an address").to_string();
     let job = job.trim_end_matches("/gather");
     browser.go(&format!("{job}/gather")).await;
@@ -43,7 +43,7 @@ async fn take() {
 
     browser.go(&format!("{job}/sift")).await;
     browser
-        .until("document.querySelectorAll('.cell').length === 63 && document.querySelector('#still').dataset.shown", 30)
+        .until("document.querySelectorAll('.cell').length === 59 && document.querySelector('#still').dataset.shown", 30)
         .await;
     judge_like_an_editor(&browser).await;
     shoot(&browser, "sift").await;

@@ -133,7 +133,7 @@ fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32)
     let every = f64::from(STILLS) / probe.duration.to_f64().max(0.04);
     let graph = format!(
         "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split=3[light][a][b];\
-         [a]fps={every:.6}:round=down,scale={STILL_WIDTH}:{STILL_HEIGHT}:force_original_aspect_ratio=decrease,pad={STILL_WIDTH}:{STILL_HEIGHT}:(ow-iw)/2:(oh-ih)/2:color=0x2A2926,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
+         [a]fps={every:.6}:round=down,tpad=stop_mode=clone:stop=2,scale={STILL_WIDTH}:{STILL_HEIGHT}:force_original_aspect_ratio=decrease,pad={STILL_WIDTH}:{STILL_HEIGHT}:(ow-iw)/2:(oh-ih)/2:color=0x2A2926,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
         rate = probe.frame_rate,
     );
     let mut command = Guarded::ffmpeg()

@@ -62,9 +62,38 @@ async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() 
     assert_eq!(numbers(&work.path().join("light.mp4")).len(), 150, "frame for frame");
     let sheet = std::fs::read(work.path().join("sheet.jpg")).expect("a sheet");
     assert!(sheet.starts_with(&[0xFF, 0xD8]) && sheet.len() > 2000);
+    assert!(tiles(&work.path().join("sheet.jpg")).iter().all(|lit| *lit), "a picture in each of the sixteen places");
     let place = shelf.clip("c1");
     work.publish(&place).expect("published");
     assert!(place.join("light.mp4").exists() && !place.join("sound.raw").exists());
+}
+
+/// Which of a sheet's places hold more than the plain ground.
+fn tiles(sheet: &Path) -> Vec<bool> {
+    let out = std::process::Command::new("ffmpeg")
+        .args(["-nostdin", "-v", "error", "-i"])
+        .arg(sheet)
+        .args(["-vf", "scale=256:9,format=gray", "-f", "rawvideo", "pipe:1"])
+        .output()
+        .expect("ffmpeg");
+    let row = &out.stdout[4 * 256..5 * 256];
+    row.chunks_exact(16).map(|tile| tile.iter().any(|p| p.abs_diff(tile[0]) > 12)).collect()
+}
+
+#[tokio::test]
+async fn short_and_odd_clips_fill_their_sheets_too() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = shelf(&dir);
+    for (rate_text, seconds) in [("24000/1001", "3.337"), ("25", "0.2"), ("60000/1001", "4.871"), ("30", "7.03")] {
+        let file = dir.path().join("clip.mp4");
+        let source = format!("testsrc2=size=320x180:rate={rate_text}:duration={seconds}");
+        ffmpeg(&["-f", "lavfi", "-i", &source, "-pix_fmt", "yuv420p"], &file);
+        let probe = probe::clip(&file).await.expect("a video");
+        let work = shelf.work().expect("a folder");
+        light::make(&file, &probe, &work, |_| ()).await.expect("made");
+        let tiles = tiles(&work.path().join("sheet.jpg"));
+        assert!(tiles.len() == 16 && tiles.iter().all(|lit| *lit), "{rate_text} {seconds}: {tiles:?}");
+    }
 }
 
 #[tokio::test]

@@ -94,7 +94,7 @@ fn blur_lowers_sharpness_and_darkness_lowers_exposure() {
     let checks = |t: f64| {
         let mut frame = scene(0.02 * t, 0.0, 1.0);
         for (i, p) in frame.iter_mut().enumerate() {
-            if (i % W / 3 + i / W / 3) % 2 == 0 {
+            if (i % W / 3 + i / W / 3).is_multiple_of(2) {
                 *p = p.saturating_sub(60);
             }
         }

@@ -189,7 +189,8 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
     ClipLine {
         id: clip.id,
         name: clip.name.clone(),
-        time: clip.recorded_at.format("%H:%M:%S").to_string(),
+        // As long as it is not read, only the file's own time is known, which is when it was copied.
+        time: if clip.state == State::Ready { clip.recorded_at.format("%H:%M:%S").to_string() } else { String::new() },
         length,
         rate,
         size,

@@ -2,7 +2,7 @@
 
 use super::arrange::{Which, own_draft};
 use super::page;
-use super::spine::Spine;
+use super::spine::{Spine, handoff_says};
 use crate::desk::Desk;
 use crate::desk::handing::Kind;
 use crate::error::WebError;
@@ -38,6 +38,9 @@ struct FileLine {
 #[template(path = "files.html")]
 struct Files {
     files: Vec<FileLine>,
+    says: String,
+    /// Whether it replaces what stands on an open page.
+    swapped: bool,
 }
 
 #[derive(Template)]
@@ -49,8 +52,10 @@ struct Handoff {
     files: String,
 }
 
-async fn files_view(desk: &Desk, job: Uuid) -> Result<Files, WebError> {
-    let files = desk.store.handoffs(job).await?.into_iter().map(|h| FileLine {
+async fn files_view(desk: &Desk, job: Uuid, swapped: bool) -> Result<Files, WebError> {
+    let handoffs = desk.store.handoffs(job).await?;
+    let says = handoff_says(&handoffs);
+    let files = handoffs.into_iter().map(|h| FileLine {
         id: h.id,
         kind: h.kind,
         name: h.name,
@@ -59,7 +64,7 @@ async fn files_view(desk: &Desk, job: Uuid) -> Result<Files, WebError> {
         total: h.total,
         report: h.report.unwrap_or_default(),
     });
-    Ok(Files { files: files.collect() })
+    Ok(Files { files: files.collect(), says, swapped })
 }
 
 async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
@@ -71,12 +76,12 @@ async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Whi
         spine: Spine::of(&desk, *job, "handoff").await?,
         draft,
         kinds,
-        files: files_view(&desk, *job).await?.render()?,
+        files: files_view(&desk, *job, false).await?.render()?,
     })
 }
 
 async fn files(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
-    page(&files_view(&desk, *job).await?)
+    page(&files_view(&desk, *job, true).await?)
 }
 
 #[derive(Deserialize)]
@@ -89,5 +94,5 @@ async fn make(desk: web::Data<Desk>, job: web::Path<Uuid>, form: web::Form<Asked
     own_draft(&desk, *job, form.draft).await?;
     let kind = Kind::from_word(&form.kind).ok_or(WebError::Refused("this kind of file is not made here"))?;
     desk.ask_handoff(form.draft, kind).await?;
-    page(&files_view(&desk, *job).await?)
+    page(&files_view(&desk, *job, true).await?)
 }

@@ -5,6 +5,7 @@ use crate::error::WebError;
 use legere_core::select::Tier;
 use legere_core::time::clock;
 use legere_store::clips::{Clip, State};
+use legere_store::handoffs::Handoff;
 use legere_store::jobs::Job;
 use uuid::Uuid;
 
@@ -37,6 +38,15 @@ pub fn gather_says(clips: &[Clip], rolls: usize) -> String {
     }
 }
 
+/// The one number of Hand off.
+pub fn handoff_says(handoffs: &[Handoff]) -> String {
+    match handoffs.iter().filter(|h| h.state == "ready").count() {
+        0 => "nothing made yet".into(),
+        1 => "1 file".into(),
+        n => format!("{n} files"),
+    }
+}
+
 impl Spine {
     pub async fn of(desk: &Desk, job: Uuid, here: &str) -> Result<Self, WebError> {
         let job = desk.store.job(job).await?;
@@ -56,7 +66,6 @@ impl Spine {
             Some(d) => desk.store.notes(d.id).await?.len(),
             None => 0,
         };
-        let made = handoffs.iter().filter(|h| h.state == "ready").count();
         let step = |name, path, says| Step { name, path, says, here: path == here };
         let steps = vec![
             step("Gather", "gather", gather_says(&clips, rolls)),
@@ -78,15 +87,7 @@ impl Spine {
                     n => format!("{n} notes"),
                 },
             ),
-            step(
-                "Hand off",
-                "handoff",
-                match made {
-                    0 => "nothing made yet".into(),
-                    1 => "1 file".into(),
-                    n => format!("{n} files"),
-                },
-            ),
+            step("Hand off", "handoff", handoff_says(&handoffs)),
         ];
         let length = job.target_seconds.map_or("as the music".to_owned(), clock);
         let facts = format!("{length} · {} · {}×{}", rate_words(job.rate), job.width, job.height);
