@@ -66,7 +66,7 @@ fn main() -> ExitCode {
 
 fn demo(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE])?;
-    run(cargo().args(["build", "--release", "-p", "legere"]))?;
+    run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
     let program = root().join("target/release/legere");
     let mut legere = Command::new(&program);
     legere.arg("demo").arg("--data").arg(data_folder()).args(more);
@@ -92,7 +92,9 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
     run(cargo().args(["bench", "--workspace", "--benches"]).args(more))?;
     if more.is_empty() {
-        run(cargo().args(["test", "--workspace", "--test", "figures", "--", "--ignored", "--nocapture"]))?;
+        run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
+        let measure = ["test", "--workspace", "--test", "figures", "--", "--ignored", "--nocapture"];
+        run(cargo().args(measure).env("LEGERE_BINARY", root().join("target/release/legere")))?;
     }
     Ok(())
 }

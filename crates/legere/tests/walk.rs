@@ -83,7 +83,8 @@ async fn gather(browser: &Browser) {
     assert!(lines.contains("its index is missing"), "{lines}");
     let names = browser.js("return [...document.querySelectorAll('.clip-name')].map((c) => c.innerText)").await;
     assert!(names.as_array().expect("names").contains(&json!(ODD_NAME)), "a name is text: {names}");
-    assert!(browser.js("return document.querySelectorAll('.day .mark').length").await.as_u64() >= Some(CLIPS as u64));
+    // The calendar is laid anew once the recording times are known.
+    browser.until(&format!("document.querySelectorAll('.day .mark.ready').length >= {CLIPS}"), 20).await;
 }
 
 async fn listen(browser: &Browser, job: &str) {

@@ -11,7 +11,7 @@ use std::time::{Duration, Instant};
 pub struct Browser {
     pub client: Client,
     driver: Child,
-    _profile: tempfile::TempDir,
+    profile: tempfile::TempDir,
 }
 
 /// A command of the browser's own protocol.
@@ -63,7 +63,7 @@ impl Browser {
             .connect(&format!("http://127.0.0.1:{port}"))
             .await
             .expect("a session");
-        let browser = Self { client, driver, _profile: profile };
+        let browser = Self { client, driver, profile };
         let size = json!({ "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false });
         browser.client.issue_cmd(Devtools("Emulation.setDeviceMetricsOverride", size)).await.expect("a size");
         browser
@@ -160,5 +160,7 @@ impl Drop for Browser {
     fn drop(&mut self) {
         let _ = self.driver.kill();
         let _ = self.driver.wait();
+        // A test that failed did not close its window: its browser goes by the folder that is its alone.
+        let _ = Command::new("pkill").arg("-f").arg(self.profile.path()).status();
     }
 }

@@ -13,7 +13,9 @@ impl Program {
     /// Starts it on a free port and waits until it says where it is.
     pub fn start(command: &str, data: &Path, more: &[&str]) -> Self {
         let log = std::fs::File::create(data.join("stderr.log")).expect("a log");
-        let mut child = Command::new(env!("CARGO_BIN_EXE_legere"))
+        // Measurements are made with the program that is shipped.
+        let binary = std::env::var_os("LEGERE_BINARY").unwrap_or_else(|| env!("CARGO_BIN_EXE_legere").into());
+        let mut child = Command::new(binary)
             .arg(command)
             .arg("--data")
             .arg(data)
