@@ -85,18 +85,23 @@ fn test(more: &[String]) -> Result<(), TaskError> {
 
 fn screenshots() -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
-    run(cargo().args(["test", "--workspace", "--test", "screenshots", "--", "--ignored", "--nocapture"]))
+    on_the_shipped_program("screenshots")
 }
 
 fn bench(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
     run(cargo().args(["bench", "--workspace", "--benches"]).args(more))?;
     if more.is_empty() {
-        run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
-        let measure = ["test", "--workspace", "--test", "figures", "--", "--ignored", "--nocapture"];
-        run(cargo().args(measure).env("LEGERE_BINARY", root().join("target/release/legere")))?;
+        on_the_shipped_program("figures")?;
     }
     Ok(())
+}
+
+/// Builds what is shipped, and runs an ignored test program on it.
+fn on_the_shipped_program(test: &str) -> Result<(), TaskError> {
+    run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
+    let words = ["test", "--workspace", "--test", test, "--", "--ignored", "--nocapture"];
+    run(cargo().args(words).env("LEGERE_BINARY", root().join("target/release/legere")))
 }
 
 fn cargo() -> Command {

@@ -47,7 +47,7 @@ pub struct ClipLine {
 pub struct RollView {
     pub name: String,
     pub when: String,
-    pub count: usize,
+    pub count: String,
     pub minutes: String,
     pub clips: Vec<ClipLine>,
 }
@@ -102,6 +102,13 @@ impl Tally {
     }
 }
 
+/// What the spine says of each step.
+#[derive(Template)]
+#[template(path = "says.html")]
+struct Says {
+    spine: Spine,
+}
+
 /// Lines that changed, for a page that is open.
 #[derive(Template)]
 #[template(path = "lines.html")]
@@ -141,7 +148,7 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
         .map(|(roll, of)| RollView {
             name: names.get(roll).cloned().unwrap_or_default(),
             when: when(of[0].recorded_at, &of[0].recorded_from),
-            count: of.len(),
+            count: counted(of.len(), "clip"),
             minutes: clock(of.iter().filter_map(|c| probe(c)).map(|p| p.duration.to_f64()).sum()),
             clips: of.iter().map(|c| line(c, job)).collect(),
         })
@@ -167,7 +174,7 @@ fn probe(clip: &Clip) -> Option<ClipProbe> {
 
 fn when(at: DateTime<Utc>, from: &str) -> String {
     let source = if from == "file" { " (the file's own time)" } else { "" };
-    format!("{}{source}", at.format("%A %-d %B, from %H:%M"))
+    format!("{}{source}", at.format("%A %-d %B %Y, from %H:%M"))
 }
 
 fn line(clip: &Clip, job: &Job) -> ClipLine {
@@ -247,7 +254,7 @@ fn days(grouped: &[(Uuid, Vec<&Clip>)], names: &BTreeMap<Uuid, String>) -> Vec<D
             })
             .collect::<Vec<_>>();
         let hours = (first as i64..=last as i64).map(|h| (x(h as f64), format!("{h:02}:00"))).collect();
-        days.push(Day { title: date.format("%A %-d %B").to_string(), height: 30 + rows.len() * 24, rows, hours });
+        days.push(Day { title: date.format("%A %-d %B %Y").to_string(), height: 30 + rows.len() * 24, rows, hours });
     }
     days
 }
@@ -265,9 +272,12 @@ async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpRespons
     page(&Gather { roots: desk.roots.all().iter().map(|r| r.name.clone()).collect(), spine, rolls })
 }
 
+/// The rolls, for a page that is open; what the spine says of all steps comes with them.
 async fn rolls(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
-    let job = desk.store.job(*job).await?;
-    page(&rolls_view(&desk, &job).await?)
+    let spine = Spine::of(&desk, *job, "gather").await?;
+    let rolls = rolls_view(&desk, &spine.job).await?.render()?;
+    let says = Says { spine }.render()?;
+    Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(rolls + &says))
 }
 
 #[derive(Deserialize)]

@@ -56,7 +56,8 @@ async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Whi
         tracks.sort_by(|a, b| far(a).total_cmp(&far(b)));
     }
     let usable = |id: &Uuid| tracks.iter().any(|t| t.id == *id && t.reading.is_some());
-    let shown = which.track.or(spine.job.chosen_track).filter(usable);
+    // A track that cannot be read has its words beside its name; the page stays with one that can.
+    let shown = which.track.filter(usable).or(spine.job.chosen_track.filter(usable));
     let candidates = tracks
         .iter()
         .map(|t| Candidate {
