@@ -265,3 +265,101 @@ async fn a_piece_that_panics_costs_nothing_else() {
     });
     until("the second", || *seen.lock().expect("lock") == [Turn::Do(clip_work(1))]).await;
 }
+
+#[tokio::test]
+async fn open_pages_hear_of_what_changes() {
+    let (store, job, clip) = job_with_clip().await;
+    let (heard, mut events) = tokio::sync::mpsc::unbounded_channel();
+    let listener = store.clone();
+    let listening = tokio::spawn(async move {
+        let each = move |event| {
+            let _ = heard.send(event);
+        };
+        let _ = listener.listen(each).await;
+    });
+    // The listener is there once it hears; until then it is told again.
+    let row = store.clip(clip).await.expect("clip");
+    let first = loop {
+        store.clip_progress(&row, State::Reading, 0.4).await.expect("told");
+        if let Ok(Some(event)) = tokio::time::timeout(Duration::from_millis(100), events.recv()).await {
+            break event;
+        }
+    };
+    assert_eq!((first.job, first.id), (job, clip));
+    listening.abort();
+}
+
+#[tokio::test]
+async fn trouble_and_absence_are_two_things() {
+    let (store, job, clip) = job_with_clip().await;
+    let row = store.clip(clip).await.expect("clip");
+    store.clip_failed(&row, "the file is cut short").await.expect("kept");
+    store.clips_missing(job, &[clip], true).await.expect("kept");
+    let row = store.clip(clip).await.expect("clip");
+    assert_eq!((row.state, row.problem.as_deref(), row.missing), (State::Failed, Some("the file is cut short"), true));
+    store.clips_missing(job, &[clip], false).await.expect("kept");
+    let row = store.clip(clip).await.expect("clip");
+    assert_eq!((row.problem.as_deref(), row.missing), (Some("the file is cut short"), false), "its own trouble stays");
+    let track = store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track").expect("new");
+    store.tracks_missing(job, &[track], true).await.expect("kept");
+    assert!(store.track(track).await.expect("track").missing);
+}
+
+#[tokio::test]
+async fn a_new_reading_has_a_new_version() {
+    let (store, job, clip) = job_with_clip().await;
+    assert_eq!(store.clip_versions(job).await.expect("versions"), [(clip, 1)]);
+    let row = store.clip(clip).await.expect("clip");
+    let again = ClipReading { duration: 5.0, ..reading() };
+    store.clip_ready(&row, serde_json::json!({}), None, &again, None).await.expect("kept");
+    let kept = store.clip_readings(&[clip, Uuid::now_v7()]).await.expect("readings");
+    assert_eq!(kept.len(), 1);
+    assert_eq!((kept[0].0, kept[0].1, kept[0].2.duration), (clip, 2, 5.0));
+}
+
+#[tokio::test]
+async fn a_hand_off_goes_from_waiting_to_its_end() {
+    let (store, job, _) = job_with_clip().await;
+    let request = serde_json::json!({ "draft": Uuid::now_v7() });
+    let good = store.add_handoff(job, "edl", "cut.edl", request.clone()).await.expect("asked");
+    let bad = store.add_handoff(job, "mp4", "cut.mp4", request.clone()).await.expect("asked");
+    let mut waiting = store.unfinished_handoffs().await.expect("list");
+    waiting.sort();
+    let mut wanted = vec![good, bad];
+    wanted.sort();
+    assert_eq!(waiting, wanted);
+    let row = store.handoff(good).await.expect("row");
+    store.handoff_progress(&row, 2, 7).await.expect("told");
+    let row = store.handoff(good).await.expect("row");
+    assert_eq!((row.state.as_str(), row.done, row.total, &row.request), ("making", 2, 7, &request));
+    store.handoff_ended(&row, Some("file.edl"), "read back").await.expect("told");
+    store.handoff_ended(&store.handoff(bad).await.expect("row"), None, "a clip is gone").await.expect("told");
+    let rows = store.handoffs(job).await.expect("rows");
+    let state = |id| rows.iter().find(|r| r.id == id).map(|r| (r.state.clone(), r.file.clone(), r.report.clone()));
+    assert_eq!(state(good), Some(("ready".into(), Some("file.edl".into()), Some("read back".into()))));
+    assert_eq!(state(bad), Some(("failed".into(), None, Some("a clip is gone".into()))));
+    assert!(store.unfinished_handoffs().await.expect("list").is_empty());
+    assert!(matches!(store.handoff(Uuid::now_v7()).await, Err(StoreError::Missing { what: "hand-off", .. })));
+}
+
+#[tokio::test]
+async fn two_pages_that_edit_at_once_both_keep_their_edit() {
+    let (store, job, clip) = job_with_clip().await;
+    let select = store.selects(job).await.expect("selects").remove(0);
+    assert_eq!(select.clip, clip);
+    let edits = (0..12).map(|i| {
+        let store = store.clone();
+        let mut verdict = select.verdict.clone();
+        verdict.note = format!("note {i}");
+        async move { store.edit(job, &format!("edit {i}"), &[Put::Select(select.id, verdict)]).await }
+    });
+    for done in futures::future::join_all(edits).await {
+        done.expect("kept");
+    }
+    // Each of them is in the journal, and all of them can be taken back.
+    for _ in 0..12 {
+        store.undo(job).await.expect("undone");
+    }
+    assert_eq!(store.select(select.id).await.expect("select").verdict, select.verdict);
+    assert!(matches!(store.undo(job).await, Err(StoreError::NothingToUndo)));
+}

@@ -106,3 +106,6 @@ pub fn check(draft: &Draft, slots: &[Slot], about: &[About], beats: &[u64], musi
     }
     found
 }
+
+#[cfg(test)]
+mod tests;

@@ -178,3 +178,6 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
         energy,
     })
 }
+
+#[cfg(test)]
+mod tests;

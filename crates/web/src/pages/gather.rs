@@ -1,7 +1,7 @@
 //! Gather: everything in one place, in the order it was shot.
 
 use super::page;
-use super::spine::{Spine, gather_says, rate_words};
+use super::spine::{Spine, counted, gather_says, rate_words};
 use crate::desk::Desk;
 use crate::desk::presence::trouble;
 use crate::error::WebError;
@@ -346,10 +346,6 @@ async fn folders(
     place: web::Query<Place>,
 ) -> Result<HttpResponse, WebError> {
     page(&Folders::of(&desk, *job, &place)?)
-}
-
-fn counted(n: usize, what: &str) -> String {
-    if n == 1 { format!("1 {what}") } else { format!("{n} {what}s") }
 }
 
 async fn bring(desk: web::Data<Desk>, job: web::Path<Uuid>, place: web::Form<Place>) -> Result<HttpResponse, WebError> {

@@ -31,11 +31,13 @@ pub fn rate_words(rate: legere_core::time::FrameRate) -> String {
 /// The one number of Gather.
 pub fn gather_says(clips: &[Clip], rolls: usize) -> String {
     let busy = clips.iter().filter(|c| matches!(c.state, State::Waiting | State::Reading)).count();
-    if busy > 0 {
-        format!("{} clips, {busy} to read", clips.len())
-    } else {
-        format!("{} clips, {rolls} rolls", clips.len())
-    }
+    let rest = if busy > 0 { format!("{busy} to read") } else { counted(rolls, "roll") };
+    format!("{}, {rest}", counted(clips.len(), "clip"))
+}
+
+/// "1 clip", "2 clips".
+pub fn counted(n: usize, what: &str) -> String {
+    if n == 1 { format!("1 {what}") } else { format!("{n} {what}s") }
 }
 
 /// The one number of Hand off.

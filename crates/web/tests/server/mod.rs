@@ -1,6 +1,8 @@
 //! The real server on a real database, asked over a real socket.
 #![allow(dead_code, reason = "each test program uses its own part of this")]
 
+pub mod shoot;
+
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
 use legere_store::jobs::NewJob;

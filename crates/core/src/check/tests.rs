@@ -1,0 +1,118 @@
+use super::*;
+use crate::arrange::slots_under;
+use crate::draft::{Shot, Source, Speed};
+use crate::time::{FrameRate, Seconds};
+use crate::track::{Beat, Section, SectionKind, Trace, TrackReading};
+
+fn rate() -> FrameRate {
+    "25".parse().expect("a rate")
+}
+
+fn shot(select: u128, len: u64, energy: f64) -> Shot {
+    Shot {
+        len: FrameLen(len),
+        source: Source {
+            select: Uuid::from_u128(select),
+            clip: Uuid::from_u128(select),
+            start: Seconds::ZERO,
+            speed: Speed::NORMAL,
+            media: Seconds::new(60, 1).expect("seconds"),
+        },
+        hit_at: None,
+        pinned: false,
+        energy,
+        why: Vec::new(),
+    }
+}
+
+/// Eight seconds, quiet and then loud, with a beat each half second (12 or 13 frames).
+fn music() -> TrackReading {
+    let section = |start, end, kind, energy| Section { start, end, kind, energy };
+    TrackReading {
+        duration: 8.0,
+        tempo_bpm: 120.0,
+        beats: (0..16)
+            .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
+            .collect(),
+        sections: vec![section(0.0, 4.0, SectionKind::Intro, 20.0), section(4.0, 8.0, SectionKind::Drop, 90.0)],
+        cues: vec![],
+        energy: Trace { step: 1.0, values: vec![20.0, 20.0, 20.0, 20.0, 90.0, 90.0, 90.0, 90.0] },
+    }
+}
+
+fn beats() -> Vec<u64> {
+    (0..16).map(|i| (f64::from(i) * 12.5).round() as u64).collect()
+}
+
+fn looked_at(shots: Vec<Shot>, framings: &[Option<&str>]) -> (Draft, Vec<Finding>) {
+    let draft = Draft::new(rate(), shots).expect("a draft");
+    let slots = slots_under(&draft, &music());
+    let about: Vec<About> = framings
+        .iter()
+        .enumerate()
+        .map(|(i, f)| About { name: format!("C{i}"), framing: f.map(str::to_owned) })
+        .collect();
+    let found = check(&draft, &slots, &about, &beats(), FrameLen(200));
+    (draft, found)
+}
+
+fn words(found: &[Finding]) -> Vec<&str> {
+    found.iter().map(|f| f.words.as_str()).collect()
+}
+
+#[test]
+fn a_clean_draft_has_nothing_to_be_said_about() {
+    let (_, found) = looked_at(vec![shot(1, 100, 25.0), shot(2, 100, 85.0)], &[Some("wide"), Some("close")]);
+    assert_eq!(words(&found), Vec::<&str>::new());
+}
+
+#[test]
+fn each_fault_is_found_and_leads_to_its_place() {
+    let shots = vec![shot(1, 52, 25.0), shot(2, 48, 70.0), shot(1, 50, 85.0), shot(3, 48, 20.0)];
+    let (_, found) = looked_at(shots, &[Some("wide"), Some("wide"), None, Some("close")]);
+    assert_eq!(
+        words(&found),
+        [
+            "shot 2 is 50 above the music",
+            "shots 1 and 2 are both wide",
+            "the cut to shot 2 is 2 frames off the beat",
+            "C2 is shown twice: shots 1 and 3",
+            "shot 4 is 70 below the music",
+            "pictures and music end 2 frames apart",
+        ]
+    );
+    assert_eq!(found.iter().map(|f| f.frame).collect::<Vec<_>>(), [52, 52, 52, 100, 150, 198]);
+    assert_eq!(found.iter().map(|f| f.shot).collect::<Vec<_>>(), [1, 1, 1, 2, 3, 3]);
+}
+
+#[test]
+fn a_cut_far_from_any_beat_was_meant() {
+    let (_, found) = looked_at(vec![shot(1, 106, 25.0), shot(2, 94, 85.0)], &[None, None]);
+    assert!(!words(&found).iter().any(|w| w.contains("off the beat")), "{found:?}");
+}
+
+#[test]
+fn the_figures_are_those_of_the_shots() {
+    let (draft, _) = looked_at(vec![shot(1, 50, 10.0), shot(2, 50, 30.0), shot(3, 100, 95.0)], &[]);
+    let figures = figures(&draft, &slots_under(&draft, &music()));
+    assert_eq!((figures.shots, figures.shortest, figures.longest), (3, 50, 100));
+    assert!((figures.average - 200.0 / 3.0).abs() < 1e-9);
+    assert!(figures.agreement > 0.9, "{figures:?}");
+    let (against, _) = looked_at(vec![shot(1, 100, 95.0), shot(2, 100, 5.0)], &[]);
+    let slots = slots_under(&against, &music());
+    assert!(super::figures(&against, &slots).agreement < -0.9);
+}
+
+#[test]
+fn agreement_follows_its_definition() {
+    let pairs = [(1.0, 2.0), (2.0, 1.0), (4.0, 3.0), (7.0, 9.0), (3.0, 3.0)];
+    let n = pairs.len() as f64;
+    let (ma, mb) = (pairs.iter().map(|p| p.0).sum::<f64>() / n, pairs.iter().map(|p| p.1).sum::<f64>() / n);
+    let covariance: f64 = pairs.iter().map(|p| (p.0 - ma) * (p.1 - mb)).sum::<f64>() / n;
+    let deviation =
+        |of: fn(&(f64, f64)) -> f64, mean: f64| (pairs.iter().map(|p| (of(p) - mean).powi(2)).sum::<f64>() / n).sqrt();
+    let wanted = covariance / (deviation(|p| p.0, ma) * deviation(|p| p.1, mb));
+    assert!((correlation(&pairs) - wanted).abs() < 1e-12);
+    assert_eq!(correlation(&[(1.0, 1.0)]), 0.0, "one pair agrees with nothing");
+    assert_eq!(correlation(&[(1.0, 5.0), (1.0, 9.0)]), 0.0, "a flat line goes with nothing");
+}

@@ -1,0 +1,231 @@
+//! Arranging, refining and watching, as the pages ask for it.
+
+mod server;
+
+use serde_json::{Value, json};
+use server::Server;
+use server::shoot::Shoot;
+use std::collections::HashSet;
+
+async fn new_draft(server: &Server, shoot: &Shoot) -> String {
+    let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
+    assert_eq!(answer.status, 303, "{}", answer.body);
+    let place = answer.head.lines().find_map(|l| l.strip_prefix("location: ")).expect("a place").to_owned();
+    let id = place.split_once("draft=").expect("a draft").1.trim().to_owned();
+    format!("/jobs/{}/drafts/{id}", shoot.job)
+}
+
+fn shots(draft: &Value) -> &Vec<Value> {
+    draft["shots"].as_array().expect("shots")
+}
+
+fn lens(draft: &Value) -> Vec<u64> {
+    shots(draft).iter().map(|s| s["len"].as_u64().expect("a length")).collect()
+}
+
+#[tokio::test]
+async fn a_first_draft_covers_the_music_and_says_why() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let hero = format!("/jobs/{}/selects/{}", shoot.job, shoot.selects[36]);
+    server.say(&hero, json!({ "do": "tier", "tier": "hero" })).await;
+    let out = format!("/jobs/{}/selects/{}", shoot.job, shoot.selects[39]);
+    server.say(&out, json!({ "do": "tier", "tier": "out" })).await;
+    let path = new_draft(&server, &shoot).await;
+    let draft = server.json(&format!("{path}.json")).await;
+    assert_eq!(draft["total"], 600, "24 s at 25");
+    assert_eq!(lens(&draft).iter().sum::<u64>(), 600);
+    let used: HashSet<&str> = shots(&draft).iter().map(|s| s["select"].as_str().expect("a select")).collect();
+    assert_eq!(used.len(), shots(&draft).len(), "nothing twice");
+    assert!(!used.contains(shoot.selects[39].to_string().as_str()), "out stays out");
+    let on_drop = shots(&draft).iter().find(|s| s["start"] == 300).expect("a cut on the drop");
+    assert_eq!(on_drop["select"], shoot.selects[36].to_string(), "the hero is on the drop");
+    assert_eq!(on_drop["hit_at"], 0);
+    let why: Vec<&str> = on_drop["why"].as_array().expect("reasons").iter().filter_map(Value::as_str).collect();
+    assert!(why.contains(&"a hero for the drop") && why.contains(&"its hit lands on the drop"), "{why:?}");
+    assert!(draft["figures"]["agreement"].as_f64().expect("a figure") > 0.8, "{}", draft["figures"]);
+    let kinds: Vec<&str> =
+        draft["sections"].as_array().expect("sections").iter().filter_map(|s| s["kind"].as_str()).collect();
+    assert_eq!(kinds, ["intro", "build", "drop", "outro"]);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_cut_is_moved_undone_and_moved_again() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let before = server.json(&format!("{path}.json")).await;
+    let after = server.say(&format!("{path}/edit"), json!({ "do": "move-cut", "shot": 1, "by": -2 })).await;
+    let (was, is) = (lens(&before), lens(&after));
+    assert_eq!((is[1], is[2]), (was[1] - 2, was[2] + 2));
+    assert_eq!(is.iter().sum::<u64>(), 600);
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    assert_eq!(server.say(&undo, json!({})).await["label"], "move the cut");
+    assert_eq!(lens(&server.json(&format!("{path}.json")).await), was);
+    server.say(&format!("/jobs/{}/redo", shoot.job), json!({})).await;
+    assert_eq!(lens(&server.json(&format!("{path}.json")).await), is);
+    for (edit, words) in [
+        (json!({ "do": "move-cut", "shot": 1, "by": -500 }), "a shot of fewer than 3 frames would be a flash"),
+        (json!({ "do": "move-cut", "shot": 400, "by": 1 }), "there is no shot 400 in this draft"),
+        (json!({ "do": "slip", "shot": 1, "by": 5000 }), "the clip has no more frames on this side"),
+    ] {
+        assert_eq!(server.refused(&format!("{path}/edit"), edit).await, words);
+    }
+    assert_eq!(lens(&server.json(&format!("{path}.json")).await), is, "what was refused changed nothing");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn pinned_shots_stay_while_the_pace_changes_around_them() {
+    let server = Server::start().await;
+    let shoot = server.shoot(60).await;
+    let path = new_draft(&server, &shoot).await;
+    let pinned = server.say(&format!("{path}/edit"), json!({ "do": "pin", "shot": 3, "on": true })).await;
+    let kept = shots(&pinned)[3].clone();
+    assert_eq!(kept["pinned"], true);
+    let slip = json!({ "do": "slip", "shot": 3, "by": 1 });
+    assert_eq!(server.refused(&format!("{path}/edit"), slip).await, "the shot is pinned: unpin it first");
+    let pace = json!({ "pace": [[4, false], [2, false], [1, false], [8, false]] });
+    let again = server.say(&format!("{path}/arrange"), pace).await;
+    assert!(shots(&again).len() > shots(&pinned).len(), "a faster pace takes more shots");
+    let found = shots(&again).iter().find(|s| s["start"] == kept["start"]).expect("still there");
+    for part in ["select", "len", "source", "pinned"] {
+        assert_eq!(found[part], kept[part], "{part}");
+    }
+    assert_eq!(again["sections"][2]["pace"], "every beat");
+    let wrong = json!({ "pace": [[3, false]] });
+    let words = server.refused(&format!("{path}/arrange"), wrong).await;
+    assert_eq!(words, "a pace is between a quarter of a bar and eight bars per shot");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn alternates_are_offered_with_what_they_gain_and_swapped_with_one_action() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let draft = server.json(&format!("{path}.json")).await;
+    let offered = server.json(&format!("{path}/alternates?shot=2")).await;
+    let offered = offered.as_array().expect("a list");
+    assert_eq!(offered.len(), 3);
+    let used: HashSet<&str> = shots(&draft).iter().filter_map(|s| s["select"].as_str()).collect();
+    assert!(offered.iter().all(|a| !used.contains(a["select"].as_str().expect("a select"))));
+    assert!(offered.iter().all(|a| a["gains"].as_array().is_some_and(|g| !g.is_empty())));
+    let swap = json!({ "do": "swap", "shot": 2, "select": offered[0]["select"] });
+    let swapped = server.say(&format!("{path}/edit"), swap).await;
+    assert_eq!(shots(&swapped)[2]["select"], offered[0]["select"]);
+    assert_eq!(lens(&swapped), lens(&draft), "the place is the same");
+    let twice = json!({ "do": "swap", "shot": 5, "select": offered[0]["select"] });
+    let words = server.refused(&format!("{path}/edit"), twice).await;
+    assert_eq!(words, "this select is too short for the place, or in the draft already");
+    assert_eq!(server.json(&format!("{path}/alternates?shot=999")).await, json!([]));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn too_little_footage_is_said_where_the_draft_was_asked_for() {
+    let server = Server::start().await;
+    let shoot = server.shoot(1).await;
+    let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
+    assert_eq!(answer.status, 200);
+    assert!(
+        answer.body.contains("the selects are too short for the music: 8 s of pictures for 24 s"),
+        "{}",
+        answer.body
+    );
+    for select in &shoot.selects {
+        let path = format!("/jobs/{}/selects/{select}", shoot.job);
+        server.say(&path, json!({ "do": "tier", "tier": "out" })).await;
+    }
+    let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
+    assert!(answer.body.contains("sift first, or bring clips back from out"), "{}", answer.body);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn drafts_are_numbered_and_each_has_its_address() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let first = new_draft(&server, &shoot).await;
+    let second = new_draft(&server, &shoot).await;
+    assert_ne!(first, second);
+    assert_eq!(server.json(&format!("{first}.json")).await["number"], 1);
+    assert_eq!(server.json(&format!("{second}.json")).await["number"], 2);
+    let id = first.rsplit_once('/').expect("an id").1;
+    for page in ["arrange", "watch", "handoff"] {
+        let newest = server.get(&format!("/jobs/{}/{page}", shoot.job)).await.body;
+        let chosen = server.get(&format!("/jobs/{}/{page}?draft={id}", shoot.job)).await.body;
+        assert!(newest.contains("draft 2") && chosen.contains("draft 1"), "{page}");
+    }
+    // Nothing is lost by trying: an edit of the one leaves the other.
+    let before = server.json(&format!("{second}.json")).await;
+    server.say(&format!("{first}/edit"), json!({ "do": "move-cut", "shot": 0, "by": 1 })).await;
+    assert_eq!(lens(&server.json(&format!("{second}.json")).await), lens(&before));
+    let other = server.job("Another").await;
+    let foreign = first.replace(&shoot.job.to_string(), &other.to_string());
+    assert_eq!(server.get(&format!("{foreign}.json")).await.status, 404);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn notes_are_kept_at_their_frames_and_removed_with_undo() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let notes = format!("{path}/notes");
+    server.say(&notes, json!({ "frame": 250, "words": "late" })).await;
+    server.say(&notes, json!({ "frame": 25, "words": "  " })).await;
+    let list = server.say(&notes, json!({ "frame": 99_999, "words": "<b>end</b>" })).await;
+    let rows: Vec<(i64, &str)> = list
+        .as_array()
+        .expect("notes")
+        .iter()
+        .map(|n| (n["frame"].as_i64().expect("a frame"), n["words"].as_str().expect("words")))
+        .collect();
+    assert_eq!(rows, [(25, "look here"), (250, "late"), (600, "<b>end</b>")]);
+    assert_eq!(list[1]["timecode"], "00:00:10:00");
+    let gone = server.ask("DELETE", &format!("{notes}/{}", list[1]["id"].as_str().expect("an id")), &[], "").await;
+    assert_eq!(gone.status, 200);
+    let watch = server.json(&format!("{path}/watch.json")).await;
+    assert_eq!(watch["notes"].as_array().map(Vec::len), Some(2));
+    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "remove the note");
+    let watch = server.json(&format!("{path}/watch.json")).await;
+    assert_eq!(watch["notes"].as_array().map(Vec::len), Some(3));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn lists_are_handed_off_and_a_missing_original_is_named() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let draft = server.json(&format!("{path}.json")).await;
+    let id = path.rsplit_once('/').expect("an id").1;
+    for kind in ["otio", "edl", "csv", "mp4"] {
+        let asked =
+            server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind={kind}")).await;
+        assert!(asked.status == 200 && asked.body.contains("waiting"), "{}", asked.body);
+    }
+    let wrong = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=tape")).await;
+    assert_eq!(wrong.status, 422);
+    for handoff in server.desk.store.unfinished_handoffs().await.expect("a list") {
+        server.desk.do_work(legere_store::queue::Turn::Do(legere_store::queue::Work::Handoff(handoff))).await;
+    }
+    let made = server.desk.store.handoffs(shoot.job).await.expect("a list");
+    let of = |kind: &str| made.iter().find(|h| h.kind == kind).expect("made");
+    let wanted = format!("read back: {} shots, 600 frames, as in the draft", shots(&draft).len());
+    for kind in ["otio", "edl", "csv"] {
+        assert_eq!((of(kind).state.as_str(), of(kind).report.as_deref()), ("ready", Some(wanted.as_str())), "{kind}");
+        let file = server.get(&format!("/media/handoffs/{}", of(kind).id)).await;
+        assert_eq!(file.status, 200);
+        assert!(file.head.contains(&format!("the short hour, draft 1.{kind}")), "{}", file.head);
+    }
+    let edl = server.get(&format!("/media/handoffs/{}", of("edl").id)).await.body;
+    assert!(edl.contains("TITLE: The Short Hour, draft 1") && edl.contains("01:00:0"), "source timecodes: {edl}");
+    // There are no files behind this shoot, so the film cannot be made; which one is missing is said.
+    let words = of("mp4").report.clone().expect("words");
+    assert_eq!(of("mp4").state, "failed");
+    assert!(words.starts_with('C') && words.ends_with(".mp4 is no longer where it was"), "{words}");
+    server.stop().await;
+}
