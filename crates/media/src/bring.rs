@@ -52,3 +52,52 @@ pub fn search(folder: &Path) -> Vec<Found> {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_gives_its_footage_and_music_and_nothing_else() {
+        let dir = tempfile::tempdir().expect("a folder");
+        let at = |name: &str| dir.path().join(name);
+        std::fs::create_dir_all(at("card/sub")).expect("folders");
+        std::fs::create_dir_all(at(".trash")).expect("folders");
+        for name in [
+            "card/B.MP4",
+            "card/a.mov",
+            "card/sub/c.mkv",
+            "card/notes.txt",
+            "card/.half.mp4",
+            ".trash/old.mp4",
+            "song.Flac",
+            "no ending",
+        ] {
+            std::fs::write(at(name), b"x").expect("a file");
+        }
+        std::os::unix::fs::symlink(at("card/a.mov"), at("card/link.mov")).expect("a link");
+        let found: Vec<(String, Kind)> =
+            search(dir.path()).into_iter().map(|f| (f.path.to_string_lossy().into_owned(), f.kind)).collect();
+        let wanted = [
+            ("card/B.MP4", Kind::Clip),
+            ("card/a.mov", Kind::Clip),
+            ("card/sub/c.mkv", Kind::Clip),
+            ("song.Flac", Kind::Track),
+        ];
+        assert_eq!(found, wanted.map(|(p, k)| (p.to_owned(), k)));
+    }
+
+    #[test]
+    fn size_and_time_come_with_a_file() {
+        let dir = tempfile::tempdir().expect("a folder");
+        std::fs::write(dir.path().join("a.wav"), [0u8; 1234]).expect("a file");
+        let found = search(dir.path()).remove(0);
+        assert_eq!(found.bytes, 1234);
+        assert!(found.modified.is_some_and(|t| (Utc::now() - t).num_seconds().abs() < 60));
+    }
+
+    #[test]
+    fn a_folder_that_is_not_there_holds_nothing() {
+        assert!(search(Path::new("/nowhere/at/all")).is_empty());
+    }
+}

@@ -97,3 +97,49 @@ impl Drop for Work {
         let _ = std::fs::remove_dir_all(&self.0);
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shelf() -> (tempfile::TempDir, Shelf) {
+        let dir = tempfile::tempdir().expect("a folder");
+        let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+        (dir, shelf)
+    }
+
+    #[test]
+    fn what_is_published_is_whole_and_replaces_what_was_there() {
+        let (_dir, shelf) = shelf();
+        for text in ["first", "second"] {
+            let work = shelf.work().expect("a folder");
+            std::fs::write(work.path().join("light.mp4"), text).expect("written");
+            work.publish(&shelf.clip("c1")).expect("published");
+            assert_eq!(std::fs::read_to_string(shelf.light("c1")).expect("there"), text);
+        }
+        assert_eq!(std::fs::read_dir(shelf.0.join("work")).expect("a folder").count(), 0, "nothing is left behind");
+    }
+
+    #[test]
+    fn what_is_given_up_leaves_nothing() {
+        let (_dir, shelf) = shelf();
+        let (one, two) = (shelf.work().expect("a folder"), shelf.work().expect("a folder"));
+        assert_ne!(one.path(), two.path(), "two pieces of work never meet");
+        let place = one.path().to_path_buf();
+        std::fs::write(place.join("half.mp4"), "half").expect("written");
+        drop(one);
+        assert!(!place.exists() && two.path().exists());
+    }
+
+    #[test]
+    fn only_what_was_abandoned_long_ago_is_swept() {
+        let (_dir, shelf) = shelf();
+        let fresh = shelf.work().expect("a folder");
+        let old = shelf.0.join("work").join("killed-0");
+        std::fs::create_dir(&old).expect("a folder");
+        let long_ago = std::time::SystemTime::now() - 2 * ABANDONED;
+        std::fs::File::open(&old).and_then(|f| f.set_modified(long_ago)).expect("aged");
+        shelf.sweep();
+        assert!(!old.exists() && fresh.path().exists());
+    }
+}

@@ -43,6 +43,10 @@ pub fn track(onsets: &OnsetStrength, samples: &[f32]) -> Tracked {
         })
         .collect();
     steady(&mut beats);
+    // Evening out must not carry a beat out of the track.
+    let length = samples.len() as f64 / f64::from(READING_RATE);
+    beats.retain(|b| b.at < length);
+    beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
     let tempo_bpm = median_gap(&beats).map_or(60.0 * FRAME_RATE / period, |gap| 60.0 / gap);
     Tracked { tempo_bpm, beats }

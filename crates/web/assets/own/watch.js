@@ -13,7 +13,8 @@
   };
 
   async function make() {
-    for (;;) {
+    // One changed shot is ready in under a second; a whole draft takes longer, and asking costs what rendering needs.
+    for (let wait = 120; ; wait = Math.min(600, wait * 1.3)) {
       const p = await ask(`${path()}/preview`);
       if (p.state === "ready") {
         $("making").textContent = "";
@@ -27,7 +28,7 @@
         return;
       }
       $("making").textContent = `making the preview: ${p.ready} of ${p.total} shots`;
-      await new Promise((done) => setTimeout(done, 150));
+      await new Promise((done) => setTimeout(done, wait));
     }
   }
   function drawLine() {
