@@ -232,3 +232,85 @@ fn timecode(streams: &[Value], json: &Value, rate: FrameRate) -> Option<Seconds>
     let frames = parse_timecode(text, rate).ok()?;
     Some(rate.seconds_at(FramePos(i64::try_from(frames).ok()?)))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    fn rate(text: &str) -> FrameRate {
+        text.parse().expect("a rate")
+    }
+
+    #[test]
+    fn rates_that_are_nearly_a_standard_one_are_that_one() {
+        for (measured, wanted) in [
+            ("23976/1000", "24000/1001"),
+            ("2997/100", "30000/1001"),
+            ("25/1", "25"),
+            ("59941/1000", "60000/1001"),
+            ("119880/1000", "120000/1001"),
+            ("60002/1000", "60"),
+            ("15/1", "15"),
+            ("48/1", "48"),
+        ] {
+            assert_eq!(tidy(rate(measured)), rate(wanted), "{measured}");
+        }
+        // What is odd stays odd, but short enough to reckon with.
+        let odd = tidy(rate("803310/30001"));
+        assert!((odd.to_f64() - 26.776).abs() < 0.001 && odd.den() <= 1001, "{odd}");
+    }
+
+    #[test]
+    fn uneven_footage_is_known_by_its_two_rates() {
+        let of = |average: &str, base: &str| frame_rate(&json!({ "avg_frame_rate": average, "r_frame_rate": base }));
+        assert_eq!(of("25/1", "25/1"), Some((rate("25"), false)));
+        assert_eq!(of("20/1", "30/1"), Some((rate("30"), true)));
+        assert_eq!(of("27/1", "90000/1"), Some((rate("27"), false)), "the clock's rate is none");
+        assert_eq!(of("0/0", "30/1"), Some((rate("30"), false)));
+        assert_eq!(of("0/0", "0/0"), None);
+    }
+
+    #[test]
+    fn rotation_is_counted_clockwise_from_either_place() {
+        for (video, degrees) in [
+            (json!({}), 0),
+            (json!({ "tags": { "rotate": "90" } }), 90),
+            (json!({ "side_data_list": [{ "rotation": -90 }] }), 90),
+            (json!({ "side_data_list": [{ "rotation": 90 }] }), 270),
+            (json!({ "side_data_list": [{}, { "rotation": -180 }], "tags": { "rotate": "90" } }), 180),
+        ] {
+            assert_eq!(rotation(&video), degrees, "{video}");
+        }
+    }
+
+    #[test]
+    fn a_length_that_is_none_is_nothing_and_one_too_long_is_refused() {
+        let of = |stream: Value| duration(&stream, &json!({ "format": { "duration": "7.5" } }));
+        assert_eq!(of(json!({ "duration": "2.5" })).expect("a length"), Seconds::from_measured(2.5));
+        assert_eq!(of(json!({})).expect("a length"), Seconds::from_measured(7.5));
+        assert_eq!(of(json!({ "duration": "nan" })).expect("none"), Seconds::ZERO);
+        assert!(matches!(of(json!({ "duration": "9999999" })), Err(MediaError::TooLong(720))));
+    }
+
+    #[test]
+    fn the_count_in_the_head_promises_a_length() {
+        let of = |frames: &str| promised(&json!({ "nb_frames": frames, "avg_frame_rate": "25/1" }));
+        assert_eq!(of("150"), Seconds::new(6, 1).expect("seconds"));
+        for nothing in ["0", "-3", "many", "999999999999"] {
+            assert_eq!(of(nothing), Seconds::ZERO, "{nothing}");
+        }
+    }
+
+    #[test]
+    fn timecodes_are_found_wherever_the_camera_put_them() {
+        let hour = Seconds::new(3600, 1);
+        let streams = vec![json!({ "tags": {} }), json!({ "tags": { "timecode": "01:00:00:00" } })];
+        assert_eq!(timecode(&streams, &json!({}), rate("25")), hour);
+        let format = json!({ "format": { "tags": { "timecode": "01:00:00;00" } } });
+        assert_eq!(timecode(&[], &format, rate("25")), hour);
+        assert_eq!(timecode(&[], &json!({}), rate("25")), None);
+        let broken = json!({ "format": { "tags": { "timecode": "one o'clock" } } });
+        assert_eq!(timecode(&[], &broken, rate("25")), None);
+    }
+}

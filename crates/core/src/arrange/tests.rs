@@ -217,3 +217,101 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_slot_divides_at_a_mark_and_joins_again() {
+    let slots = slots(&music(), rate(), &[]);
+    for slot in slots.iter().filter(|s| s.len.0 > 40) {
+        let (left, right) = slot.split().expect("marks inside");
+        assert_eq!(left.end(), right.start);
+        assert_eq!((left.start, right.end()), (slot.start, slot.end()));
+        assert!(slot.marks.iter().any(|m| m.at == left.len.0), "on a mark");
+        assert_eq!(left.marks.len() + right.marks.len(), slot.marks.len());
+        let both = left.joined(&right);
+        assert_eq!((both.start, both.len, both.marks.len()), (slot.start, slot.len, slot.marks.len()));
+    }
+}
+
+#[test]
+fn the_places_under_a_draft_are_those_of_its_cuts() {
+    let pool = candidates(60);
+    let result = arranged(&pool);
+    let under = slots_under(&result.draft, &music());
+    let starts: Vec<FramePos> = under.iter().map(|s| s.start).collect();
+    assert_eq!(starts, result.draft.placed().map(|(at, _)| at).collect::<Vec<_>>());
+    for (a, b) in under.iter().zip(&result.slots) {
+        assert_eq!((a.len, a.kind, a.on_drop), (b.len, b.kind, b.on_drop));
+        assert!((a.energy - b.energy).abs() < 1e-9);
+    }
+}
+
+#[test]
+fn the_opening_asks_for_establishing_and_the_end_for_closing() {
+    let slots = slots(&music(), rate(), &[]);
+    assert_eq!(slots[0].wants, Some("establishing"));
+    assert_eq!(slots[slots.len() - 1].wants, Some("closing"));
+    assert_eq!(slots.iter().filter(|s| s.wants == Some("reveal")).count(), 1, "one drop");
+    let mut pool = candidates(60);
+    pool[30].role = Some("establishing".into());
+    pool[31].role = Some("closing".into());
+    // Both are as quiet as the places at the ends.
+    for i in [30, 31] {
+        pool[i].energy = 3.0;
+    }
+    let shots = arranged(&pool);
+    let shots = shots.draft.shots();
+    assert_eq!(shots[0].source.select, pool[30].select);
+    assert_eq!(shots[shots.len() - 1].source.select, pool[31].select);
+    assert!(shots[0].why.iter().any(|w| w == "establishing, as this place asks"), "{:?}", shots[0].why);
+}
+
+#[test]
+fn each_pace_has_its_words_and_nothing_else_is_a_pace() {
+    let words: Vec<String> = Pace::CHOICES.iter().map(|q| Pace::new(*q, *q == 2).expect("a pace").words()).collect();
+    assert_eq!(words, ["every beat", "half a bar, varied", "a bar", "2 bars", "4 bars", "8 bars"]);
+    for wrong in [0, 3, 5, 33, 255] {
+        assert_eq!(Pace::new(wrong, false), Err(PaceError));
+    }
+    assert_eq!(Pace::new(2, false).expect("a pace").beats(3.0), 1.5);
+}
+
+#[test]
+fn a_clip_is_slowed_only_as_far_as_its_frames_go() {
+    let slot = |len| Slot { len: FrameLen(len), marks: vec![], ..slots(&music(), rate(), &[])[0].clone() };
+    let mut fast = candidates(1);
+    fast[0].rate = "60000/1001".parse().expect("a rate");
+    fast[0].media = secs(2.0);
+    fast[0].range = Range::new(secs(0.0), secs(2.0), secs(1.0)).expect("range");
+    let over = |len: u64| Arranger::new(&fast, vec![slot(len)], rate(), &[]).and_then(|a| a.solve());
+    let normal = over(47).expect("as long as the clip needs to be");
+    assert_eq!(normal.draft.shots()[0].source.speed.to_f64(), 1.0);
+    let slowed = over(72).expect("one and a half times as long");
+    let speed = slowed.draft.shots()[0].source.speed.to_f64();
+    assert!((0.4..=0.67).contains(&speed), "{speed}");
+    assert!(
+        slowed.draft.shots()[0].why.iter().any(|w| w.starts_with("slowed to")),
+        "{:?}",
+        slowed.draft.shots()[0].why
+    );
+    assert!(matches!(over(48 * 3), Err(ArrangeError::TooLittle { .. })), "three times is more than 59.94 gives");
+}
+
+#[test]
+fn movement_that_goes_on_connects() {
+    let mut pool = candidates(40);
+    for (i, c) in pool.iter_mut().enumerate() {
+        c.energy = 50.0;
+        c.framing = None;
+        c.tier = Tier::Strong;
+        c.movement = Some(if i % 2 == 0 { "left" } else { "right" }.into());
+    }
+    let result = arranged(&pool);
+    let ways: Vec<&str> = result
+        .draft
+        .shots()
+        .iter()
+        .map(|s| pool.iter().find(|c| c.select == s.source.select).and_then(|c| c.movement.as_deref()).expect("known"))
+        .collect();
+    let jars = ways.windows(2).filter(|w| w[0] != w[1]).count();
+    assert!(jars * 3 < ways.len(), "{ways:?}");
+}

@@ -99,3 +99,80 @@ fn files_that_are_something_else_are_refused() {
 fn the_timeline_as_others_read_it() {
     insta::assert_snapshot!("timeline", write_otio(&cut()));
 }
+
+mod any {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn text() -> impl Strategy<Value = String> {
+        "[ -~äöü時\u{7}\"',;:]{0,24}"
+    }
+
+    fn events() -> impl Strategy<Value = Vec<Event>> {
+        let one = (text(), text(), 0i64..200_000, 3u64..400, 1usize..4, 0usize..3).prop_map(
+            |(name, note, start_ms, len, speed, rate_at)| Event {
+                clip: format!("C{}.mp4", name.trim()),
+                url: "rolls/clip.mp4".into(),
+                reel: reel_name(&name),
+                clip_rate: rate(["25", "24000/1001", "60000/1001"][rate_at]),
+                clip_start: secs(3600, 1),
+                clip_duration: secs(300, 1),
+                source_in: secs(start_ms, 1000),
+                speed: [1.0, 0.5, 0.8][speed - 1],
+                len: FrameLen(len),
+                energy: 50.0,
+                tier: "strong".into(),
+                tags: vec!["framing:close".into(), note.replace(',', " ")],
+                note,
+                why: vec!["a hero".into()],
+            },
+        );
+        proptest::collection::vec(one, 1..12)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        #[test]
+        fn any_cut_is_written_and_read_back(events in events(), title in text(), rate_at in 0usize..4) {
+            let rate = rate(["25", "24000/1001", "30000/1001", "60000/1001"][rate_at]);
+            let cut = CutList { title, rate, events, music: None, markers: vec![] };
+            let total: u64 = cut.events.iter().map(|e| e.len.0).sum();
+            let edl = read_edl(&write_edl(&cut), rate).expect("a list");
+            let clips = read_otio(&write_otio(&cut)).expect("a timeline");
+            let rows = read_csv(&write_csv(&cut).expect("csv")).expect("rows");
+            prop_assert_eq!((edl.len(), clips.len(), rows.len()), (cut.events.len(), cut.events.len(), cut.events.len()));
+            prop_assert_eq!(edl.last().map(|e| e.record.1), Some(total));
+            prop_assert!(edl.windows(2).all(|w| w[0].record.1 == w[1].record.0), "gapless");
+            for ((event, clip), row) in cut.events.iter().zip(&clips).zip(&rows) {
+                prop_assert_eq!((clip.len, clip.speed, row.frames), (event.len.0, event.speed, event.len.0));
+                prop_assert!(!row.note.starts_with(['=', '+', '-', '@']), "{}", row.note);
+            }
+            for event in &edl {
+                prop_assert!(!event.reel.is_empty() && event.reel.len() <= 8);
+                prop_assert!(event.reel.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit()));
+                prop_assert!(event.source.1 > event.source.0);
+            }
+        }
+
+        #[test]
+        fn no_text_breaks_the_readers(text in "\\PC{0,200}") {
+            let rate = rate("25");
+            // Whatever comes, an answer or an error, never a panic.
+            let _ = (read_edl(&text, rate), read_otio(&text), read_csv(&text));
+        }
+    }
+}
+
+#[test]
+fn reel_names_fit_the_format() {
+    for (name, reel) in [
+        ("A001_C003.mp4", "A001C003"),
+        ("gears", "GEARS"),
+        ("a-very-long-name", "AVERYLON"),
+        ("時計", "AX"),
+        ("", "AX"),
+        ("7", "7"),
+    ] {
+        assert_eq!(reel_name(name), reel, "{name}");
+    }
+}

@@ -207,7 +207,7 @@ proptest! {
     ) {
         let mut samples = silence(seconds);
         play(&mut samples, 0.0, seconds, |t| {
-            let on = if (t / gate) as u32 % 2 == 0 { 1.0 } else { 0.02 };
+            let on = if ((t / gate) as u32).is_multiple_of(2) { 1.0 } else { 0.02 };
             level * on * (0.5 * (tone * t * TAU).sin() + 0.5 * hiss(t))
         });
         let reading = read(&samples);
