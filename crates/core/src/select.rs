@@ -275,6 +275,47 @@ mod tests {
     }
 
     #[test]
+    fn tiers_are_in_the_order_of_their_worth_and_have_their_words() {
+        let worth = [Tier::Out, Tier::Unread, Tier::Spare, Tier::Strong, Tier::Hero];
+        assert!(worth.windows(2).all(|w| w[0] < w[1]));
+        for tier in worth {
+            assert_eq!(Tier::from_word(tier.word()), Some(tier));
+            assert_eq!(serde_json::to_string(&tier).expect("json"), format!("\"{}\"", tier.word()));
+        }
+        assert_eq!(Tier::from_word("best"), None);
+        assert!(!Tier::VERDICTS.contains(&Tier::Unread), "nobody says unread");
+    }
+
+    #[test]
+    fn every_facet_has_words_or_is_free() {
+        for facet in Facet::ALL {
+            let free = matches!(facet, Facet::Subject | Facet::Own);
+            assert_eq!(facet.words().is_empty(), free, "{facet:?}");
+            assert_eq!(Tag::new(facet, "Brass ").is_ok(), free, "{facet:?}");
+            for word in facet.words() {
+                let tag = Tag::new(facet, word).expect("a tag");
+                assert_eq!(String::from(tag.clone()), format!("{}:{word}", facet.word()));
+                assert_eq!(Tag::try_from(String::from(tag.clone())), Ok(tag));
+            }
+        }
+        assert_eq!(Tag::new(Facet::Own, &"x".repeat(41)), Err(SelectError::NotATag("x".repeat(40))));
+    }
+
+    #[test]
+    fn a_range_is_in_order_however_it_comes() {
+        assert_eq!(Range::new(s(5), s(4), s(4)), Err(SelectError::Order));
+        assert_eq!(Range::new(s(0), s(4), s(4)), Err(SelectError::Order), "out is exclusive");
+        assert_eq!(Range::new(s(-1), s(4), s(1)), Err(SelectError::Order));
+        let kept = Range::new(s(1000), s(4000), s(2500)).expect("range");
+        assert_eq!(kept.duration(), s(3000));
+        let text = serde_json::to_string(&kept).expect("json");
+        assert_eq!(serde_json::from_str::<Range>(&text).expect("reads back"), kept);
+        let broken = r#"{"start":"3/1","end":"1/1","hit":"2/1"}"#;
+        assert!(serde_json::from_str::<Range>(broken).is_err(), "no file and no form brings a range out of order");
+        assert_eq!(kept.with(Mark::Out, s(99_000), s(10_000)), Err(SelectError::Outside));
+    }
+
+    #[test]
     fn tags_that_nobody_knows_are_refused() {
         for text in ["framing:sideways", "mood:sad", "close", "own:", "own:\u{7}"] {
             assert!(Tag::try_from(text.to_owned()).is_err(), "{text}");

@@ -348,6 +348,55 @@ mod tests {
         }
     }
 
+    #[test]
+    fn only_sums_that_mean_something_have_an_answer() {
+        let (start, len) = (FramePos(100), FrameLen(24));
+        assert_eq!(start.checked_add(len), Some(FramePos(124)));
+        assert_eq!(FramePos(i64::MAX).checked_add(len), None);
+        assert_eq!(FramePos(124).since(start), Some(len));
+        assert_eq!(start.since(FramePos(124)), None, "a length is never negative");
+        assert_eq!(len.checked_shift(FrameShift(-24)), Some(FrameLen(0)));
+        assert_eq!(len.checked_shift(FrameShift(-25)), None);
+        assert_eq!([FrameLen(1), FrameLen(2), FrameLen(3)].into_iter().sum::<FrameLen>(), FrameLen(6));
+    }
+
+    #[test]
+    fn a_frame_is_shown_until_the_next_begins() {
+        let film = rate("24000/1001");
+        let at = |num, den| Seconds::new(num, den).expect("seconds");
+        // Frame 24 begins at 1.001 s.
+        assert_eq!(film.containing(at(1, 1)), FramePos(23));
+        assert_eq!(film.nearest(at(1, 1)), FramePos(24));
+        assert_eq!(film.containing(at(1001, 1000)), FramePos(24));
+        assert_eq!(film.seconds_of(FrameLen(24)), at(1001, 1000));
+        assert_eq!((film.nominal(), rate("25").nominal(), rate("60000/1001").nominal()), (24, 25, 60));
+    }
+
+    #[test]
+    fn times_are_written_for_reading() {
+        for (seconds, words) in
+            [(0.0, "0:00"), (45.4, "0:45"), (59.6, "1:00"), (3599.0, "59:59"), (3723.0, "1:02:03"), (-5.0, "0:00")]
+        {
+            assert_eq!(clock(seconds), words, "{seconds}");
+        }
+        assert_eq!(timecode(86_399, rate("24"), true), "00:59:59:23", "only 29.97 and 59.94 drop numbers");
+        assert_eq!(parse_timecode("01:00:00:00", rate("60000/1001")).expect("a timecode"), 216_000);
+        assert_eq!(parse_timecode("01:00:00;00", rate("60000/1001")).expect("a timecode"), 215_784);
+    }
+
+    #[test]
+    fn measured_times_are_kept_to_the_microsecond() {
+        assert_eq!(Seconds::from_measured(1.234_567_8), Seconds::new(1_234_568, 1_000_000).expect("seconds"));
+        assert_eq!(Seconds::from_measured(f64::NAN), Seconds::ZERO);
+        assert_eq!(Seconds::from_measured(f64::INFINITY), Seconds::ZERO);
+        let half = Seconds::new(1, 2).expect("seconds");
+        assert_eq!((half + half).to_string(), "1/1");
+        assert!((half - Seconds::from_measured(1.0)).is_negative());
+        assert_eq!(serde_json::to_string(&half).expect("json"), "\"1/2\"");
+        assert!(serde_json::from_str::<Seconds>("\"1/0\"").is_err());
+        assert!(serde_json::from_str::<FrameRate>("\"0/1\"").is_err());
+    }
+
     proptest! {
         #[test]
         fn a_timecode_reads_back(frames in 0u64..8_000_000, drop in any::<bool>(), which in 0usize..4) {

@@ -96,3 +96,45 @@ fn what_cannot_be_done_is_said() {
     let pinned = d.apply(&Edit::Pin { shot: 1, on: true }).expect("pin");
     assert_eq!(pinned.apply(&Edit::Slip { shot: 1, by: FrameShift(1) }), Err(DraftError::Pinned));
 }
+
+#[test]
+fn a_replacement_takes_the_place_and_keeps_the_length() {
+    let d = draft();
+    let new = shot(99, 4000, (1, 1));
+    let edit = Edit::Replace {
+        shot: 1,
+        source: new.source.clone(),
+        hit_at: Some(7),
+        energy: 88.0,
+        why: vec!["a hero".into()],
+    };
+    let after = d.apply(&edit).expect("it fits");
+    let (was, is) = (&d.shots()[1], &after.shots()[1]);
+    assert_eq!((is.len, &is.source, is.hit_at, is.energy), (was.len, &new.source, Some(7), 88.0));
+    assert_eq!(after.len(), d.len());
+    let late = Edit::Replace { shot: 1, source: shot(99, 9900, (1, 1)).source, hit_at: None, energy: 1.0, why: vec![] };
+    assert_eq!(d.apply(&late), Err(DraftError::ClipEnds), "a tenth of a second is not a second");
+    let pinned = d.apply(&Edit::Pin { shot: 1, on: true }).expect("pinned");
+    assert_eq!(pinned.apply(&edit), Err(DraftError::Pinned));
+    let free = pinned.apply(&Edit::Pin { shot: 1, on: false }).expect("unpinned");
+    assert!(free.apply(&edit).is_ok());
+}
+
+#[test]
+fn drafts_that_cannot_be_are_refused() {
+    assert_eq!(Draft::new(rate(), vec![shot(2, 0, (1, 1))]), Err(DraftError::Flash));
+    assert_eq!(Draft::new(rate(), vec![shot(48, 9000, (1, 1))]), Err(DraftError::ClipEnds));
+    assert_eq!(Draft::new(rate(), vec![shot(240, 1000, (1, 1))]), Err(DraftError::ClipEnds));
+    assert!(Draft::new(rate(), vec![shot(240, 1000, (1, 2))]).is_ok(), "half as fast uses half as much");
+    assert!(Draft::new(rate(), vec![]).is_ok_and(|d| d.is_empty() && d.len() == FrameLen(0)));
+}
+
+#[test]
+fn speeds_have_bounds() {
+    for (num, den) in [(0, 1), (1, 0), (-1, 2), (1, 21), (21, 1)] {
+        assert_eq!(Speed::new(num, den), None, "{num}/{den}");
+    }
+    assert_eq!(Speed::new(2, 4), Speed::new(1, 2));
+    assert!(serde_json::from_str::<Speed>("\"1/0\"").is_err() && serde_json::from_str::<Speed>("\"fast\"").is_err());
+    assert_eq!(serde_json::to_string(&Speed::NORMAL).expect("json"), "\"1/1\"");
+}

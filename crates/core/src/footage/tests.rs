@@ -147,3 +147,104 @@ fn one_frame_is_a_reading_and_none_is_an_error() {
     let mut reader = ClipReader::new(W, H, 25.0);
     assert!(matches!(reader.push(&[0; 7]), Err(ReadClipError::FrameSize { got: 7, .. })));
 }
+
+#[test]
+fn each_way_of_the_camera_has_its_word() {
+    for (dx, dy, zoom, word) in [
+        (0.2, 0.0, 0.0, "right"),
+        (-0.2, 0.0, 0.0, "left"),
+        (0.0, -0.15, 0.0, "up"),
+        (0.0, 0.15, 0.0, "down"),
+        (0.0, 0.0, 0.3, "in"),
+        (0.0, 0.0, -0.3, "out"),
+        (0.0, 0.0, 0.0, "still"),
+    ] {
+        let reading = read(25.0, 40, |t| scene(dx * t, dy * t, (zoom * t).exp()));
+        assert_eq!(reading.movement(0.0, 1.6), word, "{dx} {dy} {zoom}");
+    }
+}
+
+#[test]
+fn samples_stand_for_tenths_of_a_second_at_any_rate() {
+    for (rate, frames) in [(12.0, 36), (23.976, 72), (25.0, 75), (30.0, 90)] {
+        let reading = read(rate, frames, |t| scene(0.1 * t, 0.0, 1.0));
+        assert!((reading.duration - frames as f64 / rate).abs() < 1e-9);
+        let wanted = (reading.duration / STEP).ceil() as usize;
+        let s = &reading.samples;
+        for (name, trace) in [
+            ("motion", &s.motion),
+            ("shake", &s.shake),
+            ("sharpness", &s.sharpness),
+            ("exposure", &s.exposure),
+            ("pan", &s.pan),
+            ("tilt", &s.tilt),
+            ("zoom", &s.zoom),
+        ] {
+            assert!(trace.len().abs_diff(wanted) <= 1, "{name} at {rate}: {} for {wanted}", trace.len());
+            assert!(trace.iter().all(|v| v.is_finite()), "{name} at {rate}");
+        }
+    }
+}
+
+#[test]
+fn a_burst_all_over_the_picture_is_no_shaking_hand() {
+    // Dark birds that fly up in all directions from one second on.
+    let burst = |t: f64| {
+        let mut frame = scene(0.0, 0.0, 1.0);
+        for bird in 0..24 {
+            let angle = f64::from(bird) * 0.61;
+            let way = if t > 1.0 { (t - 1.0) * 0.5 } else { 0.0 };
+            let (bx, by) = (0.5 + way * angle.cos() + 0.02 * f64::from(bird % 5), 0.3 + way * angle.sin());
+            for y in 0..H {
+                for x in 0..W {
+                    let (u, v) = (x as f64 / W as f64 - bx, y as f64 / W as f64 - by);
+                    if u * u + v * v < 0.0012 {
+                        frame[y * W + x] = 12;
+                    }
+                }
+            }
+        }
+        frame
+    };
+    let reading = read(25.0, 75, burst);
+    let best = &reading.moments[0];
+    assert!((best.hit - 1.0).abs() < 0.4, "{:?}", reading.moments);
+    assert!(best.end > 1.8, "what follows the burst is worth having: {best:?}");
+}
+
+mod any {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(16))]
+        #[test]
+        fn whatever_is_seen_the_reading_is_well_formed(
+            seed in any::<u32>(), frames in 1usize..40, rate in 5.0f64..31.0, cut in 0usize..40
+        ) {
+            let mut noise = seed;
+            let mut reader = ClipReader::new(32, 20, rate);
+            for i in 0..frames {
+                let level = if i < cut { 40 } else { 200 };
+                let frame: Vec<u8> = (0..32 * 20)
+                    .map(|_| {
+                        noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                        (level + (noise >> 27)) as u8
+                    })
+                    .collect();
+                reader.push(&frame).expect("a frame");
+            }
+            let reading = reader.finish().expect("a reading");
+            for trace in [&reading.samples.motion, &reading.samples.shake, &reading.samples.sharpness, &reading.samples.exposure] {
+                prop_assert!(trace.iter().all(|v| (0.0..=1.0).contains(v)), "{trace:?}");
+            }
+            prop_assert!(!reading.moments.is_empty());
+            for m in &reading.moments {
+                prop_assert!(m.start >= 0.0 && m.start <= m.hit && m.hit <= m.end && m.end <= reading.duration + 1e-3, "{m:?}");
+                prop_assert!((0.0..=100.0).contains(&m.energy) && !m.why.is_empty());
+            }
+            prop_assert!((0.0..=100.0).contains(&reading.energy(0.0, reading.duration)));
+            prop_assert!(reading.shot_changes.iter().all(|c| *c > 0.0 && *c < reading.duration));
+        }
+    }
+}
