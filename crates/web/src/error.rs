@@ -94,3 +94,24 @@ impl ResponseError for WebError {
         HttpResponse::build(self.status_code()).content_type(ContentType::plaintext()).body(text)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_editor_is_told_is_for_the_editor() {
+        let inside = WebError::Media(MediaError::Io(std::io::Error::other("/secret/path")));
+        assert_eq!((inside.status_code(), inside.speaks()), (StatusCode::UNPROCESSABLE_ENTITY, false));
+        let gone = WebError::Gone { name: "C001.mp4".into() };
+        assert_eq!((gone.to_string().as_str(), gone.speaks()), ("C001.mp4 is no longer where it was", true));
+        for (error, status) in [
+            (WebError::NotFound, StatusCode::NOT_FOUND),
+            (WebError::Media(MediaError::OutsideRoots), StatusCode::FORBIDDEN),
+            (WebError::Store(StoreError::Conflict), StatusCode::CONFLICT),
+            (WebError::Draft(DraftError::Flash), StatusCode::UNPROCESSABLE_ENTITY),
+        ] {
+            assert_eq!(error.status_code(), status, "{error}");
+        }
+    }
+}

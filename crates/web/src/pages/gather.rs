@@ -395,3 +395,31 @@ async fn events(desk: web::Data<Desk>, job: web::Path<Uuid>) -> HttpResponse {
         .insert_header(("content-encoding", "identity"))
         .streaming(stream)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_size_says_what_it_means_in_the_job() {
+        let job = |width, height| Job {
+            id: Uuid::nil(),
+            name: "A".into(),
+            rate: "25".parse().expect("a rate"),
+            width,
+            height,
+            target_seconds: None,
+            chosen_track: None,
+        };
+        for ((w, h), (jw, jh), words) in [
+            ((1920, 1080), (1920, 1080), "1920×1080, fills the frame"),
+            ((3840, 2160), (1920, 1080), "3840×2160, fills the frame"),
+            ((1280, 720), (1920, 1080), "1280×720, enlarged 1.5×"),
+            ((1080, 1920), (1920, 1080), "1080×1920, upright, enlarged 1.8×"),
+            ((1080, 1920), (1080, 1920), "1080×1920, fills the frame"),
+            ((1920, 800), (1920, 1080), "1920×800, enlarged 1.4×"),
+        ] {
+            assert_eq!(size_words(w, h, &job(jw, jh)), words, "{w}x{h} in {jw}x{jh}");
+        }
+    }
+}

@@ -96,3 +96,32 @@ impl Spine {
         Ok(Self { job, facts, steps })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rates_are_written_as_people_say_them() {
+        for (rate, words) in [
+            ("24000/1001", "23.976"),
+            ("25", "25"),
+            ("30000/1001", "29.97"),
+            ("60000/1001", "59.94"),
+            ("120", "120"),
+            ("25/2", "12.5"),
+        ] {
+            assert_eq!(rate_words(rate.parse().expect("a rate")), words);
+        }
+    }
+
+    #[test]
+    fn one_is_not_many() {
+        assert_eq!(
+            (counted(0, "clip"), counted(1, "clip"), counted(2, "clip")),
+            ("0 clips".into(), "1 clip".into(), "2 clips".into())
+        );
+        assert_eq!(gather_says(&[], 0), "0 clips, 0 rolls");
+        assert_eq!(handoff_says(&[]), "nothing made yet");
+    }
+}

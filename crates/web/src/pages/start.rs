@@ -111,3 +111,33 @@ async fn undo(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpRespons
 async fn redo(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().json(serde_json::json!({ "label": desk.store.redo(*job).await? })))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lengths_are_read_as_people_write_them() {
+        for (text, wanted) in [("45", 45.0), ("45.5", 45.5), ("1:30", 90.0), ("0:09.5", 9.5), (" 2 : 00 ", 120.0)] {
+            assert_eq!(seconds(text), Some(wanted), "{text}");
+        }
+        for text in ["", "soon", "1:2:3", "1:x", "nan", "inf"] {
+            assert_eq!(seconds(text), None, "{text}");
+        }
+    }
+
+    #[test]
+    fn an_empty_length_is_as_long_as_the_music() {
+        let form = |length: &str, size: &str| JobForm {
+            name: "A".into(),
+            length: length.into(),
+            rate: "25".into(),
+            size: size.into(),
+        };
+        let new = asked(&form("  ", "1080x1920")).expect("a job");
+        assert_eq!((new.target_seconds, new.width, new.height), (None, 1080, 1920));
+        for (length, size) in [("long", "1920x1080"), ("45", "1920"), ("45", "x"), ("45", "ax1")] {
+            assert!(asked(&form(length, size)).is_err(), "{length} {size}");
+        }
+    }
+}
