@@ -79,13 +79,7 @@ async fn measure() {
     }
     let preview = async |what: &str| {
         let start = Instant::now();
-        browser.go(&format!("{job}/watch")).await;
-        browser
-            .until(
-                "document.querySelector('#video').dataset.ready && document.querySelector('#video').readyState >= 2",
-                120,
-            )
-            .await;
+        browser.watch(job).await;
         say(what, format!("{:.2} s", start.elapsed().as_secs_f64()));
     };
     preview("first preview of the 45 s draft, with the page").await;

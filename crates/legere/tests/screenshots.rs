@@ -61,13 +61,7 @@ async fn take() {
     shoot(&browser, "arrange-night").await;
     browser.key("n").await;
 
-    browser.go(&format!("{job}/watch")).await;
-    browser
-        .until(
-            "document.querySelector('#video').dataset.ready && document.querySelector('#video').readyState >= 2",
-            120,
-        )
-        .await;
+    browser.watch(job).await;
     browser.js("document.querySelector('#video').currentTime = 21").await;
     shoot(&browser, "watch").await;
 

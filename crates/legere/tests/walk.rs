@@ -231,10 +231,7 @@ async fn changed(browser: &Browser, job: &str, before: &Value) -> Value {
 }
 
 async fn watch(browser: &Browser, job: &str) {
-    browser.go(&format!("{job}/watch")).await;
-    browser
-        .until("document.querySelector('#video').dataset.ready && document.querySelector('#video').readyState >= 2", 60)
-        .await;
+    browser.watch(job).await;
     let seconds = browser.js("return document.querySelector('#video').duration").await.as_f64().expect("a length");
     assert!((seconds - 479.0 * 1001.0 / 24000.0).abs() < 0.03, "{seconds}");
     browser.key(" ").await;

@@ -73,6 +73,14 @@ impl Browser {
         self.client.goto(address).await.expect(address);
     }
 
+    /// Opens Watch and waits until the preview can be played.
+    pub async fn watch(&self, job: &str) {
+        self.go(&format!("{job}/watch")).await;
+        let ready =
+            "document.querySelector('#video').dataset.ready && document.querySelector('#video').readyState >= 2";
+        self.until(ready, 120).await;
+    }
+
     /// Presses and lets go one key, as printed on it; `Enter`, `ArrowDown` and the like by name.
     pub async fn key(&self, key: &str) {
         let code = match key {
