@@ -66,7 +66,10 @@ pub async fn run(desk: Desk, at_once: usize, port: u16) -> Result<(), MainError>
     println!("Legere is at http://{address}/ (Ctrl-C stops it)");
     let ended = server.await.map_err(MainError::Server);
     events.abort();
-    worker.stop().await?;
+    // Best effort: what is not given back is taken over once this worker has been silent for a while.
+    if let Err(error) = worker.stop().await {
+        tracing::warn!(?error, "the work in hand could not be given back");
+    }
     ended
 }
 

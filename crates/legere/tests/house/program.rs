@@ -36,7 +36,11 @@ impl Program {
     /// Ctrl-C; gives whether it ended well.
     pub fn stop(mut self) -> bool {
         interrupt(&self.child);
-        self.child.wait().expect("it ends").success()
+        let ended = self.child.wait().expect("it ends");
+        if !ended.success() {
+            eprintln!("it ended with {ended}");
+        }
+        ended.success()
     }
 }
 
