@@ -10,10 +10,10 @@ use std::process::Command;
 fn benches(c: &mut Criterion) {
     let dir = tempfile::tempdir().expect("a folder");
     let file = dir.path().join("clip.mp4");
-    // Twenty seconds of full-size footage with sound: as a camera writes it, and moving all over.
+    // Five seconds of full-size footage with sound: as a camera writes it, and moving all over.
     let made = Command::new("ffmpeg")
-        .args(["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1920x1080:rate=25:duration=20"])
-        .args(["-f", "lavfi", "-i", "anoisesrc=duration=20:amplitude=0.2", "-vf", "noise=alls=8:allf=t"])
+        .args(["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1920x1080:rate=25:duration=5"])
+        .args(["-f", "lavfi", "-i", "anoisesrc=duration=5:amplitude=0.2", "-vf", "noise=alls=4:allf=t"])
         .args(["-c:v", "libx264", "-preset", "veryfast", "-crf", "20", "-pix_fmt", "yuv420p", "-c:a", "aac"])
         .arg(&file)
         .status();
@@ -22,7 +22,7 @@ fn benches(c: &mut Criterion) {
     let runtime = tokio::runtime::Runtime::new().expect("a runtime");
     let probed = runtime.block_on(probe::clip(&file)).expect("a video");
     let (w, h) = light::light_size(probed.width, probed.height);
-    let mut group = c.benchmark_group("20 s of 1080p");
+    let mut group = c.benchmark_group("5 s of 1080p");
     group.sample_size(10);
     group.bench_function("light copy alone", |b| {
         b.iter(|| {

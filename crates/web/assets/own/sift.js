@@ -5,7 +5,8 @@
   let all = [],
     shown = [],
     now = null,
-    reading = null;
+    reading = null,
+    loading = 0;
   const readings = new Map(),
     images = new Map();
   const filters = { tiers: new Set(), tags: new Set(), words: "" };
@@ -110,8 +111,8 @@
     video.pause();
     video.classList.remove("on");
     drawStill();
-    video.src = `/media/clips/${s.clip}/light.mp4`;
-    video.currentTime = s.hit;
+    clearTimeout(loading);
+    loading = setTimeout(loadClip, 150);
     for (const one of [before, now]) {
       const c = one && cellOf(one);
       if (c) c.setAttribute("aria-selected", one === now);
@@ -129,9 +130,18 @@
           drawRibbon();
         }
       });
-    // The neighbours, so that the next verdict finds them there.
+    // The neighbours, so that the next verdicts find them there.
     const at = shown.indexOf(now);
-    for (const n of [1, 2, -1]) if (shown[at + n]) image(shown[at + n].clip);
+    for (const n of [1, 2, 3, 4, 5, 6, -1]) if (shown[at + n]) image(shown[at + n].clip);
+  }
+  // The moving picture comes once one rests on a clip: those passed by quickly must not hold up the next still.
+  const source = () => `/media/clips/${now.clip}/light.mp4`;
+  const at = () => (video.getAttribute("src") === source() ? video.currentTime : now.hit);
+  function loadClip() {
+    clearTimeout(loading);
+    if (!now || video.getAttribute("src") === source()) return;
+    video.src = source();
+    video.currentTime = now.hit;
   }
   function describe() {
     const s = now;
@@ -191,7 +201,7 @@
       pen.fillStyle = "#e0553c";
       pen.fillRect(x(now.hit) - 1, 0, 2, h);
       pen.fillStyle = paper;
-      pen.fillRect(x(video.currentTime || 0), 0, 1, h);
+      pen.fillRect(x(at()), 0, 1, h);
     };
     if (i.complete) put();
     else i.addEventListener("load", () => now && drawRibbon(), { once: true });
@@ -270,12 +280,16 @@
       else describe();
     });
   }
-  const mark = (which) => judge({ do: "mark", mark: which, at: video.currentTime });
+  const mark = (which) => {
+    loadClip();
+    judge({ do: "mark", mark: which, at: video.currentTime });
+  };
   const go = (n) => {
     const at = shown.indexOf(now);
     show(shown[Math.max(0, Math.min(shown.length - 1, at + n))]);
   };
   const step = (n) => {
+    loadClip();
     video.pause();
     video.classList.add("on");
     const frame = Math.floor(video.currentTime * now.rate + 0.001) + n;
@@ -283,6 +297,7 @@
   };
   const play = () => {
     if (!now) return;
+    loadClip();
     video.classList.add("on");
     video.paused ? video.play() : video.pause();
   };
@@ -291,6 +306,7 @@
     const list = reading.moments,
       at = list.findIndex((m) => Math.abs(m.start - now.start) < 0.05 && Math.abs(m.end - now.end) < 0.05);
     const m = list[(at + 1) % list.length];
+    loadClip();
     judge({ do: "range", start: m.start, end: m.end, hit: m.hit });
     video.currentTime = m.hit;
   }
@@ -321,6 +337,7 @@
     const scrub = (e) => {
       if (!now) return;
       const box = ribbon.getBoundingClientRect();
+      loadClip();
       video.pause();
       video.classList.add("on");
       const frame = Math.floor(((e.clientX - box.left) / box.width) * now.duration * now.rate);
