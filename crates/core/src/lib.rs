@@ -10,6 +10,7 @@
 pub mod arrange;
 pub mod check;
 pub mod draft;
+pub mod evaluation;
 pub mod footage;
 pub mod interchange;
 pub mod select;

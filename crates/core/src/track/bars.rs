@@ -1,55 +1,154 @@
 //! Metre and downbeats: which of the beats is the one.
 //!
-//! A bar begins where the bass enters and the harmony changes. Each metre and each phase is scored by how much
-//! more of both its downbeats have than its other beats.
+//! A bar begins where the bass enters, the harmony changes and something new starts; in four, the second and the
+//! fourth beat carry the snare. A hidden Markov model over metre and place in the bar walks along the beats, so that
+//! a doubtful bar follows its neighbours, and a bar of another length is possible but costs.
 
-use super::Beat;
 use super::beats::FoundBeat;
-use super::onsets::OnsetStrength;
+use super::onsets::Onsets;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-/// Beats counted into bars; the metre is 4 unless 3 explains the accents clearly better.
-pub fn count(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &OnsetStrength) -> Vec<Beat> {
-    let accents = accents(beats, spectrum, onsets);
-    let (four, four_phase) = best_phase(&accents, 4);
-    let (three, three_phase) = best_phase(&accents, 3);
-    let (metre, phase) = if three > 1.3 * four + 0.1 { (3, three_phase) } else { (4, four_phase) };
-    beats
-        .iter()
-        .enumerate()
-        .map(|(i, found)| {
-            let shifted = i + metre - phase;
-            // A pick-up before the first downbeat is bar 0.
-            let bar = if phase == 0 { i / metre + 1 } else { shifted / metre };
-            Beat { at: found.at, bar: bar as u32, beat: (shifted % metre + 1) as u32, strength: found.strength }
-        })
-        .collect()
+const METRES: [usize; 3] = [2, 3, 4];
+/// What it costs to call the next beat a one before the bar is full, or to change the metre.
+const IRREGULAR: f64 = 9.0;
+const OTHER_METRE: f64 = 14.0;
+/// How clearly bass, all onsets, harmony and new timbre speak for a one.
+const BASS: f64 = 0.5;
+const ALL: f64 = 0.25;
+const HARMONY: f64 = 0.9;
+const NEWS: f64 = 0.7;
+/// How clearly the snare speaks for the second and fourth beat of four.
+const BACKBEAT: f64 = 0.55;
+/// What each metre is given for being rare or common.
+const PRIOR: [f64; 3] = [-0.25, -0.12, 0.0];
+
+/// Where each beat stands: the length of its bar and its place, from 0.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Place {
+    pub metre: usize,
+    pub place: usize,
 }
 
-/// How much each beat sounds like the first of a bar.
-fn accents(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &OnsetStrength) -> Vec<f64> {
-    let gap = if beats.len() > 1 { (beats[beats.len() - 1].at - beats[0].at) / (beats.len() - 1) as f64 } else { 0.5 };
-    let raw: Vec<(f64, f64, f64)> = beats
-        .iter()
-        .map(|beat| {
-            let bass = near(&onsets.bass, beat.at);
-            let all = near(&onsets.all, beat.at);
-            let before = spectrum.mean_chroma((beat.at - gap).max(0.0), beat.at - 0.02);
-            let after = spectrum.mean_chroma(beat.at + 0.04, beat.at + gap);
-            let alike: f64 = before.iter().zip(&after).map(|(a, b)| a * b).sum();
-            (bass, all, 1.0 - alike)
-        })
-        .collect();
-    let bass = standard(raw.iter().map(|r| r.0));
-    let all = standard(raw.iter().map(|r| r.1));
-    let harmony = standard(raw.iter().map(|r| r.2));
-    (0..raw.len()).map(|i| 0.6 * bass[i] + 0.3 * all[i] + 1.0 * harmony[i]).collect()
+pub struct Counted {
+    pub places: Vec<Place>,
+    /// The mean gain a beat, and how much better it is than the best count with the ones elsewhere.
+    pub gain: f64,
+}
+
+/// What is heard at each beat, each list of zero mean and unit deviation.
+pub struct Heard {
+    down: Vec<f64>,
+    snare: Vec<f64>,
+}
+
+impl Heard {
+    pub fn at(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &Onsets) -> Self {
+        let n = beats.len();
+        let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
+        let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
+        let chroma: Vec<[f64; 12]> =
+            (0..n).map(|i| spectrum.mean_chroma(beats[i].at + 0.03, after(i) - 0.02)).collect();
+        let timbre: Vec<Vec<f64>> = (0..n).map(|i| spectrum.mean_bands(beats[i].at, after(i), 16)).collect();
+        let bass = standard((0..n).map(|i| near(&onsets.ranges[0], beats[i].at)));
+        let all = standard((0..n).map(|i| near(&onsets.all, beats[i].at)));
+        let snare = standard((0..n).map(|i| {
+            let at = beats[i].at;
+            near(&onsets.ranges[2], at) + near(&onsets.ranges[3], at) - near(&onsets.ranges[0], at)
+        }));
+        let harmony = standard((0..n).map(|i| {
+            let alike = |a: usize, b: usize| chroma[a].iter().zip(&chroma[b]).map(|(x, y)| x * y).sum::<f64>();
+            let one = if i > 0 { 1.0 - alike(i - 1, i) } else { 0.0 };
+            let two = if i > 1 && i + 1 < n { 1.0 - alike(i - 2, i).max(alike(i - 1, i + 1)) } else { one };
+            one + two
+        }));
+        // What is new against the bars before: sections begin on a one.
+        let news = standard((0..n).map(|i| {
+            if i < 8 || i + 8 > n {
+                return 0.0;
+            }
+            (0..16)
+                .map(|d| {
+                    let mean = |r: std::ops::Range<usize>| timbre[r].iter().map(|t| t[d]).sum::<f64>() / 8.0;
+                    (mean(i..i + 8) - mean(i - 8..i)).abs()
+                })
+                .sum()
+        }));
+        let news = peaks(&news);
+        let down = (0..n).map(|i| BASS * bass[i] + ALL * all[i] + HARMONY * harmony[i] + NEWS * news[i]).collect();
+        Self { down, snare }
+    }
+
+    fn gain(&self, i: usize, metre: usize, place: usize) -> f64 {
+        let mut gain = if place == 0 { self.down[i] } else { -self.down[i] / (metre - 1) as f64 };
+        if metre == 4 {
+            gain += BACKBEAT * if place % 2 == 1 { self.snare[i] } else { -self.snare[i] };
+        }
+        gain
+    }
+}
+
+/// Counts beats into bars.
+pub fn count(heard: &Heard, ternary: bool) -> Counted {
+    let states: Vec<Place> =
+        METRES.iter().flat_map(|metre| (0..*metre).map(|place| Place { metre: *metre, place })).collect();
+    let prior = |s: &Place| {
+        let own = PRIOR[METRES.iter().position(|m| *m == s.metre).unwrap_or(0)];
+        // Two beats of three parts each are as common as four; two of two parts are hard to tell from four.
+        if ternary && s.metre == 2 { 0.02 } else { own }
+    };
+    let n = heard.down.len();
+    let mut gains: Vec<f64> = vec![0.0; states.len()];
+    let mut from: Vec<Vec<usize>> = Vec::with_capacity(n);
+    for i in 0..n {
+        let mut next = vec![f64::MIN; states.len()];
+        let mut came = vec![0; states.len()];
+        for (k, to) in states.iter().enumerate() {
+            for (j, before) in states.iter().enumerate() {
+                let follows = (before.place + 1) % before.metre == to.place;
+                let cost = match (before.metre == to.metre, follows) {
+                    _ if i == 0 => {
+                        if j == k { 0.0 } else { f64::MAX }
+                    }
+                    (true, true) => 0.0,
+                    (true, false) if to.place == 0 => IRREGULAR,
+                    (false, _) if to.place == 0 && before.place + 1 == before.metre => OTHER_METRE,
+                    _ => f64::MAX,
+                };
+                if cost < f64::MAX && gains[j] - cost > next[k] {
+                    next[k] = gains[j] - cost;
+                    came[k] = j;
+                }
+            }
+            next[k] += heard.gain(i, to.metre, to.place) + prior(to);
+        }
+        gains = next;
+        from.push(came);
+    }
+    let best = (0..states.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
+    let mut at = best;
+    let mut places = Vec::with_capacity(n);
+    for came in from.iter().rev() {
+        places.push(states[at]);
+        at = came[at];
+    }
+    places.reverse();
+    Counted { places, gain: gains[best] / n.max(1) as f64 }
 }
 
 fn near(values: &[f32], at: f64) -> f64 {
     let centre = (at * FRAME_RATE).round() as usize;
     let from = centre.saturating_sub(3).min(values.len());
     f64::from(values[from..(centre + 4).min(values.len())].iter().copied().fold(0.0f32, f32::max))
+}
+
+/// Only where a value is the greatest within four on both sides.
+fn peaks(values: &[f64]) -> Vec<f64> {
+    (0..values.len())
+        .map(|i| {
+            let around = &values[i.saturating_sub(4)..(i + 5).min(values.len())];
+            if around.iter().all(|v| *v <= values[i]) { values[i].max(0.0) } else { 0.0 }
+        })
+        .collect()
 }
 
 /// Zero mean, unit deviation, and no value beyond three deviations.
@@ -59,17 +158,4 @@ fn standard(values: impl Iterator<Item = f64>) -> Vec<f64> {
     let mean = values.iter().sum::<f64>() / n;
     let deviation = (values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt().max(1e-9);
     values.iter().map(|v| ((v - mean) / deviation).clamp(-3.0, 3.0)).collect()
-}
-
-/// The best phase of a metre, and how far its downbeats stand out.
-fn best_phase(accents: &[f64], metre: usize) -> (f64, usize) {
-    let means: Vec<f64> = (0..metre)
-        .map(|phase| {
-            let on: Vec<f64> = accents.iter().skip(phase).step_by(metre).copied().collect();
-            on.iter().sum::<f64>() / on.len().max(1) as f64
-        })
-        .collect();
-    let phase = (0..metre).max_by(|a, b| means[*a].total_cmp(&means[*b])).unwrap_or(0);
-    let others = means.iter().enumerate().filter(|(p, _)| *p != phase).map(|(_, m)| m).sum::<f64>();
-    (means[phase] - others / (metre - 1) as f64, phase)
 }

@@ -1,64 +1,81 @@
 //! Tempo and beats.
 //!
-//! The tempo is the lag at which the onset strength resembles itself most, weighted towards what people tap;
-//! the beats are the path that best joins strong onsets at that distance (dynamic programming: Ellis, "Beat
-//! tracking by dynamic programming", 2007). Each beat is then moved to the onset that is heard there, to the
-//! millisecond.
+//! The onset strength's resemblance to itself gives the few tempos that are possible; each is followed through the
+//! track ([`super::follow`]), also at its double, its half and off the beat, and the row that a listener would tap
+//! is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
 
 use super::READING_RATE;
-use super::onsets::OnsetStrength;
-use super::spectrum::FRAME_RATE;
+use super::follow::follow;
+use super::level::{Level, median_gap};
+use super::onsets::Onsets;
+use super::spectrum::{FRAME_RATE, Spectrum};
 
-const SLOWEST_BPM: f64 = 60.0;
-const FASTEST_BPM: f64 = 180.0;
-/// Where taps are most common (bpm), and how wide the preference is (octaves).
-const TAPPED_BPM: f64 = 120.0;
-const TAPPED_WIDTH: f64 = 0.9;
-/// How much a beat may stray from the tempo, against how strong its onset is.
-const TIGHTNESS: f64 = 100.0;
+pub const SLOWEST_BPM: f64 = 60.0;
+pub const FASTEST_BPM: f64 = 182.0;
+/// How many tempos are followed.
+const TEMPOS: usize = 4;
 /// Samples in a millisecond.
 const MS: usize = READING_RATE as usize / 1000;
-
-pub struct Tracked {
-    pub tempo_bpm: f64,
-    pub beats: Vec<FoundBeat>,
-}
+/// How far a beat is moved to the onset it belongs to, in milliseconds.
+const PLACE_MS: usize = 35;
 
 #[derive(Debug, Clone, Copy)]
 pub struct FoundBeat {
     pub at: f64,
+    /// 0–1
     pub strength: f64,
 }
 
-pub fn track(onsets: &OnsetStrength, samples: &[f32]) -> Tracked {
-    let period = period(&onsets.all);
-    let frames = best_path(&onsets.all, period);
-    let fine = FineOnsets::of(samples);
-    let mut beats: Vec<FoundBeat> = frames
-        .iter()
-        .map(|frame| {
-            let at = *frame as f64 / FRAME_RATE;
-            let strength = f64::from(peak_near(&onsets.all, *frame, 3));
-            FoundBeat { at: fine.nearest_onset(at).unwrap_or(at), strength: (strength / 6.0).clamp(0.0, 1.0) }
-        })
-        .collect();
-    steady(&mut beats);
-    // Evening out must not carry a beat out of the track.
-    let length = samples.len() as f64 / f64::from(READING_RATE);
-    beats.retain(|b| b.at < length);
-    beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
-    beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
-    let tempo_bpm = median_gap(&beats).map_or(60.0 * FRAME_RATE / period, |gap| 60.0 / gap);
-    Tracked { tempo_bpm, beats }
+/// Every row of beats that was considered.
+pub fn levels(onsets: &Onsets, spectrum: &Spectrum) -> Vec<Level> {
+    let mut levels: Vec<Level> = Vec::new();
+    for period in periods(&onsets.all) {
+        let followed = follow(&onsets.all, period);
+        if followed.beats.len() < 3 {
+            continue;
+        }
+        let row: Vec<f64> = followed.beats.iter().map(|f| *f as f64 / FRAME_RATE).collect();
+        for times in alternatives(&row) {
+            let Some(gap) = median_gap(&times) else { continue };
+            let allowed = (60.0 / FASTEST_BPM * 0.98..=60.0 / SLOWEST_BPM * 1.02).contains(&gap);
+            if !allowed || levels.iter().any(|l| same(&l.beats, &times)) {
+                continue;
+            }
+            let beats = times
+                .iter()
+                .map(|at| FoundBeat { at: *at, strength: f64::from(peak_near(&onsets.all, *at)).clamp(0.0, 1.0) })
+                .collect();
+            levels.push(Level::of(beats, followed.gain, spectrum, onsets));
+        }
+    }
+    levels
 }
 
-/// The beat period in frames.
-fn period(strength: &[f32]) -> f64 {
+/// The row itself, off the beat, twice as fast, and every second.
+fn alternatives(row: &[f64]) -> Vec<Vec<f64>> {
+    let middles: Vec<f64> = row.windows(2).map(|w| (w[0] + w[1]) / 2.0).collect();
+    let mut double: Vec<f64> = row.iter().chain(&middles).copied().collect();
+    double.sort_by(f64::total_cmp);
+    let second = |from: usize| row.iter().skip(from).step_by(2).copied().collect::<Vec<_>>();
+    vec![row.to_vec(), middles, double, second(0), second(1)]
+}
+
+/// Whether nearly all beats of two rows are the same.
+fn same(a: &[FoundBeat], b: &[f64]) -> bool {
+    let shared = b.iter().filter(|t| {
+        let i = a.partition_point(|x| x.at < **t - 0.03);
+        a.get(i).is_some_and(|x| (x.at - **t).abs() <= 0.03)
+    });
+    shared.count() as f64 > 0.9 * a.len().max(b.len()) as f64
+}
+
+/// The most likely periods, in frames, none near another.
+fn periods(strength: &[f32]) -> Vec<f64> {
     let slowest = (60.0 * FRAME_RATE / SLOWEST_BPM) as usize;
     let fastest = (60.0 * FRAME_RATE / FASTEST_BPM) as usize;
     let mean = strength.iter().sum::<f32>() / strength.len().max(1) as f32;
     let centred: Vec<f32> = strength.iter().map(|v| v - mean).collect();
-    let lags = slowest * 4 + 2;
+    let lags = (slowest + 2) * 4;
     let similar: Vec<f64> = (0..lags)
         .map(|lag| {
             let count = centred.len().saturating_sub(lag).max(1);
@@ -69,91 +86,104 @@ fn period(strength: &[f32]) -> f64 {
     let around =
         |lag: usize| similar[lag.saturating_sub(1)..(lag + 2).min(lags)].iter().copied().fold(f64::MIN, f64::max);
     let score = |lag: usize| {
-        let bpm = 60.0 * FRAME_RATE / lag as f64;
-        let octaves = (bpm / TAPPED_BPM).log2() / TAPPED_WIDTH;
-        let preferred = (-0.5 * octaves * octaves).exp();
+        let octaves = (60.0 * FRAME_RATE / lag as f64 / 115.0).log2() / 1.2;
         // A real beat period repeats at its multiples too; a subdivision of a swung rhythm does not.
-        let support = similar[lag] + 0.5 * around(2 * lag) + 0.5 * around(4 * lag);
-        support * preferred
+        let support = around(lag) + 0.6 * around(2 * lag) + 0.4 * around(3 * lag) + 0.5 * around(4 * lag);
+        support * (-0.5 * octaves * octaves).exp()
     };
-    let best = (fastest..=slowest).max_by(|a, b| score(*a).total_cmp(&score(*b))).unwrap_or(50);
-    // The fourth multiple, divided, tells the period four times as finely as the lag itself.
-    let long = (4 * best).saturating_sub(3)..(4 * best + 4).min(lags);
-    let long = long.max_by(|a, b| similar[*a].total_cmp(&similar[*b])).unwrap_or(4 * best);
-    if similar[long] > 0.3 * similar[best] { long as f64 / 4.0 } else { best as f64 }
-}
-
-/// The frames of the beats: the path that collects the most onset strength at distances near `period`.
-fn best_path(strength: &[f32], period: f64) -> Vec<usize> {
-    let n = strength.len();
-    let nearest = (period / 2.0).round().max(1.0) as usize;
-    let farthest = (period * 2.0).round() as usize;
-    let cost: Vec<f64> = (0..=farthest).map(|gap| -TIGHTNESS * (gap.max(1) as f64 / period).ln().powi(2)).collect();
-    let smooth = smoothed(strength);
-    let mut score = vec![0.0f64; n];
-    let mut before = vec![usize::MAX; n];
-    for at in 0..n {
-        let mut best = 0.0;
-        let mut from = usize::MAX;
-        for gap in nearest..=farthest.min(at) {
-            let value = score[at - gap] + cost[gap];
-            if value > best {
-                (best, from) = (value, at - gap);
-            }
+    let mut lags_by_score: Vec<(usize, f64)> = (fastest..=slowest)
+        .map(|lag| (lag, score(lag)))
+        .filter(|(lag, s)| *s >= score(lag - 1) && *s >= score(lag + 1))
+        .collect();
+    lags_by_score.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let mut periods: Vec<f64> = Vec::new();
+    for (lag, _) in lags_by_score {
+        let period = lag as f64;
+        if periods.iter().all(|p| (p / period).ln().abs() > 0.08) {
+            periods.push(period);
         }
-        score[at] = f64::from(smooth[at]) + best;
-        before[at] = from;
+        if periods.len() == TEMPOS {
+            break;
+        }
     }
-    let tail = n.saturating_sub(farthest.max(1));
-    let Some(mut at) = (tail..n).max_by(|a, b| score[*a].total_cmp(&score[*b])) else { return Vec::new() };
-    let mut path = vec![at];
-    while before[at] != usize::MAX {
-        at = before[at];
-        path.push(at);
+    if periods.is_empty() {
+        periods.push(50.0);
     }
-    path.reverse();
-    extend(&mut path, period, n);
-    path
+    periods
 }
 
-/// Beats go on through a quiet beginning and ending, where nothing marks them.
-fn extend(path: &mut Vec<usize>, period: f64, frames: usize) {
-    let Some((first, last)) = path.first().copied().zip(path.last().copied()) else { return };
-    let mut early = Vec::new();
-    let mut at = first as f64 - period;
-    while at >= -2.0 {
-        early.push(at.max(0.0).round() as usize);
-        at -= period;
+fn peak_near(values: &[f32], at: f64) -> f32 {
+    let centre = (at * FRAME_RATE).round() as usize;
+    let from = centre.saturating_sub(3).min(values.len());
+    values[from..(centre + 4).min(values.len())].iter().copied().fold(0.0, f32::max)
+}
+
+/// Moves beats to the onsets they belong to, and lets them go on to the ends of the sound.
+pub fn place(mut beats: Vec<FoundBeat>, samples: &[f32], sounds: (f64, f64)) -> Vec<FoundBeat> {
+    let fine = FineOnsets::of(samples);
+    let rough: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    for (i, beat) in beats.iter_mut().enumerate() {
+        // Where there is an onset the beat is there; where there is none it lies between its neighbours.
+        if let Some(at) = fine.nearest_onset(beat.at) {
+            beat.at = at;
+        } else if i > 0 && i + 1 < rough.len() {
+            beat.at = 0.5 * beat.at + 0.25 * (rough[i - 1] + rough[i + 1]);
+        }
     }
+    let placed: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    for i in 2..beats.len().saturating_sub(2) {
+        // A beat that leaves the line of its four neighbours by more than players do followed a wrong onset.
+        let mut line = [
+            2.0 * placed[i - 1] - placed[i - 2],
+            2.0 * placed[i + 1] - placed[i + 2],
+            (placed[i - 1] + placed[i + 1]) / 2.0,
+        ];
+        line.sort_by(f64::total_cmp);
+        if (placed[i] - line[1]).abs() > 0.022 && line[2] - line[0] < 0.03 {
+            beats[i].at = line[1];
+        }
+    }
+    extend(&mut beats, sounds);
+    let length = samples.len() as f64 / f64::from(READING_RATE);
+    beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
+    beats.retain(|b| b.at < length);
+    beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
+    beats
+}
+
+/// Beats go on where sound goes on without marking them.
+fn extend(beats: &mut Vec<FoundBeat>, (begins, ends): (f64, f64)) {
+    if beats.len() < 3 {
+        return;
+    }
+    let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    let gap = |part: &[f64]| median_gap(part).unwrap_or(0.5);
+    let (first, last) = (times[0], times[times.len() - 1]);
+    let early_gap = gap(&times[..times.len().min(9)]);
+    let late_gap = gap(&times[times.len().saturating_sub(9)..]);
+    let mut early: Vec<FoundBeat> = (1..)
+        .map(|i| first - f64::from(i) * early_gap)
+        .take_while(|at| *at >= begins - 0.03)
+        .map(|at| FoundBeat { at, strength: 0.0 })
+        .collect();
     early.reverse();
-    let mut late = Vec::new();
-    let mut at = last as f64 + period;
-    while at < frames as f64 - 2.0 {
-        late.push(at.round() as usize);
-        at += period;
-    }
-    path.splice(0..0, early);
-    path.extend(late);
-}
-
-fn smoothed(values: &[f32]) -> Vec<f32> {
-    let at = |i: usize, by: isize| i.checked_add_signed(by).and_then(|j| values.get(j)).copied().unwrap_or(0.0);
-    (0..values.len()).map(|i| 0.25 * at(i, -1) + 0.5 * at(i, 0) + 0.25 * at(i, 1)).collect()
-}
-
-fn peak_near(values: &[f32], at: usize, reach: usize) -> f32 {
-    let from = at.saturating_sub(reach).min(values.len());
-    values[from..(at + reach + 1).min(values.len())].iter().copied().fold(0.0, f32::max)
+    beats.splice(0..0, early);
+    beats.extend(
+        (1..)
+            .map(|i| last + f64::from(i) * late_gap)
+            .take_while(|at| *at <= ends - 0.3 * late_gap)
+            .map(|at| FoundBeat { at, strength: 0.0 }),
+    );
 }
 
 /// Energy rises at a resolution of one millisecond.
-struct FineOnsets {
+pub struct FineOnsets {
     rise: Vec<f32>,
     typical: f32,
 }
 
 impl FineOnsets {
-    fn of(samples: &[f32]) -> Self {
+    pub fn of(samples: &[f32]) -> Self {
         // First differences stress the attack over the sounding bass.
         let mut level = Vec::with_capacity(samples.len() / MS + 1);
         let mut last = 0.0;
@@ -173,65 +203,20 @@ impl FineOnsets {
         Self { rise, typical }
     }
 
-    /// The clearest onset within 35 ms of `at`, if there is one.
-    fn nearest_onset(&self, at: f64) -> Option<f64> {
+    /// The clearest onset near `at`, if there is one.
+    pub fn nearest_onset(&self, at: f64) -> Option<f64> {
         let centre = (at * 1000.0).round() as usize;
-        let from = centre.saturating_sub(35);
-        let to = (centre + 36).min(self.rise.len());
+        let from = centre.saturating_sub(PLACE_MS);
+        let to = (centre + PLACE_MS + 1).min(self.rise.len());
         let best = (from..to).max_by(|a, b| {
             let weigh = |i: usize| self.rise[i] * (1.0 - (i.abs_diff(centre)) as f32 / 100.0);
             weigh(*a).total_cmp(&weigh(*b))
         })?;
-        (self.rise[best] > 4.0 * self.typical.max(0.05)).then(|| best as f64 / 1000.0)
-    }
-}
-
-/// Pulls each beat towards the line through its neighbours: players vary by a few milliseconds, a wrongly chosen
-/// onset by more.
-fn steady(beats: &mut [FoundBeat]) {
-    let found: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    for (i, beat) in beats.iter_mut().enumerate() {
-        let from = i.saturating_sub(4);
-        let to = (i + 5).min(found.len());
-        if to - from < 4 {
-            continue;
+        if self.rise[best] <= 4.0 * self.typical.max(0.05) {
+            return None;
         }
-        let line = fitted(&found[from..to], (i - from) as f64);
-        if (beat.at - line).abs() > 0.012 || beat.strength < 0.1 {
-            beat.at = line;
-        }
+        // A soft attack is heard where it begins to rise, not where it rises most.
+        let begin = (from.max(best.saturating_sub(25))..best).rev().take_while(|i| self.rise[*i] > 0.3 * self.rise[best]).last();
+        Some(begin.map_or(best, |b| if best - b > 8 { b + 4 } else { best }) as f64 / 1000.0)
     }
-    for i in 1..beats.len() {
-        if beats[i].at <= beats[i - 1].at {
-            beats[i].at = beats[i - 1].at + 0.001;
-        }
-    }
-}
-
-/// The value at `x` of the line through `(0, ys[0]), (1, ys[1]), …` that ignores outliers: the median of the
-/// slopes and of the offsets (Theil–Sen).
-fn fitted(ys: &[f64], x: f64) -> f64 {
-    let mut slopes: Vec<f64> = Vec::with_capacity(ys.len() * ys.len() / 2);
-    for i in 0..ys.len() {
-        for j in i + 1..ys.len() {
-            slopes.push((ys[j] - ys[i]) / (j - i) as f64);
-        }
-    }
-    let slope = median(&mut slopes);
-    let mut offsets: Vec<f64> = ys.iter().enumerate().map(|(i, y)| y - slope * i as f64).collect();
-    median(&mut offsets) + slope * x
-}
-
-fn median(values: &mut [f64]) -> f64 {
-    values.sort_by(f64::total_cmp);
-    match values.len() {
-        0 => 0.0,
-        n if n % 2 == 1 => values[n / 2],
-        n => (values[n / 2 - 1] + values[n / 2]) / 2.0,
-    }
-}
-
-fn median_gap(beats: &[FoundBeat]) -> Option<f64> {
-    let mut gaps: Vec<f64> = beats.windows(2).map(|w| w[1].at - w[0].at).collect();
-    (!gaps.is_empty()).then(|| median(&mut gaps)).filter(|gap| *gap > 0.0)
 }

@@ -4,7 +4,7 @@
 //! loudness is moved half-way to a common programme loudness, so that tracks of one job can be compared while
 //! a quietly mastered track does not count as calm.
 
-use super::onsets::OnsetStrength;
+use super::onsets::Onsets;
 use super::spectrum::{FRAME_RATE, Spectrum};
 use super::{READING_RATE, Trace};
 use ebur128::{EbuR128, Mode};
@@ -16,7 +16,7 @@ const COMMON_LUFS: f64 = -14.0;
 const FLOOR_LUFS: f64 = -34.0;
 const SPAN_LU: f64 = 27.0;
 
-pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &OnsetStrength) -> Trace {
+pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> Trace {
     let (momentary, programme) = loudness(samples);
     let shift = 0.5 * (COMMON_LUFS - programme.clamp(-40.0, 0.0));
     let bass_bands = spectrum.band_above(150.0).max(1);
@@ -33,7 +33,7 @@ pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &OnsetStrength) -> Tr
                 (from, ((centre + reach * FRAME_RATE) as usize).clamp(from, spectrum.frames()))
             };
             let (from, to) = around(0.6);
-            let rises: f32 = onsets.all[from..to].iter().sum();
+            let rises: f32 = onsets.flux[from..to].iter().sum();
             let density = (f64::from(rises) / ((to - from).max(1) as f64)).clamp(0.0, 1.5) / 1.5;
             let (from, to) = around(0.3);
             let bass =

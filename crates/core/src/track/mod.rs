@@ -1,13 +1,16 @@
 //! Reading music: where it beats, how it is built, how much energy it has.
 //!
 //! [`read_track`] is a pure function from samples to a [`TrackReading`]. Its stages are [`spectrum`] (short-time
-//! spectra folded into logarithmic bands), [`onsets`] (band-wise rises), [`beats`] (tempo and dynamic
-//! programming), [`bars`] (metre and downbeats), [`energy`] (loudness, density, bass) and [`sections`].
+//! spectra folded into logarithmic bands), [`onsets`] (band-wise rises), [`beats`] (tempos, and the rows of beats that
+//! [`follow`] finds for them, among which [`level`] chooses), [`bars`] (metre and downbeats), [`energy`] (loudness,
+//! density, bass) and [`sections`].
 //! A [`Version`] is the stretch of a track that a draft is laid on.
 
 mod bars;
 mod beats;
 mod energy;
+mod follow;
+mod level;
 mod onsets;
 mod sections;
 mod spectrum;
@@ -164,19 +167,46 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
         return Err(ReadTrackError::Silent);
     }
     let spectrum = spectrum::Spectrum::of(audio.samples);
-    let strength = onsets::strength(&spectrum);
-    let tracked = beats::track(&strength, audio.samples);
-    let energy = energy::trace(audio.samples, &spectrum, &strength);
-    let counted = bars::count(&tracked.beats, &spectrum, &strength);
-    let (sections, cues) = sections::read(&counted, &spectrum, &energy, audio);
+    let onsets = onsets::onsets(&spectrum);
+    let energy = energy::trace(audio.samples, &spectrum, &onsets);
+    let beats = counted_beats(&spectrum, &onsets, audio);
+    let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    let (sections, cues) = sections::read(&beats, &spectrum, &energy, audio);
     Ok(TrackReading {
         duration: audio.duration(),
-        tempo_bpm: tracked.tempo_bpm,
-        beats: counted,
+        tempo_bpm: level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap),
+        beats,
         sections,
         cues,
         energy,
     })
+}
+
+/// The beats that a listener would tap, counted into bars.
+fn counted_beats(spectrum: &spectrum::Spectrum, onsets: &onsets::Onsets, audio: Audio<'_>) -> Vec<Beat> {
+    let levels = beats::levels(onsets, spectrum);
+    let Some(chosen) = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score())) else { return Vec::new() };
+    let beats = beats::place(chosen.beats, audio.samples, sections::sounds(audio.samples));
+    let heard = bars::Heard::at(&beats, spectrum, onsets);
+    let counted = bars::count(&heard, chosen.ternary);
+    let mut bar = 0;
+    beats
+        .iter()
+        .zip(&counted.places)
+        .map(|(found, place)| {
+            // A pick-up before the first downbeat is bar 0.
+            bar += u32::from(place.place == 0);
+            Beat { at: found.at, bar, beat: place.place as u32 + 1, strength: found.strength }
+        })
+        .collect()
+}
+
+/// What each row of beats that was considered looks like to the model that chooses, and its beats: for training.
+pub fn considered(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
+    let spectrum = spectrum::Spectrum::of(audio.samples);
+    let onsets = onsets::onsets(&spectrum);
+    let levels = beats::levels(&onsets, &spectrum);
+    levels.iter().map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
 }
 
 #[cfg(test)]

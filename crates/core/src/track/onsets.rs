@@ -1,39 +1,72 @@
 //! How strongly something begins, a hundred times a second.
 //!
 //! Spectral flux with a maximum filter over neighbouring bands in the earlier frame, which keeps vibrato from
-//! looking like new notes (SuperFlux: Böck and Widmer, DAFx 2013).
+//! looking like new notes (SuperFlux: Böck and Widmer, DAFx 2013), in four ranges. Each is measured against the
+//! strongest beginnings around it, so that a quiet passage is followed like a loud one.
 
-use super::spectrum::Spectrum;
+use super::spectrum::{FRAME_RATE, Spectrum};
 
 /// Frames between the two that are compared: 20 ms, less than the shortest gap between two hits.
 const LAG: usize = 2;
+/// The upper ends of the ranges, in hertz.
+const RANGES: [f64; 3] = [150.0, 600.0, 3000.0];
+/// How fast the memory of a strong beginning fades: to a half in two seconds.
+const HALF_LIFE: f64 = 2.0;
+/// What each range counts in the whole.
+const SHARES: [f32; 4] = [0.3, 0.25, 0.25, 0.2];
 
-/// Rises per frame, in the whole range and in the bass.
-pub struct OnsetStrength {
+/// Rises per frame.
+pub struct Onsets {
+    /// Over the whole range, divided by its standard deviation: loud against quiet passages of the same track.
+    pub flux: Vec<f32>,
+    /// 0–1 against what is around, all ranges together.
     pub all: Vec<f32>,
-    pub bass: Vec<f32>,
+    /// 0–1 against what is around: bass, low middle, high middle, treble.
+    pub ranges: [Vec<f32>; 4],
 }
 
-pub fn strength(spectrum: &Spectrum) -> OnsetStrength {
-    let bass_bands = spectrum.band_above(150.0);
-    let mut all = vec![0.0; spectrum.frames()];
-    let mut bass = vec![0.0; spectrum.frames()];
-    for frame in LAG..spectrum.frames() {
+pub fn onsets(spectrum: &Spectrum) -> Onsets {
+    let frames = spectrum.frames();
+    let ends = RANGES.map(|hertz| spectrum.band_above(hertz));
+    let mut ranges: [Vec<f32>; 4] = std::array::from_fn(|_| vec![0.0; frames]);
+    for frame in LAG..frames {
         let (now, then) = (spectrum.frame(frame), spectrum.frame(frame - LAG));
         for (band, value) in now.iter().enumerate() {
             let from = band.saturating_sub(1);
             let before = then[from..(band + 2).min(then.len())].iter().copied().fold(0.0f32, f32::max);
-            let rise = (value - before).max(0.0);
-            all[frame] += rise;
-            if band < bass_bands {
-                bass[frame] += rise;
-            }
+            let range = ends.iter().filter(|end| band >= **end).count();
+            ranges[range][frame] += (value - before).max(0.0);
         }
     }
-    OnsetStrength { all: normalised(all), bass: normalised(bass) }
+    let whole = (0..frames).map(|f| ranges.iter().map(|r| r[f]).sum()).collect();
+    let ranges = ranges.map(|r| against_surroundings(&r));
+    let all: Vec<f32> =
+        (0..frames).map(|f| ranges.iter().zip(SHARES).map(|(r, share)| r[f] * share).sum::<f32>()).collect();
+    Onsets { flux: normalised(whole), all: against_surroundings(&all), ranges }
 }
 
-/// Divided by the standard deviation, so that loud and quiet tracks are tracked alike.
+/// Divided by the strongest values around, which fade with distance.
+fn against_surroundings(values: &[f32]) -> Vec<f32> {
+    let mut sorted = values.to_vec();
+    sorted.sort_by(f32::total_cmp);
+    let strong = sorted.get(sorted.len() * 98 / 100).copied().unwrap_or(0.0);
+    let floor = (0.1 * strong).max(1e-6);
+    let fade = 0.5f64.powf(1.0 / (HALF_LIFE * FRAME_RATE)) as f32;
+    let mut around = vec![0.0f32; values.len()];
+    let mut memory = floor;
+    for (slot, v) in around.iter_mut().zip(values) {
+        memory = (memory * fade).max(*v).max(floor);
+        *slot = memory;
+    }
+    memory = floor;
+    for (slot, v) in around.iter_mut().zip(values).rev() {
+        memory = (memory * fade).max(*v).max(floor);
+        *slot = (*slot + memory) / 2.0;
+    }
+    values.iter().zip(&around).map(|(v, a)| v / a).collect()
+}
+
+/// Divided by the standard deviation, so that loud and quiet tracks are read alike.
 fn normalised(mut values: Vec<f32>) -> Vec<f32> {
     let n = values.len().max(1) as f32;
     let mean = values.iter().sum::<f32>() / n;

@@ -252,6 +252,12 @@ fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
     found
 }
 
+/// From the first sound to the last, in seconds.
+pub fn sounds(samples: &[f32]) -> (f64, f64) {
+    let first = samples.iter().position(|s| s.abs() >= SILENT).unwrap_or(0);
+    (first as f64 / f64::from(READING_RATE), music_end(samples).unwrap_or(samples.len() as f64 / f64::from(READING_RATE)))
+}
+
 fn music_end(samples: &[f32]) -> Option<f64> {
     samples.iter().rposition(|s| s.abs() >= SILENT).map(|i| (i + 1) as f64 / f64::from(READING_RATE))
 }

@@ -1,0 +1,148 @@
+//! Follows the beat from a tempo that is about right: the most probable row of beats.
+//!
+//! Each beat remembers the distance to the one before, so that a tempo goes on, bends or (at a price) jumps: the
+//! bar-pointer model's state space, entered only where a beat begins (Krebs, Böck and Widmer, "An efficient
+//! state-space model for joint tempo and meter tracking", ISMIR 2015), walked by dynamic programming.
+
+/// How far from the given period, as a factor, the tempo may go.
+const REACH: f64 = 1.42;
+/// What an onset on a beat is worth.
+const REWARD: f32 = 5.0;
+/// The onset that a beat is expected to have at least.
+const EXPECTED: f32 = 0.25;
+/// What an onset costs that falls between, except half-way.
+const BETWEEN: f32 = 0.35;
+/// How much the tempo bends from beat to beat, as a share; beyond that it is a jump.
+const BEND: f64 = 0.03;
+const JUMP_COST: f64 = 5.0;
+
+pub struct Followed {
+    /// Frames.
+    pub beats: Vec<usize>,
+    /// The gain per second, to compare tempos by.
+    pub gain: f64,
+}
+
+/// The beats through onset strengths (0–1) for a tempo near `period` frames.
+pub fn follow(strength: &[f32], period: f64) -> Followed {
+    let shortest = (period / REACH).floor().max(8.0) as usize;
+    let longest = (period * REACH).ceil() as usize;
+    let intervals: Vec<usize> = (shortest..=longest).collect();
+    let count = intervals.len();
+    let n = strength.len();
+    if n < 2 * longest {
+        return Followed { beats: Vec::new(), gain: 0.0 };
+    }
+    let wide = smoothed(strength);
+    let between = Between::new(&intervals);
+    let bends = bends(&intervals);
+    let mut spent = vec![0.0f32; n + 1];
+    for i in 0..n {
+        spent[i + 1] = spent[i] + 0.5 * BETWEEN * strength[i];
+    }
+    // The best gain of a row that ends at a frame with an interval, for the last `longest` frames only.
+    let ring = longest + 1;
+    let mut gains = vec![f32::MIN; ring * count];
+    let mut came_from = vec![u8::MAX; n * count];
+    let (mut best_end, mut best_total) = ((0, 0), f32::MIN);
+    let start_up_to = n / 2;
+    for at in 0..n {
+        let here = REWARD * (wide[at] - EXPECTED);
+        for (k, interval) in intervals.iter().enumerate() {
+            let slot = (at % ring) * count + k;
+            gains[slot] = f32::MIN;
+            // A row may begin here, with the tempo that is expected; what sounded before is not explained by it.
+            if at < start_up_to {
+                let off = ((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0;
+                gains[slot] = here - spent[at] - off as f32;
+            }
+            if let Some(before) = at.checked_sub(*interval) {
+                let row = &gains[(before % ring) * count..(before % ring + 1) * count];
+                let cost = &bends[k * count..(k + 1) * count];
+                let (mut best, mut from) = (f32::MIN, u8::MAX);
+                for (j, (gain, cost)) in row.iter().zip(cost).enumerate() {
+                    if gain - cost > best {
+                        (best, from) = (gain - cost, j as u8);
+                    }
+                }
+                let gain = best + here - between.cost(k, &strength[before..at]);
+                if gain > gains[slot] {
+                    gains[slot] = gain;
+                    came_from[at * count + k] = from;
+                }
+            }
+            let total = gains[slot] - (spent[n] - spent[at]);
+            if total > best_total {
+                (best_end, best_total) = ((at, k), total);
+            }
+        }
+    }
+    let (mut at, mut k) = best_end;
+    let mut beats = vec![at];
+    while came_from[at * count + k] != u8::MAX {
+        let from = usize::from(came_from[at * count + k]);
+        at -= intervals[k];
+        k = from;
+        beats.push(at);
+    }
+    beats.reverse();
+    Followed { beats, gain: f64::from(best_total) / n as f64 }
+}
+
+/// The cost of going from interval `j` to `k`, at `k * count + j`.
+fn bends(intervals: &[usize]) -> Vec<f32> {
+    let mut costs = Vec::with_capacity(intervals.len().pow(2));
+    for to in intervals {
+        for from in intervals {
+            // A difference of one frame is how whole frames count out an uneven tempo.
+            let apart = (to.abs_diff(*from)).saturating_sub(1) as f64 / *from as f64;
+            let bend = (apart / BEND).powi(2) / 2.0;
+            let jump = JUMP_COST + apart * 4.0;
+            let count = if to == from { 0.0 } else { 0.05 };
+            costs.push((bend.min(jump) + count) as f32);
+        }
+    }
+    costs
+}
+
+/// What onsets between two beats cost, by their place.
+struct Between {
+    weights: Vec<Vec<f32>>,
+}
+
+impl Between {
+    fn new(intervals: &[usize]) -> Self {
+        let weights = intervals
+            .iter()
+            .map(|interval| {
+                (0..*interval)
+                    .map(|f| {
+                        let place = f as f64 / *interval as f64;
+                        let near = |at: f64| (place - at).abs() < 0.06;
+                        if near(0.0) || near(1.0) {
+                            0.0
+                        } else if near(0.5) {
+                            0.25 * BETWEEN
+                        } else if near(0.25) || near(0.75) || near(0.333) || near(0.667) {
+                            0.5 * BETWEEN
+                        } else {
+                            BETWEEN
+                        }
+                    })
+                    .collect()
+            })
+            .collect();
+        Self { weights }
+    }
+
+    fn cost(&self, interval: usize, strength: &[f32]) -> f32 {
+        strength.iter().zip(&self.weights[interval]).map(|(s, w)| s * w).sum()
+    }
+}
+
+fn smoothed(values: &[f32]) -> Vec<f32> {
+    let at = |i: usize, by: isize| i.checked_add_signed(by).and_then(|j| values.get(j)).copied().unwrap_or(0.0);
+    (0..values.len())
+        .map(|i| (at(i, 0)).max(0.85 * at(i, -1)).max(0.85 * at(i, 1)).max(0.5 * at(i, -2)).max(0.5 * at(i, 2)))
+        .collect()
+}

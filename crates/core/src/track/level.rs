@@ -1,0 +1,97 @@
+//! Which of several rows of beats a listener would tap.
+//!
+//! The same music can be followed at twice or half the speed, off the beat, or at two thirds. Each row is described
+//! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
+//! `cargo bench --bench levels` on the études with the fitted seeds (softmax over the rows of a piece), chooses.
+
+use super::bars::{Counted, Heard, count};
+use super::beats::FoundBeat;
+use super::onsets::Onsets;
+use super::spectrum::{FRAME_RATE, Spectrum};
+
+pub const FEATURES: usize = 14;
+/// Trained; see above.
+const WEIGHTS: [f64; FEATURES] = [1.26, 0.72, 2.77, -1.24, 2.95, -1.55, -1.60, 1.56, 3.90, 2.57, 0.95, 1.39, 2.30, 0.51];
+/// The tempo that is tapped most, in beats a minute.
+const TAPPED_BPM: f64 = 112.0;
+
+/// One row of beats and what speaks for it.
+pub struct Level {
+    pub beats: Vec<FoundBeat>,
+    pub ternary: bool,
+    pub counted: Counted,
+    pub features: [f64; FEATURES],
+}
+
+impl Level {
+    pub fn of(beats: Vec<FoundBeat>, gain: f64, spectrum: &Spectrum, onsets: &Onsets) -> Self {
+        let between = |share: f64| -> Vec<f64> {
+            beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect()
+        };
+        let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
+        let (half, third, two_thirds) = (between(0.5), between(1.0 / 3.0), between(2.0 / 3.0));
+        let (quarter, three_quarters) = (between(0.25), between(0.75));
+        let heard_at = |values: &[f32], times: &[f64]| {
+            times.iter().map(|t| near(values, *t)).sum::<f64>() / times.len().max(1) as f64
+        };
+        let all = |times: &[f64]| heard_at(&onsets.all, times);
+        let bass = |times: &[f64]| heard_at(&onsets.ranges[0], times);
+        let treble = |times: &[f64]| heard_at(&onsets.ranges[3], times);
+        let triple = (all(&third) + all(&two_thirds)) / 2.0;
+        let double = (all(&half)).max((all(&quarter) + all(&three_quarters)) / 2.0);
+        let ternary = triple > 1.15 * double + 0.02;
+        let heard = Heard::at(&beats, spectrum, onsets);
+        let counted = count(&heard, ternary);
+        let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
+        let octaves = (bpm / TAPPED_BPM).log2();
+        let supported = |times: &[f64]| {
+            times.iter().filter(|t| near(&onsets.all, **t) > 0.25).count() as f64 / times.len().max(1) as f64
+        };
+        let features = [
+            all(&on),
+            all(&half),
+            bass(&on),
+            bass(&half),
+            treble(&on),
+            treble(&half),
+            octaves * octaves,
+            octaves,
+            counted.gain,
+            harmony(spectrum, &on) - harmony(spectrum, &half),
+            supported(&on),
+            20.0 * gain,
+            supported(&half),
+            if ternary { triple - double } else { 0.0 },
+        ];
+        Self { beats, ternary, counted, features }
+    }
+
+    pub fn score(&self) -> f64 {
+        self.features.iter().zip(WEIGHTS).map(|(f, w)| f * w).sum()
+    }
+}
+
+/// How much the harmony changes at these times, mean.
+fn harmony(spectrum: &Spectrum, times: &[f64]) -> f64 {
+    let sum: f64 = times
+        .iter()
+        .map(|t| {
+            let before = spectrum.mean_chroma((t - 0.25).max(0.0), t - 0.03);
+            let after = spectrum.mean_chroma(t + 0.04, t + 0.25);
+            1.0 - before.iter().zip(&after).map(|(a, b)| a * b).sum::<f64>()
+        })
+        .sum();
+    sum / times.len().max(1) as f64
+}
+
+fn near(values: &[f32], at: f64) -> f64 {
+    let centre = (at * FRAME_RATE).round() as usize;
+    let from = centre.saturating_sub(2).min(values.len());
+    f64::from(values[from..(centre + 3).min(values.len())].iter().copied().fold(0.0f32, f32::max))
+}
+
+pub fn median_gap(times: &[f64]) -> Option<f64> {
+    let mut gaps: Vec<f64> = times.windows(2).map(|w| w[1] - w[0]).collect();
+    gaps.sort_by(f64::total_cmp);
+    gaps.get(gaps.len() / 2).copied().filter(|g| *g > 0.0)
+}

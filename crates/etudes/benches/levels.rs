@@ -1,0 +1,85 @@
+//! Trains the model that chooses among rows of beats (`core::track::level`) on the pieces with the fitted seeds, and
+//! prints its weights: softmax over the rows of each piece, by gradient ascent.
+
+use legere_core::evaluation::agreement;
+use legere_core::track::{Audio, READING_RATE, considered};
+use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES};
+use std::path::Path;
+
+const SEEDS_A_STYLE: u64 = 8;
+const STEPS: usize = 4000;
+const RATE: f64 = 0.3;
+/// Keeps weights small where the pieces do not decide them.
+const DECAY: f64 = 0.004;
+
+struct Piece {
+    name: String,
+    rows: Vec<Vec<f64>>,
+    right: Vec<bool>,
+}
+
+fn main() {
+    let band = Band::from_debian().expect("a soundfont");
+    let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
+    std::fs::create_dir_all(&kept).expect("a folder");
+    let jobs: Vec<(usize, u64)> = (0..STYLES.len())
+        .flat_map(|s| (FITTED_SEEDS.start..FITTED_SEEDS.start + SEEDS_A_STYLE).map(move |seed| (s, seed)))
+        .collect();
+    let half = jobs.len().div_ceil(2);
+    let pieces: Vec<Piece> = std::thread::scope(|scope| {
+        let threads: Vec<_> =
+            jobs.chunks(half).map(|part| scope.spawn(|| part.iter().map(|j| piece(*j, &band, &kept)).collect::<Vec<_>>())).collect();
+        threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
+    });
+    let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
+    println!("{able} of {} pieces have a right row among those considered", pieces.len());
+    for p in pieces.iter().filter(|p| !p.right.iter().any(|r| *r)) {
+        println!("  none for {}", p.name);
+    }
+    let weights = train(&pieces);
+    let chosen = |p: &Piece| {
+        (0..p.rows.len()).max_by(|a, b| dot(&weights, &p.rows[*a]).total_cmp(&dot(&weights, &p.rows[*b])))
+    };
+    for p in &pieces {
+        if !chosen(p).is_some_and(|c| p.right[c]) {
+            println!("  wrong: {}", p.name);
+        }
+    }
+    println!("const WEIGHTS: [f64; FEATURES] = {weights:.2?};");
+}
+
+fn piece((style, seed): (usize, u64), band: &Band, kept: &Path) -> Piece {
+    let etude = Etude::compose(&STYLES[style], seed);
+    let samples = etude.played(band, READING_RATE, kept).expect("played");
+    let rows = considered(Audio { samples: &samples });
+    let truth = &etude.truth.beats;
+    let right = rows.iter().map(|(_, beats)| agreement(truth, beats, 0.07).f > 0.85).collect();
+    Piece { name: etude.name, rows: rows.into_iter().map(|r| r.0).collect(), right }
+}
+
+fn dot(a: &[f64], b: &[f64]) -> f64 {
+    a.iter().zip(b).map(|(x, y)| x * y).sum()
+}
+
+fn train(pieces: &[Piece]) -> Vec<f64> {
+    let features = pieces.iter().find_map(|p| p.rows.first()).map_or(0, Vec::len);
+    let mut weights = vec![0.0; features];
+    for _ in 0..STEPS {
+        let mut gradient = vec![0.0; features];
+        for p in pieces.iter().filter(|p| p.right.iter().any(|r| *r)) {
+            let scores: Vec<f64> = p.rows.iter().map(|r| dot(&weights, r)).collect();
+            let top = scores.iter().copied().fold(f64::MIN, f64::max);
+            let shares: Vec<f64> = scores.iter().map(|s| (s - top).exp()).collect();
+            let whole: f64 = shares.iter().sum();
+            let right: f64 = shares.iter().zip(&p.right).filter(|(_, r)| **r).map(|(s, _)| s).sum();
+            for ((row, share), is_right) in p.rows.iter().zip(&shares).zip(&p.right) {
+                let pull = if *is_right { share / right.max(1e-12) } else { 0.0 } - share / whole;
+                gradient.iter_mut().zip(row).for_each(|(g, f)| *g += pull * f);
+            }
+        }
+        for (w, g) in weights.iter_mut().zip(&gradient) {
+            *w += RATE * (g / pieces.len() as f64 - DECAY * *w);
+        }
+    }
+    weights
+}

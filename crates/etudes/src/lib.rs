@@ -1,0 +1,17 @@
+//! Études: short pieces in many styles and metres, composed from a seed and played with a free soundfont, whose
+//! beats, bars, sections and cues are therefore known. What reads music is fitted on some of them and judged on the
+//! others.
+
+mod compose;
+mod play;
+mod style;
+
+pub use compose::{Etude, Truth};
+pub use play::{Band, PlayError};
+pub use style::{STYLES, Style};
+
+/// The seeds whose pieces parameters may be fitted on; all others are for judging.
+pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
+
+#[cfg(test)]
+mod tests;

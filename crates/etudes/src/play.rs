@@ -1,0 +1,78 @@
+//! Plays notes with a soundfont.
+
+use crate::compose::Note;
+use rustysynth::{SoundFont, Synthesizer, SynthesizerSettings};
+use std::fs::File;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Where Debian's `timgm6mb-soundfont` puts its instruments.
+pub const SOUNDFONT: &str = "/usr/share/sounds/sf2/TimGM6mb.sf2";
+
+#[derive(Debug, thiserror::Error)]
+pub enum PlayError {
+    #[error("the soundfont of the Debian package timgm6mb-soundfont is not there: {0}")]
+    NotThere(#[from] std::io::Error),
+    #[error("the soundfont cannot be used: {0}")]
+    NotUsable(String),
+}
+
+/// Instruments to play études with.
+pub struct Band {
+    instruments: Arc<SoundFont>,
+}
+
+impl Band {
+    pub fn from_debian() -> Result<Self, PlayError> {
+        Self::open(Path::new(SOUNDFONT))
+    }
+
+    pub fn open(soundfont: &Path) -> Result<Self, PlayError> {
+        let mut file = File::open(soundfont)?;
+        let instruments = SoundFont::new(&mut file).map_err(|e| PlayError::NotUsable(e.to_string()))?;
+        Ok(Self { instruments: Arc::new(instruments) })
+    }
+
+    /// Mono samples at `rate` hertz, full scale ±1, of notes sorted in any way. Each channel plays its program;
+    /// channel 9 is the drum kit.
+    pub(crate) fn play(
+        &self,
+        notes: &[Note],
+        programs: &[(i32, i32)],
+        seconds: f64,
+        rate: u32,
+    ) -> Result<Vec<f32>, PlayError> {
+        let mut settings = SynthesizerSettings::new(rate as i32);
+        // Notes begin on a block: a third of a millisecond is finer than anything that is measured.
+        settings.block_size = 8;
+        let mut synth =
+            Synthesizer::new(&self.instruments, &settings).map_err(|e| PlayError::NotUsable(e.to_string()))?;
+        for (channel, program) in programs {
+            synth.process_midi_message(*channel, 0xC0, *program, 0);
+        }
+        let mut events: Vec<(usize, bool, &Note)> = Vec::with_capacity(notes.len() * 2);
+        let sample = |t: f64| (t.max(0.0) * f64::from(rate)).round() as usize;
+        for note in notes {
+            events.push((sample(note.at), true, note));
+            events.push((sample(note.at + note.long), false, note));
+        }
+        events.sort_by_key(|(at, on, note)| (*at, *on, note.channel, note.key));
+        let total = sample(seconds);
+        let (mut left, mut right) = (vec![0.0f32; total], vec![0.0f32; total]);
+        let mut done = 0;
+        for (at, on, note) in events {
+            let at = at.min(total);
+            synth.render(&mut left[done..at], &mut right[done..at]);
+            done = at;
+            if on {
+                synth.note_on(note.channel, note.key, note.velocity);
+            } else {
+                synth.note_off(note.channel, note.key);
+            }
+        }
+        synth.render(&mut left[done..], &mut right[done..]);
+        let mono: Vec<f32> = left.iter().zip(&right).map(|(l, r)| (l + r) / 2.0).collect();
+        let peak = mono.iter().fold(0.0f32, |m, v| m.max(v.abs())).max(1e-6);
+        Ok(mono.into_iter().map(|v| v * 0.9 / peak).collect())
+    }
+}
