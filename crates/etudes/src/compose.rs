@@ -72,7 +72,7 @@ const FORMS: &[Form] = {
             (Groove, 'A', 2),
             (Groove, 'B', 2),
             (Break, 'C', 1),
-            (Groove, 'B', 2),
+            (Drop, 'B', 2),
             (Outro, 'O', 1),
         ],
         &[(Groove, 'A', 2), (Build, 'U', 1), (Drop, 'D', 2), (Break, 'B', 2), (Drop, 'D', 2)],

@@ -20,7 +20,7 @@ const NEWS: f64 = 0.7;
 /// How clearly the snare speaks for the second and fourth beat of four.
 const BACKBEAT: f64 = 0.55;
 /// What each metre is given for being rare or common.
-const PRIOR: [f64; 3] = [-0.25, -0.12, 0.0];
+const PRIOR: [f64; 3] = [-0.6, -0.12, 0.0];
 
 /// Where each beat stands: the length of its bar and its place, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -14,7 +14,7 @@ const EXPECTED: f32 = 0.25;
 const BETWEEN: f32 = 0.35;
 /// How much the tempo bends from beat to beat, as a share; beyond that it is a jump.
 const BEND: f64 = 0.03;
-const JUMP_COST: f64 = 5.0;
+const JUMP_COST: f32 = 5.3;
 
 pub struct Followed {
     /// Frames.
@@ -43,6 +43,7 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
     // The best gain of a row that ends at a frame with an interval, for the last `longest` frames only.
     let ring = longest + 1;
     let mut gains = vec![f32::MIN; ring * count];
+    let mut best_in_ring = vec![(f32::MIN, 0u8); ring];
     let mut came_from = vec![u8::MAX; n * count];
     let (mut best_end, mut best_total) = ((0, 0), f32::MIN);
     let start_up_to = n / 2;
@@ -57,12 +58,14 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
                 gains[slot] = here - spent[at] - off as f32;
             }
             if let Some(before) = at.checked_sub(*interval) {
-                let row = &gains[(before % ring) * count..(before % ring + 1) * count];
-                let cost = &bends[k * count..(k + 1) * count];
-                let (mut best, mut from) = (f32::MIN, u8::MAX);
-                for (j, (gain, cost)) in row.iter().zip(cost).enumerate() {
+                // A jump may come from any tempo, so only the best before it matters.
+                let (gain, j) = best_in_ring[before % ring];
+                let (mut best, mut from) = (gain - JUMP_COST, j);
+                let (first, costs) = &bends[k];
+                let row = &gains[(before % ring) * count + first..][..costs.len()];
+                for (j, (gain, cost)) in row.iter().zip(costs).enumerate() {
                     if gain - cost > best {
-                        (best, from) = (gain - cost, j as u8);
+                        (best, from) = (gain - cost, (first + j) as u8);
                     }
                 }
                 let gain = best + here - between.cost(k, &strength[before..at]);
@@ -76,6 +79,9 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
                 (best_end, best_total) = ((at, k), total);
             }
         }
+        let row = &gains[(at % ring) * count..][..count];
+        best_in_ring[at % ring] =
+            row.iter().enumerate().fold((f32::MIN, 0), |best, (j, g)| if *g > best.0 { (*g, j as u8) } else { best });
     }
     let (mut at, mut k) = best_end;
     let mut beats = vec![at];
@@ -89,20 +95,21 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
     Followed { beats, gain: f64::from(best_total) / n as f64 }
 }
 
-/// The cost of going from interval `j` to `k`, at `k * count + j`.
-fn bends(intervals: &[usize]) -> Vec<f32> {
-    let mut costs = Vec::with_capacity(intervals.len().pow(2));
-    for to in intervals {
-        for from in intervals {
-            // A difference of one frame is how whole frames count out an uneven tempo.
-            let apart = (to.abs_diff(*from)).saturating_sub(1) as f64 / *from as f64;
-            let bend = (apart / BEND).powi(2) / 2.0;
-            let jump = JUMP_COST + apart * 4.0;
-            let count = if to == from { 0.0 } else { 0.05 };
-            costs.push((bend.min(jump) + count) as f32);
-        }
-    }
-    costs
+/// For each interval, the first of those that it may bend from, and what each of them costs.
+fn bends(intervals: &[usize]) -> Vec<(usize, Vec<f32>)> {
+    let cost = |from: usize, to: usize| {
+        // A difference of one frame is how whole frames count out an uneven tempo.
+        let apart = (to.abs_diff(from)).saturating_sub(1) as f64 / from as f64;
+        ((apart / BEND).powi(2) / 2.0) as f32 + if to == from { 0.0 } else { 0.05 }
+    };
+    intervals
+        .iter()
+        .map(|to| {
+            let near = |from: &&usize| cost(**from, *to) < JUMP_COST;
+            let first = intervals.iter().position(|from| near(&from)).unwrap_or(0);
+            (first, intervals[first..].iter().take_while(near).map(|from| cost(*from, *to)).collect())
+        })
+        .collect()
 }
 
 /// What onsets between two beats cost, by their place.
@@ -136,7 +143,16 @@ impl Between {
     }
 
     fn cost(&self, interval: usize, strength: &[f32]) -> f32 {
-        strength.iter().zip(&self.weights[interval]).map(|(s, w)| s * w).sum()
+        // Eight sums at once: the processor adds them side by side.
+        let weights = &self.weights[interval];
+        let mut sums = [0.0f32; 8];
+        let (pairs, rest) = (strength.chunks_exact(8).zip(weights.chunks_exact(8)), strength.len() / 8 * 8);
+        for (s, w) in pairs {
+            for i in 0..8 {
+                sums[i] += s[i] * w[i];
+            }
+        }
+        sums.iter().sum::<f32>() + strength[rest..].iter().zip(&weights[rest..]).map(|(s, w)| s * w).sum::<f32>()
     }
 }
 

@@ -1,16 +1,21 @@
 //! Sections and cues: how the piece is built.
 //!
 //! Bars are described by timbre, harmony and energy; the cheapest way to cut the row of bars into stretches, in
-//! each of which these run along a straight line, gives the boundaries (dynamic programming over all cuts, so a
-//! build is one rising stretch and not a staircase). Lengths that are whole phrases cost less. The kinds follow
-//! from the energy of a section, its slope and what stands before and after it.
+//! each of which these stay or run along a straight line, gives the boundaries (dynamic programming over all cuts, so
+//! a build is one rising stretch and not a staircase). Lengths that are whole phrases cost less. Sections whose
+//! harmony goes the same way get the same letter. The kinds follow from the energy of a section, its slope and what
+//! stands before and after it.
 
 use super::spectrum::{FRAME_RATE, Spectrum};
 use super::{Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace};
 
 const LONGEST_BARS: usize = 64;
-/// What a further boundary costs, in summed squared deviations per feature.
-const BOUNDARY_COST: f64 = 9.0;
+/// What a further boundary costs, in summed squared deviations per feature: at least, and by how much bars differ
+/// from their neighbours anyway.
+const BOUNDARY_COST: f64 = 0.6;
+const BOUNDARY_COST_OF_RESTLESSNESS: f64 = 4.0;
+/// What a slope costs, against a boundary: it explains more than standing still.
+const SLOPE_COST: f64 = 0.35;
 const TIMBRE_VALUES: usize = 12;
 
 pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_>) -> (Vec<Section>, Vec<Cue>) {
@@ -21,7 +26,11 @@ pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_
     let bounds = boundaries(&bars, spectrum, energy, music_end);
     let mut sections: Vec<Section> = bounds
         .windows(2)
-        .map(|w| Section { start: w[0], end: w[1], kind: SectionKind::Groove, energy: round1(energy.mean(w[0], w[1])) })
+        .map(|w| {
+            // The last chord dies away; that is not how loud its section is.
+            let end = if w[1] > music_end - 1.0 { (music_end - 1.5).max((w[0] + w[1]) / 2.0) } else { w[1] };
+            Section { start: w[0], end: w[1], kind: SectionKind::Groove, energy: round1(energy.mean(w[0], end)) }
+        })
         .collect();
     name(&mut sections, energy);
     let cues = cues(&sections, energy, &silences, music_end, duration);
@@ -48,6 +57,7 @@ fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64)
     let features = features(bars, spectrum, energy);
     let n = features.len();
     let dims = features.first().map_or(0, Vec::len);
+    let boundary = BOUNDARY_COST + BOUNDARY_COST_OF_RESTLESSNESS * restlessness(&features);
     let mut cost = vec![f64::MAX; n + 1];
     let mut from = vec![0usize; n + 1];
     cost[0] = 0.0;
@@ -60,13 +70,15 @@ fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64)
             line.add(&features[end - 1]);
             let length = end - start;
             let phrase = match length {
-                l if l % 8 == 0 => 0.6,
-                l if l % 4 == 0 => 0.75,
+                l if l % 8 == 0 => 0.65,
+                l if l % 4 == 0 => 0.8,
                 l if l % 2 == 0 => 1.2,
-                _ => 1.6,
+                _ => 1.5,
             };
             let short = if length < 4 && end != n && start != 0 { 1.5 } else { 0.0 };
-            let total = cost[start] + line.residual() / dims.max(1) as f64 + BOUNDARY_COST * (phrase + short) * 0.1;
+            let (still, sloped) = line.residuals();
+            let unlike = (still / dims as f64).min(sloped / dims as f64 + SLOPE_COST * boundary);
+            let total = cost[start] + unlike + boundary * (phrase + short);
             if total < cost[end] {
                 (cost[end], from[end]) = (total, start);
             }
@@ -84,8 +96,9 @@ fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64)
     if let Some(last) = bounds.last_mut() {
         *last = duration;
     }
-    // A tail that is only silence is part of the last section.
-    while bounds.len() > 2 && bounds[bounds.len() - 2] > music_end - 0.3 {
+    // A tail of a last chord and silence is part of the last section.
+    let bar = if n > 1 { (bars[n - 1] - bars[0]) / (n - 1) as f64 } else { 2.0 };
+    while bounds.len() > 2 && bounds[bounds.len() - 2] > music_end - 1.5 * bar {
         bounds.remove(bounds.len() - 2);
     }
     bounds
@@ -139,53 +152,78 @@ impl LineFit {
         }
     }
 
-    fn residual(&self) -> f64 {
+    /// What is left over when the features stand still, and when they run along a line.
+    fn residuals(&self) -> (f64, f64) {
         let spread = self.sxx - self.sx * self.sx / self.n;
-        (0..self.sy.len())
-            .map(|d| {
-                let total = self.syy[d] - self.sy[d] * self.sy[d] / self.n;
-                let along = self.sxy[d] - self.sx * self.sy[d] / self.n;
-                // A slope needs a phrase to show itself; in fewer bars it would explain any jump away.
-                let explained = if self.n >= 4.0 && spread > 0.0 { along * along / spread } else { 0.0 };
-                (total - explained).max(0.0)
-            })
-            .sum()
+        let (mut still, mut sloped) = (0.0, 0.0);
+        for d in 0..self.sy.len() {
+            let total = (self.syy[d] - self.sy[d] * self.sy[d] / self.n).max(0.0);
+            let along = self.sxy[d] - self.sx * self.sy[d] / self.n;
+            // A slope needs a phrase to show itself; in fewer bars it would explain any jump away.
+            let explained = if self.n >= 4.0 && spread > 0.0 { along * along / spread } else { 0.0 };
+            still += total;
+            sloped += (total - explained).max(0.0);
+        }
+        (still, sloped)
     }
 }
+
+/// How much a bar differs from the next one on average within sections: half the median squared difference.
+fn restlessness(features: &[Vec<f64>]) -> f64 {
+    let mut differences: Vec<f64> = features
+        .windows(2)
+        .map(|w| w[0].iter().zip(&w[1]).map(|(a, b)| (a - b).powi(2)).sum::<f64>() / w[0].len().max(1) as f64 / 2.0)
+        .collect();
+    differences.sort_by(f64::total_cmp);
+    differences.get(differences.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// How far apart, in energy, two sections must be for the louder to be a drop after the quieter.
+const DROP_RISE: f64 = 9.0;
+/// The fall in energy that makes a break.
+const BREAK_FALL: f64 = 9.0;
 
 fn name(sections: &mut [Section], energy: &Trace) {
     let Some(highest) = sections.iter().map(|s| s.energy).reduce(f64::max) else { return };
     let lowest = sections.iter().map(|s| s.energy).fold(f64::MAX, f64::min);
     let range = (highest - lowest).max(1.0);
-    let level = |s: &Section| (s.energy - lowest) / range;
     let flat = range < 12.0;
     let last = sections.len() - 1;
-    let mut been_high = false;
+    // The loudest so far, against which a break falls.
+    let mut height = 0.0f64;
     for i in 0..sections.len() {
         let here = sections[i];
-        let quarter = (here.end - here.start) / 4.0;
-        let rise = energy.mean(here.end - quarter, here.end) - energy.mean(here.start, here.start + quarter);
-        let jump_in = if i > 0 { opening(&here, energy) - closing(&sections[i - 1], energy) } else { 0.0 };
         let before = i.checked_sub(1).map(|p| sections[p]);
         let after = sections.get(i + 1).copied();
-        let high = !flat && level(&here) >= 0.75;
+        let third = (here.end - here.start) / 3.0;
+        let rise = energy.mean(here.end - third, here.end) - energy.mean(here.start, here.start + third);
+        let fall = before.map_or(0.0, |b| b.energy.max(closing(&b, energy)) - here.energy);
         let rises_into = after.is_some_and(|n| n.energy > here.energy + 4.0);
-        let kind = if high
-            && (jump_in > 6.0 || before.is_some_and(|b| matches!(b.kind, SectionKind::Drop | SectionKind::Build)))
-        {
-            SectionKind::Drop
-        } else if i > 0 && i != last && rise > 8.0 && rises_into {
-            SectionKind::Build
-        } else if i == 0 && sections.len() > 1 && after.is_some_and(|n| n.energy > here.energy + 3.0) {
+        let leads = matches!(before.map(|b| b.kind), Some(SectionKind::Build | SectionKind::Break));
+        let comes_up = before.is_some_and(|b| here.energy - b.energy > DROP_RISE);
+        // What comes after a bare beginning is no drop, however loud; after one that leads up it is, if nothing later
+        // is louder.
+        let first_loud = before.is_some_and(|b| b.kind == SectionKind::Intro)
+            && (here.energy < highest - 5.0 || before.is_some_and(|b| b.energy < 25.0));
+        let high = !flat && here.energy > highest - 0.22 * range.max(20.0);
+        let kind = if i == 0 && after.is_some_and(|n| n.energy > here.energy + 3.0) {
             SectionKind::Intro
-        } else if i == last && i > 0 && before.is_some_and(|b| b.energy > here.energy + 3.0) {
+        } else if high && before.is_some_and(|b| b.kind == SectionKind::Drop) {
+            SectionKind::Drop
+        } else if high && (leads && comes_up || comes_up && !first_loud) {
+            SectionKind::Drop
+        } else if i == last && i > 0 && fall > 3.0 {
             SectionKind::Outro
-        } else if !flat && been_high && level(&here) < 0.5 {
+        } else if i > 0 && i != last && rise > 7.0 && rises_into && fall < 2.0 * BREAK_FALL {
+            SectionKind::Build
+        } else if !flat && fall > BREAK_FALL && here.energy < height - BREAK_FALL && i != last {
+            SectionKind::Break
+        } else if before.is_some_and(|b| b.kind == SectionKind::Break) && fall.abs() < BREAK_FALL / 2.0 && i != last {
             SectionKind::Break
         } else {
             SectionKind::Groove
         };
-        been_high |= level(&here) > 0.6;
+        height = height.max(here.energy);
         sections[i].kind = kind;
     }
 }
