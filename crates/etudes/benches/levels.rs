@@ -27,8 +27,10 @@ fn main() {
         .collect();
     let half = jobs.len().div_ceil(2);
     let pieces: Vec<Piece> = std::thread::scope(|scope| {
-        let threads: Vec<_> =
-            jobs.chunks(half).map(|part| scope.spawn(|| part.iter().map(|j| piece(*j, &band, &kept)).collect::<Vec<_>>())).collect();
+        let threads: Vec<_> = jobs
+            .chunks(half)
+            .map(|part| scope.spawn(|| part.iter().map(|j| piece(*j, &band, &kept)).collect::<Vec<_>>()))
+            .collect();
         threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
     });
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
@@ -37,9 +39,8 @@ fn main() {
         println!("  none for {}", p.name);
     }
     let weights = train(&pieces);
-    let chosen = |p: &Piece| {
-        (0..p.rows.len()).max_by(|a, b| dot(&weights, &p.rows[*a]).total_cmp(&dot(&weights, &p.rows[*b])))
-    };
+    let chosen =
+        |p: &Piece| (0..p.rows.len()).max_by(|a, b| dot(&weights, &p.rows[*a]).total_cmp(&dot(&weights, &p.rows[*b])));
     for p in &pieces {
         if !chosen(p).is_some_and(|c| p.right[c]) {
             println!("  wrong: {}", p.name);

@@ -53,10 +53,17 @@ fn main() {
 }
 
 fn show(truth: &Truth, reading: &TrackReading) {
-    println!("  true  {:?}", truth.sections.iter().map(|s| format!("{:.1} {} {}", s.0, s.1.word(), s.2)).collect::<Vec<_>>());
+    println!(
+        "  true  {:?}",
+        truth.sections.iter().map(|s| format!("{:.1} {} {}", s.0, s.1.word(), s.2)).collect::<Vec<_>>()
+    );
     println!(
         "  found {:?}",
-        reading.sections.iter().map(|s| format!("{:.1} {} {:.0}", s.start, s.kind.word(), s.energy)).collect::<Vec<_>>()
+        reading
+            .sections
+            .iter()
+            .map(|s| format!("{:.1} {} {:.0}", s.start, s.kind.word(), s.energy))
+            .collect::<Vec<_>>()
     );
     println!("  cues  {:?}", reading.cues.iter().map(|c| format!("{:.1} {}", c.at, c.kind.word())).collect::<Vec<_>>());
 }
@@ -94,7 +101,17 @@ impl Totals {
         let continuity = amlt(&truth.beats, &beats);
         println!(
             "{:<18} {:>6.1} {:>6.1} {:>5.2} {:>5.2} {:>5.1} {:>5.2} {:>4}/{} {:>5.2} {:>5.2}  {hits} of {true_cues}, {found_cues} found",
-            piece.name, truth.tempo_bpm, reading.tempo_bpm, f, continuity, error, down, metre, truth.metre, parts, kinds
+            piece.name,
+            truth.tempo_bpm,
+            reading.tempo_bpm,
+            f,
+            continuity,
+            error,
+            down,
+            metre,
+            truth.metre,
+            parts,
+            kinds
         );
         let right_metre = f64::from(u8::from(metre == truth.metre));
         self.rows.push([f, continuity, error, down, right_metre, parts, kinds, tempo, 0.0]);
@@ -108,7 +125,14 @@ impl Totals {
         let share = |of: usize| self.cues.0 as f64 / of.max(1) as f64;
         println!(
             "means: beats F {:.3}, AMLt {:.3}, error {:.1} ms, downbeats F {:.3}, metre {:.2}, boundaries F {:.3}, kinds {:.2}, tempo {:.2}",
-            mean(0), mean(1), mean(2), mean(3), mean(4), mean(5), mean(6), mean(7)
+            mean(0),
+            mean(1),
+            mean(2),
+            mean(3),
+            mean(4),
+            mean(5),
+            mean(6),
+            mean(7)
         );
         println!("drops and breaks: recall {:.2}, precision {:.2}", share(self.cues.1), share(self.cues.2));
     }

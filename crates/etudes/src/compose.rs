@@ -399,8 +399,9 @@ impl<'a> Score<'a> {
             Comping::Held => chord(self, 0.0, f64::from(metre) * 0.97, loud),
             Comping::Beats => (0..metre).for_each(|b| chord(self, f64::from(b), 0.6, loud)),
             Comping::Offbeats => (0..metre).for_each(|b| chord(self, f64::from(b) + 0.5, 0.3, loud)),
-            Comping::Repeated(n) => (0..metre * n)
-                .for_each(|s| chord(self, f64::from(s) / f64::from(n), 0.8 / f64::from(n), loud * if s % n == 0 { 1.0 } else { 0.8 })),
+            Comping::Repeated(n) => (0..metre * n).for_each(|s| {
+                chord(self, f64::from(s) / f64::from(n), 0.8 / f64::from(n), loud * if s % n == 0 { 1.0 } else { 0.8 })
+            }),
             Comping::Broken(n) => {
                 for s in 0..metre * n {
                     let key = [0, 1, 2, 1][(s % 4) as usize];

@@ -27,7 +27,7 @@ fn shot(select: u128, len: u64, energy: f64) -> Shot {
 
 /// Eight seconds, quiet and then loud, with a beat each half second (12 or 13 frames).
 fn music() -> TrackReading {
-    let section = |start, end, kind, energy| Section { start, end, kind, energy };
+    let section = |start, end, kind, energy| Section::new(start, end, kind, energy);
     TrackReading {
         duration: 8.0,
         tempo_bpm: 120.0,
@@ -37,6 +37,7 @@ fn music() -> TrackReading {
         sections: vec![section(0.0, 4.0, SectionKind::Intro, 20.0), section(4.0, 8.0, SectionKind::Drop, 90.0)],
         cues: vec![],
         energy: Trace { step: 1.0, values: vec![20.0, 20.0, 20.0, 20.0, 90.0, 90.0, 90.0, 90.0] },
+        ..TrackReading::default()
     }
 }
 

@@ -107,7 +107,11 @@ pub fn count(heard: &Heard, ternary: bool) -> Counted {
                 let follows = (before.place + 1) % before.metre == to.place;
                 let cost = match (before.metre == to.metre, follows) {
                     _ if i == 0 => {
-                        if j == k { 0.0 } else { f64::MAX }
+                        if j == k {
+                            0.0
+                        } else {
+                            f64::MAX
+                        }
                     }
                     (true, true) => 0.0,
                     (true, false) if to.place == 0 => IRREGULAR,

@@ -119,8 +119,7 @@ fn peak_near(values: &[f32], at: f64) -> f32 {
 }
 
 /// Moves beats to the onsets they belong to, and lets them go on to the ends of the sound.
-pub fn place(mut beats: Vec<FoundBeat>, samples: &[f32], sounds: (f64, f64)) -> Vec<FoundBeat> {
-    let fine = FineOnsets::of(samples);
+pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: (f64, f64)) -> Vec<FoundBeat> {
     let rough: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for (i, beat) in beats.iter_mut().enumerate() {
         // Where there is an onset the beat is there; where there is none it lies between its neighbours.
@@ -144,7 +143,6 @@ pub fn place(mut beats: Vec<FoundBeat>, samples: &[f32], sounds: (f64, f64)) -> 
         }
     }
     extend(&mut beats, sounds);
-    let length = samples.len() as f64 / f64::from(READING_RATE);
     beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.retain(|b| b.at < length);
     beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
@@ -174,6 +172,20 @@ fn extend(beats: &mut Vec<FoundBeat>, (begins, ends): (f64, f64)) {
             .take_while(|at| *at <= ends - 0.3 * late_gap)
             .map(|at| FoundBeat { at, strength: 0.0 }),
     );
+}
+
+/// Where something clearly begins, in seconds.
+pub fn onset_times(strength: &[f32], fine: &FineOnsets) -> Vec<f64> {
+    let mut times: Vec<f64> = (1..strength.len().saturating_sub(1))
+        .filter(|i| {
+            let around = &strength[i.saturating_sub(3)..(i + 4).min(strength.len())];
+            strength[*i] > 0.12 && around.iter().all(|v| *v <= strength[*i])
+        })
+        .map(|i| i as f64 / FRAME_RATE)
+        .map(|at| fine.nearest_onset(at).unwrap_or(at))
+        .collect();
+    times.dedup_by(|later, earlier| *later - *earlier < 0.04);
+    times
 }
 
 /// Energy rises at a resolution of one millisecond.
@@ -216,7 +228,10 @@ impl FineOnsets {
             return None;
         }
         // A soft attack is heard where it begins to rise, not where it rises most.
-        let begin = (from.max(best.saturating_sub(25))..best).rev().take_while(|i| self.rise[*i] > 0.3 * self.rise[best]).last();
+        let begin = (from.max(best.saturating_sub(25))..best)
+            .rev()
+            .take_while(|i| self.rise[*i] > 0.3 * self.rise[best])
+            .last();
         Some(begin.map_or(best, |b| if best - b > 8 { b + 4 } else { best }) as f64 / 1000.0)
     }
 }

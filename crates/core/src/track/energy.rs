@@ -16,7 +16,8 @@ const COMMON_LUFS: f64 = -14.0;
 const FLOOR_LUFS: f64 = -34.0;
 const SPAN_LU: f64 = 27.0;
 
-pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> Trace {
+/// The energy, and the programme loudness in LUFS.
+pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> (Trace, f64) {
     let (momentary, programme) = loudness(samples);
     let shift = 0.5 * (COMMON_LUFS - programme.clamp(-40.0, 0.0));
     let bass_bands = spectrum.band_above(150.0).max(1);
@@ -44,7 +45,7 @@ pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> Trace {
         })
         .map(|v| (v * 10.0).round() / 10.0)
         .collect();
-    Trace { step: STEP, values }
+    (Trace { step: STEP, values }, (programme * 10.0).round() / 10.0)
 }
 
 fn bass_level(frame: &[f32], bands: usize) -> f64 {

@@ -4,7 +4,7 @@
 //! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
 //! `cargo bench --bench levels` on the études with the fitted seeds (softmax over the rows of a piece), chooses.
 
-use super::bars::{Counted, Heard, count};
+use super::bars::{Heard, count};
 use super::beats::FoundBeat;
 use super::onsets::Onsets;
 use super::spectrum::{FRAME_RATE, Spectrum};
@@ -20,15 +20,13 @@ const TAPPED_BPM: f64 = 112.0;
 pub struct Level {
     pub beats: Vec<FoundBeat>,
     pub ternary: bool,
-    pub counted: Counted,
     pub features: [f64; FEATURES],
 }
 
 impl Level {
     pub fn of(beats: Vec<FoundBeat>, gain: f64, spectrum: &Spectrum, onsets: &Onsets) -> Self {
-        let between = |share: f64| -> Vec<f64> {
-            beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect()
-        };
+        let between =
+            |share: f64| -> Vec<f64> { beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect() };
         let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
         let (half, third, two_thirds) = (between(0.5), between(1.0 / 3.0), between(2.0 / 3.0));
         let (quarter, three_quarters) = (between(0.25), between(0.75));
@@ -65,7 +63,7 @@ impl Level {
             if ternary { triple - double } else { 0.0 },
             (all(&every_second(&on, 0)) - all(&every_second(&on, 1))).abs(),
         ];
-        Self { beats, ternary, counted, features }
+        Self { beats, ternary, features }
     }
 
     pub fn score(&self) -> f64 {

@@ -11,20 +11,24 @@ mod beats;
 mod energy;
 mod follow;
 mod level;
+pub mod marks;
 mod onsets;
+pub mod retarget;
 mod sections;
 mod spectrum;
+pub mod texture;
 mod version;
 
 use serde::{Deserialize, Serialize};
 
-pub use version::{Span, Version, VersionError};
+pub use texture::Texture;
+pub use version::{Curve, Fade, Span, Version, VersionError};
 
 /// The sample rate, in hertz, that [`read_track`] expects.
 pub const READING_RATE: u32 = 24_000;
 
 /// Raised whenever the same samples would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 1;
+pub const READING_VERSION: i32 = 2;
 
 /// Mono samples at [`READING_RATE`], full scale ±1.
 #[derive(Debug, Clone, Copy)]
@@ -48,15 +52,26 @@ pub enum ReadTrackError {
 }
 
 /// What was measured in a track. Times are seconds from the first sample.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct TrackReading {
     pub duration: f64,
     /// The most common tempo, in beats a minute, between 60 and 180.
     pub tempo_bpm: f64,
+    /// 0–1, how clearly the music beats.
+    #[serde(default)]
+    pub confidence: f64,
     pub beats: Vec<Beat>,
     pub sections: Vec<Section>,
     pub cues: Vec<Cue>,
     pub energy: Trace,
+    /// Programme loudness in LUFS (EBU R 128).
+    #[serde(default)]
+    pub loudness: f64,
+    /// Where something begins, to the millisecond: what marks set by hand snap to.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub onsets: Vec<f64>,
+    #[serde(default, skip_serializing_if = "Texture::is_empty")]
+    pub texture: Texture,
 }
 
 /// A beat; `beat == 1` is the downbeat. Beats before the first downbeat are in bar 0.
@@ -65,7 +80,7 @@ pub struct Beat {
     pub at: f64,
     pub bar: u32,
     pub beat: u32,
-    /// 0–1, how clearly it is heard.
+    /// 0–1, how clearly it is heard: the confidence in this beat.
     pub strength: f64,
 }
 
@@ -76,6 +91,42 @@ pub struct Section {
     pub kind: SectionKind,
     /// 0–100
     pub energy: f64,
+    /// Which sections are the same music.
+    #[serde(default)]
+    pub label: Label,
+    /// Whether a person set the energy.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub energy_by_hand: bool,
+}
+
+impl Section {
+    pub fn new(start: f64, end: f64, kind: SectionKind, energy: f64) -> Self {
+        Self { start, end, kind, energy, label: Label::default(), energy_by_hand: false }
+    }
+}
+
+/// The letter of a section's material; varied (A′) when it comes back in another dress. Written `A`, `A′`, or nothing.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(into = "String", from = "String")]
+pub struct Label {
+    pub letter: Option<char>,
+    pub varied: bool,
+}
+
+impl From<Label> for String {
+    fn from(label: Label) -> Self {
+        let mut text = label.letter.map(String::from).unwrap_or_default();
+        if label.varied {
+            text.push('′');
+        }
+        text
+    }
+}
+
+impl From<String> for Label {
+    fn from(text: String) -> Self {
+        Self { letter: text.chars().next().filter(char::is_ascii_uppercase), varied: text.ends_with('′') }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -125,6 +176,8 @@ pub enum CueKind {
 }
 
 impl CueKind {
+    pub const ALL: [Self; 7] = [Self::Drop, Self::Break, Self::Build, Self::Hit, Self::Pause, Self::Pickup, Self::End];
+
     pub fn word(self) -> &'static str {
         match self {
             Self::Drop => "drop",
@@ -139,7 +192,7 @@ impl CueKind {
 }
 
 /// Values along time: value *i* stands for `i * step` to `(i + 1) * step` seconds.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Trace {
     pub step: f64,
     pub values: Vec<f64>,
@@ -168,25 +221,37 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
     }
     let spectrum = spectrum::Spectrum::of(audio.samples);
     let onsets = onsets::onsets(&spectrum);
-    let energy = energy::trace(audio.samples, &spectrum, &onsets);
-    let beats = counted_beats(&spectrum, &onsets, audio);
+    let (energy, loudness) = energy::trace(audio.samples, &spectrum, &onsets);
+    let fine = beats::FineOnsets::of(audio.samples);
+    let beats = counted_beats(&spectrum, &onsets, &fine, audio);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    let (sections, cues) = sections::read(&beats, &spectrum, &energy, audio);
+    let (sections, mut cues) = sections::read(&beats, &spectrum, &energy, audio);
+    let onset_times = beats::onset_times(&onsets.all, &fine);
+    sections::add_hits(&mut cues, &onset_times, &beats);
     Ok(TrackReading {
         duration: audio.duration(),
         tempo_bpm: level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap),
+        confidence: (beats.iter().map(|b| b.strength).sum::<f64>() / beats.len().max(1) as f64 * 100.0).round() / 100.0,
         beats,
         sections,
         cues,
         energy,
+        loudness,
+        onsets: onset_times,
+        texture: Texture::of(&spectrum, audio.duration()),
     })
 }
 
 /// The beats that a listener would tap, counted into bars.
-fn counted_beats(spectrum: &spectrum::Spectrum, onsets: &onsets::Onsets, audio: Audio<'_>) -> Vec<Beat> {
+fn counted_beats(
+    spectrum: &spectrum::Spectrum,
+    onsets: &onsets::Onsets,
+    fine: &beats::FineOnsets,
+    audio: Audio<'_>,
+) -> Vec<Beat> {
     let levels = beats::levels(onsets, spectrum);
     let Some(chosen) = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score())) else { return Vec::new() };
-    let beats = beats::place(chosen.beats, audio.samples, sections::sounds(audio.samples));
+    let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
     let heard = bars::Heard::at(&beats, spectrum, onsets);
     let counted = bars::count(&heard, chosen.ternary);
     let mut bar = 0;

@@ -7,7 +7,7 @@
 //! stands before and after it.
 
 use super::spectrum::{FRAME_RATE, Spectrum};
-use super::{Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace};
+use super::{Audio, Beat, Cue, CueKind, Label, READING_RATE, Section, SectionKind, Trace};
 
 const LONGEST_BARS: usize = 64;
 /// What a further boundary costs, in summed squared deviations per feature: at least, and by how much bars differ
@@ -29,10 +29,11 @@ pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_
         .map(|w| {
             // The last chord dies away; that is not how loud its section is.
             let end = if w[1] > music_end - 1.0 { (music_end - 1.5).max((w[0] + w[1]) / 2.0) } else { w[1] };
-            Section { start: w[0], end: w[1], kind: SectionKind::Groove, energy: round1(energy.mean(w[0], end)) }
+            Section::new(w[0], w[1], SectionKind::Groove, round1(energy.mean(w[0], end)))
         })
         .collect();
     name(&mut sections, energy);
+    letter(&mut sections, &bars, spectrum);
     let cues = cues(&sections, energy, &silences, music_end, duration);
     (sections, cues)
 }
@@ -228,6 +229,57 @@ fn name(sections: &mut [Section], energy: &Trace) {
     }
 }
 
+/// How alike the harmony of two sections must go, bar by bar, for them to be the same music.
+const SAME_HARMONY: f64 = 0.86;
+/// How much timbre and energy may differ (in the units of the features) before it is a varied return.
+const SAME_DRESS: f64 = 0.22;
+
+/// Gives the same letter to sections with the same music.
+fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
+    struct Heard {
+        harmony: Vec<[f64; 12]>,
+        timbre: Vec<f64>,
+    }
+    let heard: Vec<Heard> = sections
+        .iter()
+        .map(|s| Heard {
+            harmony: bars
+                .windows(2)
+                .filter(|b| b[0] >= s.start - 0.05 && b[1] <= s.end + 0.05)
+                .take(16)
+                .map(|b| spectrum.mean_chroma(b[0], b[1]))
+                .collect(),
+            timbre: spectrum.mean_bands(s.start, s.end, TIMBRE_VALUES),
+        })
+        .collect();
+    let mut next = b'A';
+    for i in 0..sections.len() {
+        let alike = |j: usize| {
+            let (a, b) = (&heard[i].harmony, &heard[j].harmony);
+            let n = a.len().min(b.len());
+            let cosine = |x: &[f64; 12], y: &[f64; 12]| x.iter().zip(y).map(|(p, q)| p * q).sum::<f64>();
+            if n < 2 { 0.0 } else { a.iter().zip(b).map(|(x, y)| cosine(x, y)).sum::<f64>() / n as f64 }
+        };
+        let best = (0..i).map(|j| (j, alike(j))).filter(|(_, a)| *a > SAME_HARMONY).max_by(|a, b| a.1.total_cmp(&b.1));
+        sections[i].label = match best {
+            Some((j, _)) => {
+                let dress = heard[i].timbre.iter().zip(&heard[j].timbre).map(|(a, b)| (a - b).abs()).sum::<f64>()
+                    / TIMBRE_VALUES as f64;
+                let plain = sections[j].label;
+                Label {
+                    letter: plain.letter,
+                    varied: dress > SAME_DRESS && !plain.varied || plain.varied && dress <= SAME_DRESS,
+                }
+            }
+            None => {
+                let letter = char::from(next);
+                next = (next + 1).min(b'Z');
+                Label { letter: Some(letter), varied: false }
+            }
+        };
+    }
+}
+
 /// The energy of the first and of the last two seconds (or less) of a section.
 fn opening(s: &Section, energy: &Trace) -> f64 {
     energy.mean(s.start + 0.1, (s.start + 2.0).min(s.end))
@@ -246,11 +298,14 @@ fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end
             SectionKind::Drop if before.is_some_and(|b| b.kind != SectionKind::Drop) => CueKind::Drop,
             SectionKind::Break if before.is_some_and(|b| b.kind != SectionKind::Break) => CueKind::Break,
             SectionKind::Build => CueKind::Build,
+            // It goes on after a rest, without being a drop.
+            SectionKind::Groove if before.is_some_and(|b| leads_back(&b)) && jump > PICKUP_JUMP => CueKind::Pickup,
             _ => continue,
         };
         let strength = match kind {
             CueKind::Drop => 0.5 * here.energy / 100.0 + jump / 60.0,
             CueKind::Break => -jump / 50.0,
+            CueKind::Pickup => jump / 60.0,
             _ => here.energy / 100.0,
         };
         cues.push(Cue { at: here.start, kind, strength: (strength.clamp(0.05, 1.0) * 100.0).round() / 100.0 });
@@ -263,6 +318,33 @@ fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end
     cues.push(Cue { at: music_end.min(duration), kind: CueKind::End, strength: 1.0 });
     cues.sort_by(|a, b| a.at.total_cmp(&b.at));
     cues
+}
+
+/// The rise in energy that makes going on a pickup.
+const PICKUP_JUMP: f64 = 14.0;
+
+fn leads_back(section: &Section) -> bool {
+    matches!(section.kind, SectionKind::Intro | SectionKind::Break)
+}
+
+/// Hits stand alone: the first onset after a silence, unless something else is there already, and a last chord that
+/// nothing follows for two beats.
+pub fn add_hits(cues: &mut Vec<Cue>, onsets: &[f64], beats: &[Beat]) {
+    let gap = if beats.len() > 1 { (beats[beats.len() - 1].at - beats[0].at) / (beats.len() - 1) as f64 } else { 0.5 };
+    let pauses: Vec<f64> = cues.iter().filter(|c| c.kind == CueKind::Pause).map(|c| c.at).collect();
+    let mut hits: Vec<f64> = pauses.iter().filter_map(|p| onsets.iter().copied().find(|o| *o > p + 0.15)).collect();
+    if let [.., before, last] = onsets
+        && last - before > 0.9 * gap
+        && cues.iter().any(|c| c.kind == CueKind::End && c.at - last > 2.0 * gap)
+    {
+        hits.push(*last);
+    }
+    for at in hits {
+        if !cues.iter().any(|c| c.kind != CueKind::Pause && (c.at - at).abs() < gap) {
+            cues.push(Cue { at, kind: CueKind::Hit, strength: 0.6 });
+        }
+    }
+    cues.sort_by(|a, b| a.at.total_cmp(&b.at));
 }
 
 /// −52 dBFS: below the quietest ringing that is still music.
@@ -293,7 +375,10 @@ fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
 /// From the first sound to the last, in seconds.
 pub fn sounds(samples: &[f32]) -> (f64, f64) {
     let first = samples.iter().position(|s| s.abs() >= SILENT).unwrap_or(0);
-    (first as f64 / f64::from(READING_RATE), music_end(samples).unwrap_or(samples.len() as f64 / f64::from(READING_RATE)))
+    (
+        first as f64 / f64::from(READING_RATE),
+        music_end(samples).unwrap_or(samples.len() as f64 / f64::from(READING_RATE)),
+    )
 }
 
 fn music_end(samples: &[f32]) -> Option<f64> {

@@ -1,11 +1,16 @@
-//! A track as it is used: a list of spans of it, played one after the other.
+//! A track as it is used: a list of spans of it, played one after the other, perhaps stretched, with fades and a level.
 
-use super::{Beat, Cue, Section, Trace, TrackReading};
+use super::{Beat, Cue, Section, Texture, Trace, TrackReading};
 use crate::time::Seconds;
 use serde::{Deserialize, Serialize};
 
 /// The shortest part that shots can be laid on, in seconds.
 const SHORTEST: i64 = 2;
+const AS_IS: u32 = 1_000_000;
+/// Half and twice as long: beyond that nothing sounds like music any more.
+const STRETCHES: std::ops::RangeInclusive<u32> = 500_000..=2_000_000;
+/// −60 to +12 dB.
+const LEVELS: std::ops::RangeInclusive<i32> = -6000..=1200;
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum VersionError {
@@ -13,6 +18,12 @@ pub enum VersionError {
     TooShort,
     #[error("the part reaches beyond the track")]
     Outside,
+    #[error("a track can be made half as long to twice as long, not more")]
+    Stretch,
+    #[error("the fades together are longer than the music")]
+    Fades,
+    #[error("the level can be −60 to +12 dB")]
+    Level,
 }
 
 /// A stretch of a track, `start` to `end` (exclusive).
@@ -22,26 +33,125 @@ pub struct Span {
     pub end: Seconds,
 }
 
+/// How a fade goes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Curve {
+    Linear,
+    #[default]
+    ConstantPower,
+    Exponential,
+    Eased,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Fade {
+    pub milliseconds: u32,
+    pub curve: Curve,
+}
+
 /// Spans in the order in which they are played; never empty, each longer than nothing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Version {
     spans: Vec<Span>,
+    /// The length as a share of what it is at its own tempo, in millionths.
+    #[serde(default = "as_is", skip_serializing_if = "is_as_is")]
+    stretch: u32,
+    #[serde(default)]
+    pub fade_in: Fade,
+    #[serde(default)]
+    pub fade_out: Fade,
+    /// Hundredths of a decibel.
+    #[serde(default)]
+    level: i32,
+}
+
+fn as_is() -> u32 {
+    AS_IS
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // serde asks for a reference
+fn is_as_is(stretch: &u32) -> bool {
+    *stretch == AS_IS
+}
+
+/// Where two spans meet. Times in seconds.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Join {
+    /// In the version.
+    pub at: f64,
+    /// In the track: where one leaves it, and where one goes on.
+    pub out: f64,
+    pub into: f64,
 }
 
 impl Version {
     /// One part of a track that lasts `duration`.
     pub fn part(start: Seconds, end: Seconds, duration: Seconds) -> Result<Self, VersionError> {
-        if start.is_negative() || end > duration {
+        Self::of_spans(vec![Span { start, end }], duration)
+    }
+
+    /// Spans of a track that lasts `duration`.
+    pub fn of_spans(spans: Vec<Span>, duration: Seconds) -> Result<Self, VersionError> {
+        if spans.iter().any(|s| s.start.is_negative() || s.end > duration) {
             return Err(VersionError::Outside);
         }
-        if end < start || (end - start) < Seconds::new(SHORTEST, 1).unwrap_or_default() {
+        let whole = spans.iter().fold(Seconds::ZERO, |sum, s| sum + (s.end - s.start));
+        if spans.iter().any(|s| s.end <= s.start) || whole < Seconds::new(SHORTEST, 1).unwrap_or_default() {
             return Err(VersionError::TooShort);
         }
-        Ok(Self { spans: vec![Span { start, end }] })
+        Ok(Self { spans, stretch: AS_IS, fade_in: Fade::default(), fade_out: Fade::default(), level: 0 })
+    }
+
+    /// The same, `millionths` as long at the same pitch.
+    pub fn stretched(mut self, millionths: u32) -> Result<Self, VersionError> {
+        if !STRETCHES.contains(&millionths) {
+            return Err(VersionError::Stretch);
+        }
+        self.stretch = millionths;
+        self.check_fades()
+    }
+
+    pub fn faded(mut self, fade_in: Fade, fade_out: Fade) -> Result<Self, VersionError> {
+        (self.fade_in, self.fade_out) = (fade_in, fade_out);
+        self.check_fades()
+    }
+
+    /// At a level in hundredths of a decibel.
+    pub fn levelled(mut self, level: i32) -> Result<Self, VersionError> {
+        if !LEVELS.contains(&level) {
+            return Err(VersionError::Level);
+        }
+        self.level = level;
+        Ok(self)
+    }
+
+    fn check_fades(self) -> Result<Self, VersionError> {
+        let fades = f64::from(self.fade_in.milliseconds) + f64::from(self.fade_out.milliseconds);
+        if fades / 1000.0 > self.duration().to_f64() { Err(VersionError::Fades) } else { Ok(self) }
+    }
+
+    /// Whether it is one part of the track, at its own tempo and level.
+    pub fn is_plain(&self) -> bool {
+        self.spans.len() == 1
+            && self.stretch == AS_IS
+            && self.level == 0
+            && self.fade_in.milliseconds == 0
+            && self.fade_out.milliseconds == 0
     }
 
     pub fn spans(&self) -> &[Span] {
         &self.spans
+    }
+
+    /// Millionths of its own length.
+    pub fn stretch(&self) -> u32 {
+        self.stretch
+    }
+
+    /// Hundredths of a decibel.
+    pub fn level(&self) -> i32 {
+        self.level
     }
 
     pub fn start(&self) -> Seconds {
@@ -53,40 +163,78 @@ impl Version {
     }
 
     pub fn duration(&self) -> Seconds {
-        self.spans.iter().fold(Seconds::ZERO, |sum, s| sum + (s.end - s.start))
+        let whole = self.spans.iter().fold(Seconds::ZERO, |sum, s| sum + (s.end - s.start));
+        if self.stretch == AS_IS { whole } else { Seconds::from_measured(whole.to_f64() * self.factor()) }
+    }
+
+    fn factor(&self) -> f64 {
+        f64::from(self.stretch) / f64::from(AS_IS)
+    }
+
+    pub fn joins(&self) -> Vec<Join> {
+        let mut at = 0.0;
+        self.spans
+            .windows(2)
+            .map(|w| {
+                at += (w[0].end - w[0].start).to_f64() * self.factor();
+                Join { at, out: w[0].end.to_f64(), into: w[1].start.to_f64() }
+            })
+            .collect()
+    }
+
+    /// The time in the track that is heard at a time of the version.
+    pub fn in_track(&self, at: f64) -> f64 {
+        let mut left = at / self.factor();
+        for span in &self.spans {
+            let length = (span.end - span.start).to_f64();
+            if left < length {
+                return span.start.to_f64() + left;
+            }
+            left -= length;
+        }
+        self.end().to_f64()
     }
 
     /// What the reading of the track says about this version; times count from the version's beginning. The bars
     /// keep the numbers they have in the track.
     pub fn reading(&self, track: &TrackReading) -> TrackReading {
         let mut offset = 0.0;
+        let factor = self.factor();
         let mut out = TrackReading {
             duration: self.duration().to_f64(),
-            tempo_bpm: track.tempo_bpm,
-            beats: Vec::new(),
-            sections: Vec::new(),
-            cues: Vec::new(),
+            tempo_bpm: track.tempo_bpm / factor,
+            confidence: track.confidence,
+            loudness: track.loudness + f64::from(self.level) / 100.0,
             energy: Trace { step: track.energy.step, values: Vec::new() },
+            texture: Texture::default(),
+            ..TrackReading::default()
         };
         for span in &self.spans {
             let (start, end) = (span.start.to_f64(), span.end.to_f64());
             // A beat a hair before the part, where the part was put on that beat, belongs to it.
             let inside = |at: f64| at >= start - 1e-3 && at < end - 1e-3;
-            let moved = |at: f64| (at - start).max(0.0) + offset;
+            let moved = |at: f64| ((at - start).max(0.0) + offset) * factor;
             out.beats.extend(track.beats.iter().filter(|b| inside(b.at)).map(|b| Beat { at: moved(b.at), ..*b }));
             out.cues.extend(track.cues.iter().filter(|c| inside(c.at)).map(|c| Cue { at: moved(c.at), ..*c }));
-            out.sections.extend(
-                track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05).map(|s| Section {
-                    start: moved(s.start.max(start)),
-                    end: moved(s.end.min(end)),
-                    ..*s
-                }),
-            );
-            let steps = ((end - start) / track.energy.step).round() as usize;
-            let from = (start / track.energy.step).round() as usize;
-            out.energy.values.extend((from..from + steps).map(|i| track.energy.values.get(i).copied().unwrap_or(0.0)));
+            out.onsets.extend(track.onsets.iter().filter(|o| inside(**o)).map(|o| moved(*o)));
+            for s in track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05) {
+                let cut = Section { start: moved(s.start.max(start)), end: moved(s.end.min(end)), ..*s };
+                match out.sections.last_mut() {
+                    // A join inside one section leaves one section.
+                    Some(last) if offset > 0.0 && last.kind == cut.kind && last.label == cut.label => {
+                        last.end = cut.end
+                    }
+                    _ => out.sections.push(cut),
+                }
+            }
             offset += end - start;
         }
+        let steps = (out.duration / track.energy.step).round() as usize;
+        let value = |i: usize| {
+            let at = self.in_track((i as f64 + 0.5) * track.energy.step);
+            track.energy.values.get((at / track.energy.step) as usize).copied().unwrap_or(0.0)
+        };
+        out.energy.values = (0..steps).map(value).collect();
         out
     }
 }
@@ -95,6 +243,7 @@ impl Version {
 mod tests {
     use super::*;
     use crate::track::{CueKind, SectionKind};
+    use proptest::prelude::*;
 
     fn s(v: i64) -> Seconds {
         Seconds::new(v, 1).expect("seconds")
@@ -108,11 +257,12 @@ mod tests {
                 .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
                 .collect(),
             sections: vec![
-                Section { start: 0.0, end: 8.0, kind: SectionKind::Build, energy: 40.0 },
-                Section { start: 8.0, end: 20.0, kind: SectionKind::Drop, energy: 90.0 },
+                Section::new(0.0, 8.0, SectionKind::Build, 40.0),
+                Section::new(8.0, 20.0, SectionKind::Drop, 90.0),
             ],
             cues: vec![Cue { at: 8.0, kind: CueKind::Drop, strength: 1.0 }],
             energy: Trace { step: 0.5, values: (0..40).map(f64::from).collect() },
+            ..TrackReading::default()
         }
     }
 
@@ -134,5 +284,70 @@ mod tests {
         assert_eq!(Version::part(s(5), s(6), s(20)), Err(VersionError::TooShort));
         assert_eq!(Version::part(s(5), s(21), s(20)), Err(VersionError::Outside));
         assert_eq!(Version::part(Seconds::new(-1, 1).expect("s"), s(6), s(20)), Err(VersionError::Outside));
+    }
+
+    fn spans(list: &[(i64, i64)]) -> Vec<Span> {
+        list.iter().map(|(a, b)| Span { start: s(*a), end: s(*b) }).collect()
+    }
+
+    #[test]
+    fn what_is_joined_carries_over_without_a_gap() {
+        let version = Version::of_spans(spans(&[(0, 4), (10, 16)]), s(20)).expect("inside");
+        let reading = version.reading(&track());
+        assert_eq!(reading.duration, 10.0);
+        assert_eq!(
+            reading.beats.iter().map(|b| b.at).collect::<Vec<_>>(),
+            (0..20).map(|i| f64::from(i) / 2.0).collect::<Vec<_>>()
+        );
+        assert_eq!(version.joins(), [Join { at: 4.0, out: 4.0, into: 10.0 }]);
+        assert_eq!((version.in_track(3.0), version.in_track(4.5)), (3.0, 10.5));
+        assert_eq!(reading.sections.iter().map(|s| (s.start, s.end)).collect::<Vec<_>>(), [(0.0, 4.0), (4.0, 10.0)]);
+        // A join inside a section leaves one section.
+        let inside = Version::of_spans(spans(&[(9, 11), (14, 20)]), s(20)).expect("inside");
+        assert_eq!(inside.reading(&track()).sections.len(), 1);
+    }
+
+    #[test]
+    fn a_stretch_moves_everything_with_it() {
+        let version = Version::part(s(0), s(20), s(20)).expect("whole").stretched(1_100_000).expect("a stretch");
+        let reading = version.reading(&track());
+        assert!((reading.duration - 22.0).abs() < 1e-6 && (reading.tempo_bpm - 120.0 / 1.1).abs() < 1e-6);
+        assert!((reading.cues[0].at - 8.8).abs() < 1e-6);
+        assert_eq!(reading.energy.values.len(), 44);
+        assert_eq!(Version::part(s(0), s(20), s(20)).expect("whole").stretched(400_000), Err(VersionError::Stretch));
+    }
+
+    #[test]
+    fn fades_and_levels_have_their_limits() {
+        let whole = || Version::part(s(0), s(4), s(20)).expect("a part");
+        let fade = |milliseconds| Fade { milliseconds, curve: Curve::Linear };
+        assert!(whole().is_plain() && !whole().levelled(-300).expect("a level").is_plain());
+        assert_eq!(whole().faded(fade(3000), fade(1500)), Err(VersionError::Fades));
+        assert!(whole().faded(fade(2000), fade(2000)).is_ok());
+        assert_eq!(whole().levelled(1300), Err(VersionError::Level));
+    }
+
+    #[test]
+    fn versions_kept_before_still_read() {
+        let text = serde_json::to_string(&Version::part(s(1), s(5), s(20)).expect("a part")).expect("json");
+        let new: Version = serde_json::from_str(&text).expect("reads back");
+        assert!(new.is_plain());
+        // Whatever the written form of seconds, only the spans are needed.
+        let spans = text.split("\"fade_in\"").next().expect("text").trim_end_matches(',').to_owned() + "}";
+        assert_eq!(serde_json::from_str::<Version>(&spans).expect("old form"), new);
+    }
+
+    proptest! {
+        #[test]
+        fn all_that_carries_over_lies_inside(a in 0i64..8, b in 1i64..10, c in 0i64..9, d in 1i64..10, stretch in 500_000u32..2_000_000) {
+            let Ok(version) = Version::of_spans(spans(&[(a, a + b), (c, c + d)]), s(20)) else { return Ok(()) };
+            let version = version.stretched(stretch).expect("allowed");
+            let reading = version.reading(&track());
+            prop_assert!((reading.duration - (b + d) as f64 * f64::from(stretch) / 1e6).abs() < 1e-3);
+            prop_assert!(reading.beats.windows(2).all(|w| w[1].at > w[0].at));
+            prop_assert!(reading.beats.iter().all(|x| x.at >= 0.0 && x.at < reading.duration));
+            prop_assert!(reading.sections.windows(2).all(|w| (w[0].end - w[1].start).abs() < 1e-6));
+            prop_assert!((reading.sections[reading.sections.len() - 1].end - reading.duration).abs() < 1e-3);
+        }
     }
 }

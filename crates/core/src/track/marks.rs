@@ -1,0 +1,453 @@
+//! Marks set by hand: where the ear knows better than the reading.
+//!
+//! A person's marks lie over the reading and stay when it is made again. As soon as one beat is touched all beats of
+//! the track are the person's; the same for sections, and for cues.
+
+use super::{Beat, Cue, CueKind, Section, SectionKind, TrackReading};
+use serde::{Deserialize, Serialize};
+
+/// How far a mark may be from an onset that it snaps to, in seconds.
+const SNAP: f64 = 0.09;
+/// Two beats nearer than this cannot be told apart.
+const CLOSEST: f64 = 0.12;
+/// The shortest section, in seconds.
+const SHORTEST_SECTION: f64 = 0.5;
+
+/// What a person set; what is `None` is as read.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Marks {
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub beats: Option<Vec<Beat>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sections: Option<Vec<Section>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub cues: Option<Vec<Cue>>,
+}
+
+/// One act of a person. Times are seconds in the track.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum Edit {
+    /// Beats as tapped; they take the place of all beats between the first and the last tap.
+    Taps {
+        times: Vec<f64>,
+        snap: bool,
+    },
+    MoveBeat {
+        at: f64,
+        to: f64,
+        snap: bool,
+    },
+    AddBeat {
+        at: f64,
+        snap: bool,
+    },
+    RemoveBeat {
+        at: f64,
+    },
+    /// The nearest beat begins a bar; the bars of the whole track follow.
+    ThisIsOne {
+        at: f64,
+    },
+    Metre {
+        beats: u32,
+    },
+    Halve,
+    Double,
+    /// Even beats of a tempo between two times, from the beat nearest to the first.
+    Retempo {
+        start: f64,
+        end: f64,
+        bpm: f64,
+    },
+    /// Keeps beats at least so far apart, in seconds.
+    Thin {
+        least: f64,
+    },
+    MoveBoundary {
+        at: f64,
+        to: f64,
+        to_bar: bool,
+    },
+    Split {
+        at: f64,
+        to_bar: bool,
+    },
+    /// Removes the boundary nearest to a time.
+    Join {
+        at: f64,
+    },
+    Kind {
+        at: f64,
+        kind: SectionKind,
+    },
+    /// `None` gives the measured energy back.
+    Energy {
+        at: f64,
+        energy: Option<f64>,
+    },
+    AddCue {
+        at: f64,
+        kind: CueKind,
+    },
+    MoveCue {
+        at: f64,
+        kind: CueKind,
+        to: f64,
+        snap: bool,
+    },
+    RemoveCue {
+        at: f64,
+        kind: CueKind,
+    },
+    CueKind {
+        at: f64,
+        kind: CueKind,
+        to: CueKind,
+    },
+    /// Everything as read again.
+    StartOver,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum MarkError {
+    #[error("there is nothing here to change")]
+    Nothing,
+    #[error("tap at least four beats")]
+    TooFewTaps,
+    #[error("that lies outside the track")]
+    Outside,
+    #[error("another mark is there already")]
+    Taken,
+    #[error("a tempo is 30 to 300 beats a minute")]
+    Tempo,
+    #[error("a bar has two to twelve beats")]
+    Metre,
+    #[error("the sections must be at least half a second long")]
+    ShortSection,
+    #[error("this is the only section")]
+    OnlySection,
+    #[error("energy goes from 0 to 100")]
+    Energy,
+}
+
+impl Edit {
+    /// What undo calls it.
+    pub fn label(&self) -> &'static str {
+        match self {
+            Self::Taps { .. } => "tap beats",
+            Self::MoveBeat { .. } => "move a beat",
+            Self::AddBeat { .. } => "add a beat",
+            Self::RemoveBeat { .. } => "remove a beat",
+            Self::ThisIsOne { .. } => "this is one",
+            Self::Metre { .. } => "set the metre",
+            Self::Halve => "halve the tempo",
+            Self::Double => "double the tempo",
+            Self::Retempo { .. } => "set a tempo",
+            Self::Thin { .. } => "thin out beats",
+            Self::MoveBoundary { .. } => "move a boundary",
+            Self::Split { .. } => "split a section",
+            Self::Join { .. } => "join sections",
+            Self::Kind { .. } => "name a section",
+            Self::Energy { .. } => "set an energy",
+            Self::AddCue { .. } => "add a cue",
+            Self::MoveCue { .. } => "move a cue",
+            Self::RemoveCue { .. } => "remove a cue",
+            Self::CueKind { .. } => "rename a cue",
+            Self::StartOver => "start over",
+        }
+    }
+}
+
+impl Marks {
+    pub fn is_empty(&self) -> bool {
+        self.beats.is_none() && self.sections.is_none() && self.cues.is_none()
+    }
+
+    /// The reading with what a person set over it.
+    pub fn over(&self, reading: &TrackReading) -> TrackReading {
+        let mut out = reading.clone();
+        if let Some(beats) = &self.beats {
+            out.beats.clone_from(beats);
+            out.tempo_bpm = tempo(beats).unwrap_or(out.tempo_bpm);
+        }
+        if let Some(sections) = &self.sections {
+            out.sections.clone_from(sections);
+        }
+        if let Some(cues) = &self.cues {
+            out.cues.clone_from(cues);
+        }
+        out
+    }
+
+    /// The marks after an edit of what one sees: the reading with these marks over it.
+    pub fn edited(&self, reading: &TrackReading, edit: &Edit) -> Result<Self, MarkError> {
+        let seen = self.over(reading);
+        let mut next = self.clone();
+        match edit {
+            Edit::StartOver => next = Self::default(),
+            Edit::Taps { .. }
+            | Edit::MoveBeat { .. }
+            | Edit::AddBeat { .. }
+            | Edit::RemoveBeat { .. }
+            | Edit::ThisIsOne { .. }
+            | Edit::Metre { .. }
+            | Edit::Halve
+            | Edit::Double
+            | Edit::Retempo { .. }
+            | Edit::Thin { .. } => next.beats = Some(beats(&seen, edit)?),
+            Edit::MoveBoundary { .. }
+            | Edit::Split { .. }
+            | Edit::Join { .. }
+            | Edit::Kind { .. }
+            | Edit::Energy { .. } => {
+                next.sections = Some(sections(&seen, reading, edit)?);
+            }
+            Edit::AddCue { .. } | Edit::MoveCue { .. } | Edit::RemoveCue { .. } | Edit::CueKind { .. } => {
+                next.cues = Some(cues(&seen, edit)?);
+            }
+        }
+        Ok(next)
+    }
+}
+
+fn tempo(beats: &[Beat]) -> Option<f64> {
+    let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    super::level::median_gap(&times).map(|gap| 60.0 / gap)
+}
+
+/// The nearest onset when it is near enough, else the time itself.
+fn snapped(track: &TrackReading, at: f64, snap: bool) -> f64 {
+    let nearest = track.onsets.iter().copied().min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
+    nearest.filter(|o| snap && (o - at).abs() <= SNAP).unwrap_or(at)
+}
+
+fn nearest(times: impl Iterator<Item = f64>, at: f64) -> Option<usize> {
+    times.enumerate().min_by(|a, b| (a.1 - at).abs().total_cmp(&(b.1 - at).abs())).map(|(i, _)| i)
+}
+
+fn metre(beats: &[Beat]) -> u32 {
+    beats.iter().map(|b| b.beat).max().unwrap_or(4).max(1)
+}
+
+/// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
+fn counted(times: &[f64], metre: u32, one: f64) -> Vec<Beat> {
+    let Some(first) = nearest(times.iter().copied(), one) else { return Vec::new() };
+    let m = metre as usize;
+    let offset = (m - first % m) % m;
+    let pickup = usize::from(offset != 0);
+    times
+        .iter()
+        .enumerate()
+        .map(|(i, at)| Beat {
+            // Whole microseconds, which every way of writing numbers keeps.
+            at: (at * 1e6).round() / 1e6,
+            bar: ((i + offset) / m + 1 - pickup) as u32,
+            beat: ((i + offset) % m + 1) as u32,
+            strength: 1.0,
+        })
+        .collect()
+}
+
+fn beats(track: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
+    let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
+    let m = metre(&track.beats);
+    let one = track.beats.iter().find(|b| b.beat == 1).map_or(0.0, |b| b.at);
+    let inside = |at: f64| (0.0..track.duration).contains(&at);
+    let again = |mut times: Vec<f64>, one: f64| {
+        times.sort_by(f64::total_cmp);
+        counted(&times, m, one)
+    };
+    let index = |at: f64| {
+        nearest(times.iter().copied(), at).filter(|i| (times[*i] - at).abs() < 0.25).ok_or(MarkError::Nothing)
+    };
+    let free = |at: f64, but: Option<usize>| {
+        let taken = times.iter().enumerate().any(|(i, t)| Some(i) != but && (t - at).abs() < CLOSEST);
+        if taken {
+            Err(MarkError::Taken)
+        } else if inside(at) {
+            Ok(at)
+        } else {
+            Err(MarkError::Outside)
+        }
+    };
+    match edit {
+        Edit::Taps { times: taps, snap } => {
+            let mut taps: Vec<f64> = taps.iter().map(|t| snapped(track, *t, *snap)).filter(|t| inside(*t)).collect();
+            taps.sort_by(f64::total_cmp);
+            taps.dedup_by(|b, a| *b - *a < CLOSEST);
+            let [first, .., last] = taps[..] else { return Err(MarkError::TooFewTaps) };
+            if taps.len() < 4 {
+                return Err(MarkError::TooFewTaps);
+            }
+            let half = (last - first) / (taps.len() - 1) as f64 / 2.0;
+            let mut all: Vec<f64> = times.iter().copied().filter(|t| *t < first - half || *t > last + half).collect();
+            all.extend(taps);
+            Ok(again(all, first))
+        }
+        Edit::MoveBeat { at, to, snap } => {
+            let i = index(*at)?;
+            let to = free(snapped(track, *to, *snap), Some(i))?;
+            let mut beats = track.beats.clone();
+            let between = |j: Option<usize>| j.and_then(|j| times.get(j)).copied();
+            let before = between(i.checked_sub(1)).unwrap_or(-1.0);
+            let after = between(Some(i + 1)).unwrap_or(f64::MAX);
+            if to <= before || to >= after {
+                return Err(MarkError::Taken);
+            }
+            beats[i].at = to;
+            Ok(beats)
+        }
+        Edit::AddBeat { at, snap } => {
+            let at = free(snapped(track, *at, *snap), None)?;
+            let mut all = times.clone();
+            all.push(at);
+            Ok(again(all, one))
+        }
+        Edit::RemoveBeat { at } => {
+            let i = index(*at)?;
+            let mut all = times.clone();
+            all.remove(i);
+            Ok(again(all, one))
+        }
+        Edit::ThisIsOne { at } => {
+            index(*at)?;
+            Ok(again(times.clone(), *at))
+        }
+        Edit::Metre { beats } => {
+            if !(2..=12).contains(beats) {
+                return Err(MarkError::Metre);
+            }
+            Ok(counted(&times, *beats, one))
+        }
+        Edit::Halve => {
+            // The downbeats stay downbeats.
+            let keep = nearest(times.iter().copied(), one).unwrap_or(0) % 2;
+            Ok(again(times.iter().copied().skip(keep).step_by(2).collect(), one))
+        }
+        Edit::Double => {
+            let middles = times.windows(2).map(|w| (w[0] + w[1]) / 2.0);
+            Ok(again(times.iter().copied().chain(middles).collect(), one))
+        }
+        Edit::Retempo { start, end, bpm } => {
+            if !(30.0..=300.0).contains(bpm) {
+                return Err(MarkError::Tempo);
+            }
+            let from = nearest(times.iter().copied(), *start)
+                .map_or(*start, |i| if (times[i] - start).abs() < 0.4 { times[i] } else { *start });
+            let gap = 60.0 / bpm;
+            let end = end.min(track.duration);
+            let even = (0..).map(|i| from + f64::from(i) * gap).take_while(|t| *t < end - gap / 2.0);
+            let mut all: Vec<f64> =
+                times.iter().copied().filter(|t| *t < from - CLOSEST || *t >= end - CLOSEST).collect();
+            all.extend(even);
+            Ok(again(all, one))
+        }
+        Edit::Thin { least } => {
+            let mut kept: Vec<f64> = Vec::new();
+            for t in &times {
+                if kept.last().is_none_or(|k| t - k >= *least) {
+                    kept.push(*t);
+                }
+            }
+            Ok(again(kept, one))
+        }
+        _ => Err(MarkError::Nothing),
+    }
+}
+
+fn to_bar(track: &TrackReading, at: f64, wanted: bool) -> f64 {
+    let ones = track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at);
+    let nearest = ones.min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
+    nearest.filter(|_| wanted).unwrap_or(at)
+}
+
+fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Vec<Section>, MarkError> {
+    let mut list = track.sections.clone();
+    let under =
+        |list: &[Section], at: f64| list.iter().position(|s| at >= s.start && at < s.end).ok_or(MarkError::Outside);
+    let measured = |s: &Section| {
+        if s.energy_by_hand { s.energy } else { (read.energy.mean(s.start, s.end) * 10.0).round() / 10.0 }
+    };
+    match edit {
+        Edit::MoveBoundary { at, to, to_bar: bars } => {
+            let i = nearest(list.iter().skip(1).map(|s| s.start), *at).ok_or(MarkError::OnlySection)? + 1;
+            let to = to_bar(track, *to, *bars);
+            if to < list[i - 1].start + SHORTEST_SECTION || to > list[i].end - SHORTEST_SECTION {
+                return Err(MarkError::ShortSection);
+            }
+            list[i - 1].end = to;
+            list[i].start = to;
+            list[i - 1].energy = measured(&list[i - 1]);
+            list[i].energy = measured(&list[i]);
+        }
+        Edit::Split { at, to_bar: bars } => {
+            let at = to_bar(track, *at, *bars);
+            let i = under(&list, at)?;
+            if at < list[i].start + SHORTEST_SECTION || at > list[i].end - SHORTEST_SECTION {
+                return Err(MarkError::ShortSection);
+            }
+            let second = Section { start: at, ..list[i] };
+            list[i].end = at;
+            list.insert(i + 1, second);
+            for k in [i, i + 1] {
+                list[k].energy = measured(&list[k]);
+            }
+        }
+        Edit::Join { at } => {
+            let i = nearest(list.iter().skip(1).map(|s| s.start), *at).ok_or(MarkError::OnlySection)? + 1;
+            list[i - 1].end = list[i].end;
+            list.remove(i);
+            list[i - 1].energy = measured(&list[i - 1]);
+        }
+        Edit::Kind { at, kind } => {
+            let i = under(&list, *at)?;
+            list[i].kind = *kind;
+        }
+        Edit::Energy { at, energy } => {
+            let i = under(&list, *at)?;
+            if energy.is_some_and(|e| !(0.0..=100.0).contains(&e)) {
+                return Err(MarkError::Energy);
+            }
+            list[i].energy_by_hand = energy.is_some();
+            list[i].energy = energy.unwrap_or(0.0);
+            list[i].energy = measured(&list[i]);
+        }
+        _ => return Err(MarkError::Nothing),
+    }
+    Ok(list)
+}
+
+fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
+    let mut list = track.cues.clone();
+    let find = |list: &[Cue], at: f64, kind: CueKind| {
+        list.iter().position(|c| c.kind == kind && (c.at - at).abs() < 0.05).ok_or(MarkError::Nothing)
+    };
+    let inside = |at: f64| if (0.0..=track.duration).contains(&at) { Ok(at) } else { Err(MarkError::Outside) };
+    match edit {
+        Edit::AddCue { at, kind } => {
+            if find(&list, *at, *kind).is_ok() {
+                return Err(MarkError::Taken);
+            }
+            list.push(Cue { at: inside(*at)?, kind: *kind, strength: 1.0 });
+        }
+        Edit::MoveCue { at, kind, to, snap } => {
+            let i = find(&list, *at, *kind)?;
+            list[i].at = inside(snapped(track, *to, *snap))?;
+        }
+        Edit::RemoveCue { at, kind } => {
+            let i = find(&list, *at, *kind)?;
+            list.remove(i);
+        }
+        Edit::CueKind { at, kind, to } => {
+            let i = find(&list, *at, *kind)?;
+            list[i].kind = *to;
+        }
+        _ => return Err(MarkError::Nothing),
+    }
+    list.sort_by(|a, b| a.at.total_cmp(&b.at));
+    Ok(list)
+}
+
+#[cfg(test)]
+mod tests;

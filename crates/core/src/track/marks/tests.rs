@@ -1,0 +1,166 @@
+use super::*;
+use crate::track::Trace;
+use proptest::prelude::*;
+
+/// Sixteen bars of four at 120 beats a minute, from half a second on, in two sections.
+fn track() -> TrackReading {
+    TrackReading {
+        duration: 33.0,
+        tempo_bpm: 120.0,
+        beats: (0..64)
+            .map(|i| Beat { at: 0.5 + f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 0.8 })
+            .collect(),
+        sections: vec![
+            Section::new(0.0, 16.5, SectionKind::Groove, 40.0),
+            Section::new(16.5, 33.0, SectionKind::Drop, 80.0),
+        ],
+        cues: vec![Cue { at: 16.5, kind: CueKind::Drop, strength: 0.9 }],
+        energy: Trace { step: 0.5, values: (0..66).map(|i| if i < 33 { 40.0 } else { 80.0 }).collect() },
+        onsets: (0..128).map(|i| 0.5 + f64::from(i) * 0.25).collect(),
+        ..TrackReading::default()
+    }
+}
+
+fn after(edits: &[Edit]) -> TrackReading {
+    let track = track();
+    let marks =
+        edits.iter().fold(Marks::default(), |m, e| m.edited(&track, e).unwrap_or_else(|w| panic!("{e:?}: {w}")));
+    marks.over(&track)
+}
+
+fn refused(edit: Edit) -> MarkError {
+    Marks::default().edited(&track(), &edit).expect_err("refused")
+}
+
+fn ones(track: &TrackReading) -> Vec<f64> {
+    track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
+}
+
+#[test]
+fn taps_snap_to_the_music_and_replace_what_lies_between() {
+    let times: Vec<f64> = (0..8).map(|i| 4.53 + f64::from(i) * 1.005).collect();
+    let tapped = after(&[Edit::Taps { times: times.clone(), snap: true }]);
+    let inside: Vec<f64> = tapped.beats.iter().map(|b| b.at).filter(|t| (4.3..11.8).contains(t)).collect();
+    assert_eq!(inside, [4.5, 5.5, 6.5, 7.5, 8.5, 9.5, 10.5, 11.5]);
+    assert!((ones(&tapped)[1] - 4.5).abs() < 2.1, "bars go on from the first tap: {:?}", ones(&tapped));
+    // As tapped, when snapping is off.
+    let free = after(&[Edit::Taps { times: times.clone(), snap: false }]);
+    assert!(free.beats.iter().any(|b| b.at == times[3]));
+    assert_eq!(refused(Edit::Taps { times: vec![1.0, 2.0], snap: true }), MarkError::TooFewTaps);
+}
+
+#[test]
+fn a_single_beat_can_be_moved_added_and_removed() {
+    let moved = after(&[Edit::MoveBeat { at: 5.0, to: 5.2, snap: true }]);
+    assert!(moved.beats.iter().any(|b| b.at == 5.25) && !moved.beats.iter().any(|b| b.at == 5.0));
+    let free = after(&[Edit::MoveBeat { at: 5.0, to: 5.2, snap: false }]);
+    assert!(free.beats.iter().any(|b| b.at == 5.2));
+    assert_eq!(refused(Edit::MoveBeat { at: 5.0, to: 5.49, snap: false }), MarkError::Taken);
+    assert_eq!(refused(Edit::MoveBeat { at: 5.0, to: 7.2, snap: false }), MarkError::Taken);
+    assert_eq!(after(&[Edit::AddBeat { at: 5.22, snap: true }]).beats.len(), 65);
+    assert_eq!(after(&[Edit::RemoveBeat { at: 5.0 }]).beats.len(), 63);
+    assert_eq!(refused(Edit::AddBeat { at: 40.0, snap: false }), MarkError::Outside);
+}
+
+#[test]
+fn the_one_and_the_metre_are_moved_for_the_whole_track() {
+    let shifted = after(&[Edit::ThisIsOne { at: 1.5 }]);
+    assert_eq!(ones(&shifted)[..3], [1.5, 3.5, 5.5]);
+    assert_eq!((shifted.beats[0].bar, shifted.beats[0].beat), (0, 3), "a pickup before it");
+    let waltz = after(&[Edit::Metre { beats: 3 }]);
+    assert_eq!(ones(&waltz)[..3], [0.5, 2.0, 3.5]);
+    assert_eq!(refused(Edit::Metre { beats: 1 }), MarkError::Metre);
+}
+
+#[test]
+fn the_tempo_can_be_halved_doubled_and_given() {
+    let half = after(&[Edit::Halve]);
+    assert_eq!((half.beats.len(), half.tempo_bpm), (32, 60.0));
+    assert_eq!(half.beats[0].beat, 1);
+    let double = after(&[Edit::Double]);
+    assert_eq!((double.beats.len(), double.tempo_bpm.round()), (127, 240.0));
+    let retimed = after(&[Edit::Retempo { start: 8.5, end: 16.5, bpm: 90.0 }]);
+    let gaps: Vec<f64> =
+        retimed.beats.windows(2).filter(|w| w[0].at >= 8.4 && w[1].at < 16.3).map(|w| w[1].at - w[0].at).collect();
+    assert!(gaps.len() > 8 && gaps.iter().all(|g| (g - 60.0 / 90.0).abs() < 1e-6), "{gaps:?}");
+    assert_eq!(refused(Edit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 }), MarkError::Tempo);
+    let thin = after(&[Edit::Thin { least: 0.9 }]);
+    assert!(thin.beats.windows(2).all(|w| w[1].at - w[0].at >= 0.9));
+}
+
+#[test]
+fn sections_are_moved_split_joined_named_and_given_an_energy() {
+    let moved = after(&[Edit::MoveBoundary { at: 16.5, to: 12.3, to_bar: true }]);
+    assert_eq!((moved.sections[0].end, moved.sections[1].start), (12.5, 12.5));
+    assert!(moved.sections[1].energy < 80.0, "measured again: {}", moved.sections[1].energy);
+    let free = after(&[Edit::MoveBoundary { at: 16.5, to: 12.3, to_bar: false }]);
+    assert_eq!(free.sections[0].end, 12.3);
+    let split = after(&[Edit::Split { at: 8.4, to_bar: true }, Edit::Kind { at: 9.0, kind: SectionKind::Build }]);
+    assert_eq!(split.sections.iter().map(|s| s.kind.word()).collect::<Vec<_>>(), ["groove", "build", "drop"]);
+    assert_eq!(split.sections[1].start, 8.5);
+    let joined = after(&[Edit::Join { at: 16.0 }]);
+    assert_eq!((joined.sections.len(), joined.sections[0].end), (1, 33.0));
+    let loud = after(&[Edit::Energy { at: 2.0, energy: Some(95.0) }]);
+    assert!(loud.sections[0].energy == 95.0 && loud.sections[0].energy_by_hand);
+    let back = after(&[Edit::Energy { at: 2.0, energy: Some(95.0) }, Edit::Energy { at: 2.0, energy: None }]);
+    assert!(back.sections[0].energy == 40.0 && !back.sections[0].energy_by_hand);
+    assert_eq!(refused(Edit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false }), MarkError::ShortSection);
+    assert_eq!(refused(Edit::Energy { at: 2.0, energy: Some(120.0) }), MarkError::Energy);
+}
+
+#[test]
+fn cues_are_added_moved_renamed_and_removed() {
+    let edits = [
+        Edit::AddCue { at: 4.5, kind: CueKind::Hit },
+        Edit::MoveCue { at: 4.5, kind: CueKind::Hit, to: 4.8, snap: true },
+        Edit::CueKind { at: 16.5, kind: CueKind::Drop, to: CueKind::Break },
+    ];
+    let seen = after(&edits);
+    assert_eq!(seen.cues.iter().map(|c| (c.at, c.kind.word())).collect::<Vec<_>>(), [(4.75, "hit"), (16.5, "break")]);
+    assert!(after(&[Edit::RemoveCue { at: 16.5, kind: CueKind::Drop }]).cues.is_empty());
+    assert_eq!(refused(Edit::RemoveCue { at: 3.0, kind: CueKind::Drop }), MarkError::Nothing);
+}
+
+#[test]
+fn what_a_person_set_stays_over_a_new_reading_and_can_be_given_up() {
+    let old = track();
+    let marks = Marks::default().edited(&old, &Edit::Kind { at: 2.0, kind: SectionKind::Intro }).expect("named");
+    let new =
+        TrackReading { tempo_bpm: 90.0, sections: vec![Section::new(0.0, 33.0, SectionKind::Groove, 50.0)], ..old };
+    let seen = marks.over(&new);
+    assert_eq!((seen.sections[0].kind, seen.tempo_bpm), (SectionKind::Intro, 90.0));
+    assert!(marks.edited(&new, &Edit::StartOver).expect("given up").is_empty());
+}
+
+proptest! {
+    #[test]
+    fn however_beats_are_edited_they_stay_in_order_and_counted(
+        acts in proptest::collection::vec((0u8..7, 0.0f64..33.0, 0.0f64..33.0), 1..12)
+    ) {
+        let track = track();
+        let mut marks = Marks::default();
+        for (act, a, b) in acts {
+            let edit = match act {
+                0 => Edit::MoveBeat { at: a, to: b, snap: true },
+                1 => Edit::AddBeat { at: a, snap: false },
+                2 => Edit::RemoveBeat { at: a },
+                3 => Edit::ThisIsOne { at: a },
+                4 => Edit::Metre { beats: 2 + (b as u32 % 5) },
+                5 => Edit::Retempo { start: a.min(b), end: a.max(b), bpm: 100.0 },
+                _ => Edit::Taps { times: (0..5).map(|i| a + f64::from(i) * 0.4).collect(), snap: true },
+            };
+            if let Ok(next) = marks.edited(&track, &edit) {
+                marks = next;
+            }
+        }
+        let seen = marks.over(&track);
+        prop_assert!(seen.beats.windows(2).all(|w| w[1].at > w[0].at));
+        let metre = metre(&seen.beats);
+        for w in seen.beats.windows(2) {
+            let next = if w[0].beat == metre { (w[0].bar + 1, 1) } else { (w[0].bar, w[0].beat + 1) };
+            prop_assert_eq!((w[1].bar, w[1].beat), next);
+        }
+        let text = serde_json::to_string(&marks).expect("json");
+        prop_assert_eq!(serde_json::from_str::<Marks>(&text).expect("reads back"), marks);
+    }
+}

@@ -1,0 +1,98 @@
+//! What the music sounds like along time, small enough to be kept: harmony and timbre, for finding places that can be
+//! joined.
+
+use super::spectrum::Spectrum;
+use serde::{Deserialize, Serialize};
+
+/// Seconds a row stands for.
+const STEP: f64 = 0.1;
+const CLASSES: usize = 12;
+const BANDS: usize = 8;
+const ROW: usize = CLASSES + BANDS;
+
+/// Rows of 12 pitch classes (of unit length) and 8 band levels, a byte each. Written as hexadecimal text.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(into = "String", try_from = "String")]
+pub struct Texture {
+    rows: Vec<u8>,
+}
+
+#[derive(Debug, thiserror::Error)]
+#[error("the texture of a reading is damaged")]
+pub struct BrokenTexture;
+
+/// What is heard in a stretch.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Sound {
+    harmony: [f64; CLASSES],
+    timbre: [f64; BANDS],
+}
+
+impl Sound {
+    /// 0 for the same, about 1 for something quite else.
+    pub fn unlike(&self, other: &Self) -> f64 {
+        let alike: f64 = self.harmony.iter().zip(&other.harmony).map(|(a, b)| a * b).sum();
+        let apart: f64 = self.timbre.iter().zip(&other.timbre).map(|(a, b)| (a - b).abs()).sum::<f64>() / BANDS as f64;
+        0.5 * (1.0 - alike).clamp(0.0, 1.0) + 0.5 * (4.0 * apart).min(1.0)
+    }
+}
+
+impl Texture {
+    pub(super) fn of(spectrum: &Spectrum, duration: f64) -> Self {
+        let count = (duration / STEP).ceil() as usize;
+        let mut rows = Vec::with_capacity(count * ROW);
+        for i in 0..count {
+            let (start, end) = (i as f64 * STEP, (i + 1) as f64 * STEP);
+            rows.extend(spectrum.mean_chroma(start, end).map(|v| (v * 255.0).round() as u8));
+            // Band levels are logarithms of 1 + magnitude; 5 is louder than full scale gets.
+            rows.extend(
+                spectrum
+                    .mean_bands(start, end, BANDS)
+                    .iter()
+                    .map(|v| (v / 5.0 * 255.0).round().clamp(0.0, 255.0) as u8),
+            );
+        }
+        Self { rows }
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.rows.is_empty()
+    }
+
+    /// The mean between two times.
+    pub fn sound(&self, start: f64, end: f64) -> Sound {
+        let count = self.rows.len() / ROW;
+        let from = ((start / STEP).round().max(0.0) as usize).min(count.saturating_sub(1));
+        let to = ((end / STEP).round().max(0.0) as usize).clamp(from + 1, (from + 1).max(count));
+        let mut sum = [0.0; ROW];
+        for row in self.rows[(from * ROW).min(self.rows.len())..(to * ROW).min(self.rows.len())].chunks_exact(ROW) {
+            sum.iter_mut().zip(row).for_each(|(s, v)| *s += f64::from(*v) / 255.0);
+        }
+        let norm = sum[..CLASSES].iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-9);
+        let rows = (to - from) as f64;
+        Sound {
+            harmony: std::array::from_fn(|i| sum[i] / norm),
+            timbre: std::array::from_fn(|i| sum[CLASSES + i] / rows),
+        }
+    }
+}
+
+impl From<Texture> for String {
+    fn from(texture: Texture) -> Self {
+        texture
+            .rows
+            .iter()
+            .flat_map(|b| [b >> 4, b & 15])
+            .map(|d| char::from_digit(u32::from(d), 16).unwrap_or('0'))
+            .collect()
+    }
+}
+
+impl TryFrom<String> for Texture {
+    type Error = BrokenTexture;
+    fn try_from(text: String) -> Result<Self, BrokenTexture> {
+        let digits: Option<Vec<u8>> = text.chars().map(|c| c.to_digit(16).map(|d| d as u8)).collect();
+        let digits = digits.filter(|d| d.len().is_multiple_of(2 * ROW)).ok_or(BrokenTexture)?;
+        Ok(Self { rows: digits.chunks_exact(2).map(|d| d[0] << 4 | d[1]).collect() })
+    }
+}
