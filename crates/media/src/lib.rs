@@ -13,5 +13,6 @@ pub mod render;
 pub mod roots;
 pub mod shelf;
 pub mod sound;
+pub mod version;
 
 pub use error::MediaError;

@@ -38,6 +38,10 @@ pub struct SoundProbe {
     pub title: Option<String>,
     pub artist: Option<String>,
     pub genre: Option<String>,
+    #[serde(default)]
+    pub mood: Option<String>,
+    #[serde(default)]
+    pub theme: Option<String>,
 }
 
 /// Refuses what is not there, is empty or may not be read, before any other program looks at it.
@@ -139,6 +143,8 @@ pub async fn sound(path: &Path) -> Result<SoundProbe, MediaError> {
         title: tag("title"),
         artist: tag("artist"),
         genre: tag("genre"),
+        mood: tag("mood"),
+        theme: tag("theme"),
     })
 }
 

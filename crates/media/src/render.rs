@@ -3,7 +3,9 @@
 use crate::MediaError;
 use crate::guard::Guarded;
 use crate::shelf::Shelf;
+use crate::version::{self, Form};
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
+use legere_core::track::Version;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use tokio::sync::Semaphore;
@@ -39,7 +41,7 @@ pub struct Piece {
 pub struct MusicPart {
     pub file: PathBuf,
     pub content: String,
-    pub start: Seconds,
+    pub version: Version,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -101,7 +103,9 @@ impl Job {
 
     fn music_key(&self, m: &MusicPart) -> String {
         let mut hash = blake3::Hasher::new();
-        hash.update(format!("{PIECE_VERSION} {} {} {} {}", m.content, m.start, self.rate, self.frames().0).as_bytes());
+        hash.update(
+            format!("{PIECE_VERSION} {} {:?} {} {}", m.content, m.version, self.rate, self.frames().0).as_bytes(),
+        );
         short(&hash)
     }
 }
@@ -200,32 +204,8 @@ async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathB
     let work = shelf.work()?;
     let temporary = work.path().join("music.m4a");
     let seconds = job.rate.seconds_of(job.frames()).to_f64();
-    let start = music.start.to_f64();
-    // Trimmed by the filter, after decoding: seeking in compressed sound is not exact to the sample.
-    let filter = format!(
-        "aresample=48000,atrim=start={start:.6}:duration={seconds:.6},asetpts=PTS-STARTPTS,apad=whole_dur={seconds:.6}"
-    );
-    Guarded::ffmpeg()
-        .input(&music.file)
-        .args([
-            "-map",
-            "0:a:0",
-            "-af",
-            &filter,
-            "-ac",
-            "2",
-            "-c:a",
-            "aac",
-            "-b:a",
-            "192k",
-            "-map_metadata",
-            "-1",
-            "-f",
-            "mp4",
-        ])
-        .output(&temporary)
-        .run()
-        .await?;
+    let length = (seconds * f64::from(version::RATE)).round() as u64;
+    version::write(&music.file, &music.version, Form::Aac, length, &temporary).await?;
     tokio::fs::rename(&temporary, &file).await?;
     Ok(file)
 }

@@ -77,3 +77,27 @@ async fn a_cover_picture_does_not_make_music_a_film() {
     assert!(sound::read(&file).await.is_ok());
     assert!(matches!(legere_media::probe::clip(&file).await, Err(MediaError::NoPicture)));
 }
+
+#[tokio::test]
+async fn unusual_sound_works_too() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let wav = beat(dir.path());
+    let wav = wav.to_str().expect("name");
+    let kinds: [(&str, &[&str]); 6] = [
+        ("mono.wav", &["-ac", "1"]),
+        ("telephone.wav", &["-ar", "8000"]),
+        ("studio.flac", &["-ar", "192000", "-sample_fmt", "s32"]),
+        ("surround.flac", &["-ac", "6"]),
+        ("wrong.wav", &["-f", "mp3"]),
+        ("two.wav", &["-t", "2.1"]),
+    ];
+    for (name, args) in kinds {
+        let file = dir.path().join(name);
+        ffmpeg(&[&["-i", wav], args].concat(), &file);
+        let read = sound::read(&file).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+        let beats = read.reading.beats.len();
+        let expected = if name == "two.wav" { 2..=5 } else { 18..=22 };
+        assert!(expected.contains(&beats), "{name}: {beats} beats");
+        sound::light_copy(&file, &dir.path().join("copy.flac")).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+    }
+}

@@ -3,6 +3,7 @@
 mod samples;
 
 use legere_core::time::{FrameLen, FrameRate, Seconds};
+use legere_core::track::Version;
 use legere_media::render::{Job, MusicPart, Piece, Purpose, render, verify};
 use legere_media::shelf::Shelf;
 use samples::{counted, duration_of, ffmpeg, instants, numbers};
@@ -96,8 +97,9 @@ async fn the_music_starts_where_it_should_and_ends_with_the_pictures() {
         Purpose::Preview,
         vec![piece(&clip, "24000/1001", 0, (1, 1), 60), piece(&clip, "24000/1001", 0, (1, 1), 36)],
     );
-    let start = Seconds::new(2, 1).expect("seconds");
-    draft.music = Some(MusicPart { file: music.clone(), content: "m".into(), start });
+    let seconds = |n| Seconds::new(n, 1).expect("seconds");
+    let version = Version::part(seconds(2), seconds(6), seconds(6)).expect("a part");
+    draft.music = Some(MusicPart { file: music.clone(), content: "m".into(), version });
     let to = dir.path().join("film.mp4");
     render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
     let found = verify(&to).await.expect("a film");

@@ -76,6 +76,8 @@ table!(track, "track", {
     probe: Option<Json>,
     reading: Option<Json>,
     part: Option<Json>,
+    marks: Option<Json>,
+    about: Option<Json>,
     added_at: DateTimeUtc,
 });
 

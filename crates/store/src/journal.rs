@@ -5,9 +5,11 @@
 
 use crate::drafts::{DraftBody, Note};
 use crate::entity::{draft, job, journal, note, pick, track};
+use crate::tracks::About;
 use crate::{Store, StoreError};
 use legere_core::select::Verdict;
 use legere_core::track::Version;
+use legere_core::track::marks::Marks;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::LockType;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
@@ -20,6 +22,8 @@ use serde_json::Value;
 enum Thing {
     Select,
     Part,
+    Marks,
+    About,
     Chosen,
     Draft,
     Note,
@@ -38,6 +42,8 @@ struct Change {
 pub enum Put {
     Select(Uuid, Verdict),
     Part(Uuid, Version),
+    Marks(Uuid, Marks),
+    About(Uuid, About),
     Chosen(Uuid),
     Draft(Uuid, DraftBody),
     /// A new or changed note.
@@ -51,6 +57,10 @@ impl Put {
         Ok(match self {
             Self::Select(id, v) => (Thing::Select, *id, json(serde_json::to_value(v))?),
             Self::Part(id, v) => (Thing::Part, *id, json(serde_json::to_value(v))?),
+            // Nothing set is nothing kept.
+            Self::Marks(id, v) if v.is_empty() => (Thing::Marks, *id, Value::Null),
+            Self::Marks(id, v) => (Thing::Marks, *id, json(serde_json::to_value(v))?),
+            Self::About(id, v) => (Thing::About, *id, json(serde_json::to_value(v))?),
             Self::Chosen(track) => (Thing::Chosen, job, json(serde_json::to_value(track))?),
             Self::Draft(id, v) => (Thing::Draft, *id, json(serde_json::to_value(v))?),
             Self::Note(n) => (Thing::Note, n.id, json(serde_json::to_value(n))?),
@@ -146,9 +156,14 @@ async fn get(t: &DatabaseTransaction, thing: Thing, id: Uuid) -> Result<Value, S
         Thing::Select => {
             pick::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "select", id })?.verdict
         }
-        Thing::Part => {
+        Thing::Part | Thing::Marks | Thing::About => {
             let row = track::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "track", id })?;
-            row.part.unwrap_or(Value::Null)
+            let kept = match thing {
+                Thing::Part => row.part,
+                Thing::Marks => row.marks,
+                _ => row.about,
+            };
+            kept.unwrap_or(Value::Null)
         }
         Thing::Chosen => {
             let row = job::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "job", id })?;
@@ -171,9 +186,15 @@ async fn put(t: &DatabaseTransaction, thing: Thing, id: Uuid, value: &Value) -> 
             checked::<Verdict>(value, "select")?;
             pick::ActiveModel { id: Set(id), verdict: Set(value.clone()), ..Default::default() }.update(t).await?;
         }
-        Thing::Part => {
-            let part = if value.is_null() { None } else { Some(value.clone()) };
-            track::ActiveModel { id: Set(id), part: Set(part), ..Default::default() }.update(t).await?;
+        Thing::Part | Thing::Marks | Thing::About => {
+            let kept = Set((!value.is_null()).then(|| value.clone()));
+            let mut row = track::ActiveModel { id: Set(id), ..Default::default() };
+            match thing {
+                Thing::Part => row.part = kept,
+                Thing::Marks => row.marks = kept,
+                _ => row.about = kept,
+            }
+            row.update(t).await?;
         }
         Thing::Chosen => {
             let chosen = checked::<Option<Uuid>>(value, "track")?;

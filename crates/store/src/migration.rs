@@ -8,7 +8,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight)]
+        vec![Box::new(FirstLight), Box::new(Listen)]
     }
 }
 
@@ -84,6 +84,30 @@ impl MigrationTrait for FirstLight {
 
     async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
         let down = "DROP TABLE work, journal, handoff, note, draft, track, pick, clip, roll, job";
+        manager.get_connection().execute_unprepared(down).await.map(drop)
+    }
+}
+
+/// What a person says of a track: marks over its reading, and what it is about. Readings made before lack what
+/// shortening needs, so the tracks are read again; nothing that a person set is lost by that.
+struct Listen;
+
+impl MigrationName for Listen {
+    fn name(&self) -> &str {
+        "m2026_11_25_listen"
+    }
+}
+
+#[async_trait::async_trait]
+impl MigrationTrait for Listen {
+    async fn up(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        let up = "ALTER TABLE track ADD COLUMN marks jsonb, ADD COLUMN about jsonb; \
+                  UPDATE track SET state = 'waiting' WHERE state = 'ready'";
+        manager.get_connection().execute_unprepared(up).await.map(drop)
+    }
+
+    async fn down(&self, manager: &SchemaManager) -> Result<(), DbErr> {
+        let down = "ALTER TABLE track DROP COLUMN marks, DROP COLUMN about";
         manager.get_connection().execute_unprepared(down).await.map(drop)
     }
 }

@@ -4,10 +4,12 @@ use crate::clips::State;
 use crate::entity::track;
 use crate::events::What;
 use crate::{Store, StoreError};
+use legere_core::track::marks::Marks;
 use legere_core::track::{TrackReading, Version};
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect};
+use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 #[derive(Debug, Clone, PartialEq)]
@@ -23,14 +25,52 @@ pub struct Track {
     /// The file was not where it should be when somebody last looked.
     pub missing: bool,
     pub probe: Option<Value>,
+    /// As a person sees and uses it: what was measured, with their marks over it.
     pub reading: Option<TrackReading>,
-    /// The part of it that is used.
+    /// What was measured, without the marks.
+    pub measured: Option<TrackReading>,
+    pub marks: Marks,
+    /// What a person says it is.
+    pub about: About,
+    /// How it is used.
     pub part: Option<Version>,
+}
+
+/// What a person says of a track; `None` is as its file says.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct About {
+    pub title: Option<String>,
+    pub maker: Option<String>,
+    pub mood: Option<String>,
+    pub theme: Option<String>,
+    pub genre: Option<String>,
+}
+
+impl About {
+    /// With what the file says of itself where a person said nothing.
+    pub fn over(&self, probe: Option<&Value>) -> Self {
+        let own = |said: &Option<String>, key: &str| {
+            said.clone().or_else(|| probe.and_then(|p| p[key].as_str()).map(str::to_owned))
+        };
+        Self {
+            title: own(&self.title, "title"),
+            maker: own(&self.maker, "artist"),
+            mood: own(&self.mood, "mood"),
+            theme: own(&self.theme, "theme"),
+            genre: own(&self.genre, "genre"),
+        }
+    }
 }
 
 impl TryFrom<track::Model> for Track {
     type Error = StoreError;
     fn try_from(row: track::Model) -> Result<Self, StoreError> {
+        let measured: Option<TrackReading> =
+            row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?;
+        let marks: Marks =
+            row.marks.map(serde_json::from_value).transpose().map_err(StoreError::broken("marks"))?.unwrap_or_default();
+        let about = row.about.map(serde_json::from_value).transpose().map_err(StoreError::broken("words"))?;
         Ok(Self {
             id: row.id,
             job: row.job_id,
@@ -42,7 +82,10 @@ impl TryFrom<track::Model> for Track {
             problem: row.problem,
             missing: row.missing,
             probe: row.probe,
-            reading: row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?,
+            reading: measured.as_ref().map(|m| marks.over(m)),
+            measured,
+            marks,
+            about: about.unwrap_or_default(),
             part: row.part.map(serde_json::from_value).transpose().map_err(StoreError::broken("part"))?,
         })
     }
@@ -73,6 +116,8 @@ impl Store {
             probe: Set(None),
             reading: Set(None),
             part: Set(None),
+            marks: Set(None),
+            about: Set(None),
             added_at: Set(chrono::Utc::now()),
         };
         let added = track::Entity::insert(row)

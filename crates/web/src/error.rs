@@ -8,6 +8,7 @@ use legere_core::draft::DraftError;
 use legere_core::interchange::InterchangeError;
 use legere_core::select::SelectError;
 use legere_core::track::VersionError;
+use legere_core::track::marks::MarkError;
 use legere_media::MediaError;
 use legere_store::StoreError;
 
@@ -21,6 +22,8 @@ pub enum WebError {
     Select(#[from] SelectError),
     #[error(transparent)]
     Version(#[from] VersionError),
+    #[error(transparent)]
+    Mark(#[from] MarkError),
     #[error(transparent)]
     Draft(#[from] DraftError),
     #[error(transparent)]
@@ -53,6 +56,7 @@ impl WebError {
             Self::Template(_) | Self::Interchange(_) => false,
             Self::Select(_)
             | Self::Version(_)
+            | Self::Mark(_)
             | Self::Draft(_)
             | Self::Arrange(_)
             | Self::Refused(_)
@@ -76,6 +80,7 @@ impl ResponseError for WebError {
             | Self::Media(_)
             | Self::Select(_)
             | Self::Version(_)
+            | Self::Mark(_)
             | Self::Draft(_)
             | Self::Arrange(_)
             | Self::Gone { .. }

@@ -92,7 +92,7 @@ async fn broken_requests_are_refused_and_change_nothing() {
         (format!("/jobs/{job}/selects/{id}"), "{\"do\":\"mark\",\"mark\":\"in\",\"at\":1e999}"),
         (format!("/jobs/{job}/drafts/{id}/edit"), "{\"do\":\"burn\"}"),
         (format!("/jobs/{job}/drafts/{id}/arrange"), "{\"pace\":[[3,true]]}"),
-        (format!("/jobs/{job}/tracks/{id}/part"), "{\"start\":\"a\"}"),
+        (format!("/jobs/{job}/tracks/{id}/version"), "{\"spans\":\"a\"}"),
     ] {
         let answer = server.post_json(&path, body).await;
         assert!(matches!(answer.status, 400 | 404 | 422), "{path} {body}: {} {}", answer.status, answer.body);

@@ -92,31 +92,6 @@ async fn the_reading_of_a_clip_is_drawn_in_its_own_job_only() {
 }
 
 #[tokio::test]
-async fn a_part_is_chosen_within_the_track_and_undone() {
-    let server = Server::start().await;
-    let shoot = server.shoot(2).await;
-    let base = format!("/jobs/{}/tracks/{}", shoot.job, shoot.track);
-    let part = async |start: f64, end: f64| {
-        server.post_json(&format!("{base}/part"), &json!({ "start": start, "end": end }).to_string()).await
-    };
-    assert_eq!(part(8.0, 20.0).await.status, 204);
-    let read = server.json(&format!("{base}/reading.json")).await;
-    assert_eq!((&read["part"], &read["name"]), (&json!([8.0, 20.0]), &json!("Short")));
-    for (start, end, words) in [
-        (8.0, 9.0, "the part must end after it starts, and be at least two seconds long"),
-        (20.0, 8.0, "the part must end after it starts, and be at least two seconds long"),
-        (8.0, 99.0, "the part reaches beyond the track"),
-        (-1.0, 9.0, "the part reaches beyond the track"),
-    ] {
-        let answer = part(start, end).await;
-        assert!(answer.status == 422 && answer.body.contains(words), "{start} {end}: {}", answer.body);
-    }
-    server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
-    assert_eq!(server.json(&format!("{base}/reading.json")).await["part"], json!([0.0, 24.0]));
-    server.stop().await;
-}
-
-#[tokio::test]
 async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     let server = Server::start().await;
     let shoot = server.shoot(2).await;
@@ -127,7 +102,12 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     let words = "this is not a piece of music, or it is damaged beyond reading";
     store.track_state(&row, legere_store::clips::State::Failed, Some(words.into())).await.expect("kept");
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
-    assert!(page.contains("wanted 0:20") && page.contains("0:24 · 120 bpm") && page.contains(words), "{page}");
+    assert!(
+        page.contains("wanted 0:20")
+            && page.contains("0:24 <span class=\"quiet\">+0:04</span>")
+            && page.contains(words),
+        "{page}"
+    );
     assert!(page.find("Short").expect("the one") < page.find("broken").expect("the other"));
     // The page of a track that cannot be read stays with one that can.
     let page = server.get(&format!("/jobs/{}/listen?track={broken}", shoot.job)).await.body;

@@ -62,8 +62,10 @@ pub struct Event {
 pub struct Music {
     pub name: String,
     pub url: String,
-    pub start: Seconds,
-    pub duration: Seconds,
+    /// The start and length of each span of the track, in the order in which they are heard.
+    pub spans: Vec<(Seconds, Seconds)>,
+    /// Above 1 the music is faster than its track.
+    pub speed: f64,
     pub track_duration: Seconds,
 }
 

@@ -31,7 +31,7 @@ pub fn write_otio(cut: &CutList) -> String {
         .collect();
     let mut children = vec![video];
     if let Some(music) = &cut.music {
-        children.push(track("Music", "Audio", vec![music_clip(music, rate)]));
+        children.push(track("Music", "Audio", music_clips(music, rate)));
     }
     let timeline = json!({
         "OTIO_SCHEMA": "Timeline.1",
@@ -83,18 +83,35 @@ fn clip(event: &Event, rate: FrameRate) -> Value {
     })
 }
 
-fn music_clip(music: &Music, rate: FrameRate) -> Value {
-    json!({
-        "OTIO_SCHEMA": "Clip.2", "name": music.name, "metadata": {}, "effects": [], "markers": [], "enabled": true,
-        "source_range": range(frames(music.start, rate), frames(music.duration, rate).floor(), rate),
-        "active_media_reference_key": "DEFAULT_MEDIA",
-        "media_references": { "DEFAULT_MEDIA": {
-            "OTIO_SCHEMA": "ExternalReference.1", "name": music.name, "metadata": {},
-            "available_image_bounds": null,
-            "available_range": range(0.0, frames(music.track_duration, rate), rate),
-            "target_url": music.url,
-        } },
-    })
+fn music_clips(music: &Music, rate: FrameRate) -> Vec<Value> {
+    let effects = if (music.speed - 1.0).abs() < 1e-9 {
+        json!([])
+    } else {
+        json!([{ "OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "metadata": {}, "effect_name": "LinearTimeWarp",
+                 "time_scalar": music.speed }])
+    };
+    music
+        .spans
+        .iter()
+        .enumerate()
+        .map(|(i, (start, duration))| {
+            let long = frames(*duration, rate) / music.speed;
+            // Only the last one ends with the pictures; the others meet in the middle of a frame.
+            let long = if i + 1 == music.spans.len() { long.floor() } else { long };
+            json!({
+                "OTIO_SCHEMA": "Clip.2", "name": music.name, "metadata": {}, "effects": effects, "markers": [],
+                "enabled": true,
+                "source_range": range(frames(*start, rate), long, rate),
+                "active_media_reference_key": "DEFAULT_MEDIA",
+                "media_references": { "DEFAULT_MEDIA": {
+                    "OTIO_SCHEMA": "ExternalReference.1", "name": music.name, "metadata": {},
+                    "available_image_bounds": null,
+                    "available_range": range(0.0, frames(music.track_duration, rate), rate),
+                    "target_url": music.url,
+                } },
+            })
+        })
+        .collect()
 }
 
 fn frames(at: Seconds, rate: FrameRate) -> f64 {

@@ -39,8 +39,8 @@ fn cut() -> CutList {
         music: Some(Music {
             name: "Escapement".into(),
             url: "../music/escapement.wav".into(),
-            start: secs(10, 1),
-            duration: secs(13, 5),
+            spans: vec![(secs(10, 1), secs(13, 5))],
+            speed: 1.0,
             track_duration: secs(120, 1),
         }),
         markers: vec![Marker { frame: 50, name: "drop".into() }],

@@ -142,11 +142,51 @@ pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: 
             beats[i].at = line[1];
         }
     }
+    even_out(&mut beats);
     extend(&mut beats, sounds);
     beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.retain(|b| b.at < length);
     beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
     beats
+}
+
+/// A faint beat that leaves the even row of its neighbours is put back on it.
+fn even_out(beats: &mut [FoundBeat]) {
+    const REACH: usize = 6;
+    let found: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    for (i, beat) in beats.iter_mut().enumerate() {
+        let from = i.saturating_sub(REACH);
+        let to = (i + REACH + 1).min(found.len());
+        if to - from < REACH || beat.strength > 0.45 {
+            continue;
+        }
+        let (offset, slope) = line(&found[from..to]);
+        let on_line = |k: usize| offset + slope * (k - from) as f64;
+        let mut off: Vec<f64> = (from..to).map(|k| (found[k] - on_line(k)).abs()).collect();
+        // Where players slow down or hurry there is no line to go back to.
+        if median(&mut off) < 0.008 && (beat.at - on_line(i)).abs() > 0.015 {
+            beat.at = on_line(i);
+        }
+    }
+}
+
+/// The line through `(0, ys[0]), (1, ys[1]), …` that outliers do not move: the medians of slopes and offsets
+/// (Theil–Sen).
+fn line(ys: &[f64]) -> (f64, f64) {
+    let mut slopes: Vec<f64> = Vec::with_capacity(ys.len() * ys.len() / 2);
+    for i in 0..ys.len() {
+        for j in i + 1..ys.len() {
+            slopes.push((ys[j] - ys[i]) / (j - i) as f64);
+        }
+    }
+    let slope = median(&mut slopes);
+    let mut offsets: Vec<f64> = ys.iter().enumerate().map(|(i, y)| y - slope * i as f64).collect();
+    (median(&mut offsets), slope)
+}
+
+fn median(values: &mut [f64]) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values.get(values.len() / 2).copied().unwrap_or(0.0)
 }
 
 /// Beats go on where sound goes on without marking them.

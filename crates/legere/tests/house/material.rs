@@ -22,7 +22,12 @@ pub async fn make(folder: &Path, count: usize) {
     while let Some(done) = drawing.join_next().await {
         done.expect("drawn").expect("written");
     }
-    let to = folder.join("music").join("short.wav");
+    music(&folder.join("music")).await;
+}
+
+/// A piece of three quarters of a minute with a drop in it.
+pub async fn music(folder: &Path) {
+    let to = folder.join("short.wav");
     tokio::task::spawn_blocking(move || compose(&short_piece()).write_wav(&to))
         .await
         .expect("played")

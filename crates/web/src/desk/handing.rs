@@ -197,8 +197,8 @@ impl Desk {
             music: Some(Music {
                 name: track.name.clone(),
                 url: track.path.split('/').map(escaped).collect::<Vec<_>>().join("/"),
-                start: version.start(),
-                duration: version.duration(),
+                spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
+                speed: 1e6 / f64::from(version.stretch()),
                 track_duration,
             }),
             markers: open

@@ -3,6 +3,7 @@
 pub mod arranging;
 pub mod bringing;
 pub mod handing;
+pub mod listening;
 pub mod presence;
 pub mod reading;
 mod readings;

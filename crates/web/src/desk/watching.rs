@@ -77,7 +77,7 @@ impl Desk {
                 Purpose::HandOff => self.original(&track.root, &track.path, &track.name)?,
             },
             content: format!("{} {}", track.id, track.bytes),
-            start: open.kept.body.version.start(),
+            version: open.kept.body.version.clone(),
         };
         Ok(Job { rate: open.job.rate, width, height, purpose, pieces, music: Some(music) })
     }

@@ -1,0 +1,170 @@
+//! Listen in a real browser: tapping, dragging, choosing, asking for a length, and what comes out as a file.
+
+mod house;
+
+use house::browser::Browser;
+use house::material;
+use house::program::Program;
+use serde_json::{Value, json};
+use std::time::Duration;
+
+#[tokio::test(flavor = "multi_thread")]
+async fn music_is_marked_shortened_and_taken_along() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let media = dir.path().join("music for it");
+    material::music(&media.join("music")).await;
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let program = Program::start("serve", &data, &["--media", media.to_str().expect("a name")]);
+    let browser = Browser::open().await;
+    browser.go(&format!("{}/", program.address)).await;
+    browser.js("document.querySelector('[name=name]').value = 'Sound'; document.querySelector('[name=length]').value = '0:30'").await;
+    browser.click("form button").await;
+    browser.until("location.pathname.endsWith('/gather')", 10).await;
+    let job = browser.client.current_url().await.expect("an address").to_string().replace("/gather", "");
+    browser.click(".roots button").await;
+    browser.click(".folders form button.act").await;
+    browser.until("document.querySelector('.folders [role=status]')", 20).await;
+    for _ in 0..60 {
+        browser.go(&format!("{job}/listen")).await;
+        if browser.js("return Boolean(document.querySelector('#music'))").await == json!(true) {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(300)).await;
+    }
+    browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
+    tapping(&browser).await;
+    dragging(&browser).await;
+    shortening(&browser, &program, dir.path()).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
+    browser.client.clone().close().await.expect("closed");
+}
+
+async fn reading(browser: &Browser) -> Value {
+    browser.js("return Legere.listen.data").await
+}
+
+/// Taps while it plays become beats on real onsets.
+async fn tapping(browser: &Browser) {
+    let before = reading(browser).await["reading"]["beats"].as_array().expect("beats").len();
+    browser.js("document.querySelector('#audio').currentTime = 9").await;
+    browser.key("t").await;
+    browser.until("document.querySelector('#audio').currentTime > 9.3", 10).await;
+    for _ in 0..6 {
+        browser.key("t").await;
+        tokio::time::sleep(Duration::from_millis(420)).await;
+    }
+    browser.until("document.querySelector('#held').textContent.includes('6 taps')", 5).await;
+    browser.key(" ").await;
+    browser.until("document.querySelector('#part').textContent.includes('by hand: beats')", 10).await;
+    let seen = reading(browser).await;
+    let times = |what: &str| -> Vec<f64> {
+        seen["reading"][what]
+            .as_array()
+            .expect("a list")
+            .iter()
+            .filter_map(|b| b["at"].as_f64().or(b.as_f64()))
+            .collect()
+    };
+    let onsets = times("onsets");
+    let tapped: Vec<f64> = times("beats").into_iter().filter(|t| (9.2..12.5).contains(t)).collect();
+    assert!(tapped.len() >= 4, "{tapped:?}");
+    let snapped = tapped.iter().filter(|t| onsets.iter().any(|o| (o - **t).abs() < 1e-4)).count();
+    // Taps without an onset near them stay where they were tapped.
+    assert!(snapped >= 4, "{snapped} of {tapped:?} are onsets");
+    browser.control('z').await;
+    browser.until("!document.querySelector('#part').textContent.includes('by hand')", 10).await;
+    let after = reading(browser).await["reading"]["beats"].as_array().expect("beats").len();
+    assert_eq!(after, before);
+}
+
+/// A section's boundary dragged to another bar.
+async fn dragging(browser: &Browser) {
+    let second = "Legere.listen.data.reading.sections[1].start";
+    let from = browser.js(&format!("return {second}")).await.as_f64().expect("a boundary");
+    // By the pointer events that a mouse makes, two bars to the right on its own line.
+    let script = r"
+const L = Legere.listen, at = L.data.reading.sections[1].start;
+const line = L.lines().find((l) => at >= l.start - 0.01 && at < l.end - 0.01), box = line.canvas.getBoundingClientRect();
+const two = (8 * 60) / L.data.reading.tempo_bpm;
+const go = (type, t) => line.canvas.dispatchEvent(new PointerEvent(type, {
+  bubbles: true, pointerId: 1, buttons: 1, clientX: box.left + L.xOf(line, t), clientY: box.top + box.height / 2 }));
+line.canvas.setPointerCapture = () => {};
+go('pointerdown', at); go('pointermove', at + two * 0.6); go('pointermove', at + two * 1.04); go('pointerup', at + two * 1.04);
+return two;";
+    let two = browser.js(script).await.as_f64().expect("two bars");
+    browser.until(&format!("Math.abs({second} - {from} - {two}) < 0.06"), 10).await;
+    browser.until("document.querySelector('#part').textContent.includes('by hand: sections')", 5).await;
+    browser.key("e").await;
+    browser.until("document.querySelector('#held').textContent.includes('energy')", 5).await;
+    browser.key("Escape").await;
+    browser.control('z').await;
+    browser.until(&format!("Math.abs({second} - {from}) < 0.01"), 10).await;
+}
+
+/// Thirty seconds are asked for, and a WAV of just that comes out, with the seam where the page says.
+async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Path) {
+    browser.key("l").await;
+    browser.until("document.querySelector('#length').open", 5).await;
+    browser.js("document.querySelector('#seconds').value = '30'").await;
+    browser.click("#length-form button").await;
+    browser.until("document.querySelectorAll('.offer').length > 0", 20).await;
+    browser.click(".offer").await;
+    browser
+        .until("document.querySelectorAll('.seam').length > 0 && Legere.listen.data.version.joins.length > 0", 10)
+        .await;
+    let version = reading(browser).await["version"].clone();
+    let seconds = version["duration"].as_f64().expect("a length");
+    assert!((seconds - 30.0).abs() <= 1.0, "{version}");
+    let path = browser.js("return document.querySelector('#export').getAttribute('href')").await;
+    let wav = folder.join("out.wav");
+    let get = std::process::Command::new("curl")
+        .args(["-sf", "-o"])
+        .arg(&wav)
+        .arg(format!("{}{}", program.address, path.as_str().expect("a path")))
+        .status();
+    assert!(get.expect("curl").success());
+    let (found, rate) = samples(&wav, folder);
+    assert_eq!(found.len(), (seconds * 48_000.0).round() as usize);
+    // Before the seam it is the track up to there; after it, the track from where it goes on.
+    let (whole, _) = samples(
+        &std::fs::read_dir(folder.join("music for it/music")).expect("music").flatten().next().expect("a track").path(),
+        folder,
+    );
+    let join = &version["joins"][0];
+    let time = |key: &str| join[key].as_f64().expect("a time");
+    let alike = |a: f64, b: f64| {
+        let part = |list: &[f32], from: usize| list[from..from + rate as usize / 2].to_vec();
+        let dot = |p: &[f32], q: &[f32]| p.iter().zip(q).map(|(a, b)| f64::from(a * b)).sum::<f64>();
+        let x = part(&found, (a * rate) as usize);
+        // Times in seconds fall between samples.
+        let nearest = |shift: usize| {
+            let y = part(&whole, (b * rate) as usize + shift - 1);
+            dot(&x, &y) / (dot(&x, &x) * dot(&y, &y)).sqrt().max(1e-9)
+        };
+        (0..=2).map(nearest).fold(0.0, f64::max)
+    };
+    let (before, after) = (alike(time("at") - 0.6, time("out") - 0.6), alike(time("at") + 0.1, time("into") + 0.1));
+    assert!(before > 0.98 && after > 0.98, "before the seam {before}, after it {after}");
+    // The seam can be heard by itself.
+    browser.click(".seam button").await;
+    browser
+        .until("!document.querySelector('#other').paused && document.querySelector('#other').currentTime > 0.1", 20)
+        .await;
+    browser.click(".seam button").await;
+    browser.until("document.querySelector('#other').paused", 5).await;
+}
+
+/// The left channel at 48 kHz.
+fn samples(file: &std::path::Path, folder: &std::path::Path) -> (Vec<f32>, f64) {
+    let raw = folder.join("raw.f32");
+    let done = std::process::Command::new("ffmpeg")
+        .args(["-v", "error", "-y", "-i"])
+        .arg(file)
+        .args(["-af", "pan=mono|c0=c0", "-ar", "48000", "-f", "f32le"])
+        .arg(&raw)
+        .status();
+    assert!(done.expect("ffmpeg").success());
+    let bytes = std::fs::read(&raw).expect("samples");
+    (bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect(), 48_000.0)
+}

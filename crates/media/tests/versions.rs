@@ -1,0 +1,111 @@
+//! Versions of a track, written by ffmpeg and measured sample by sample.
+
+mod samples;
+
+use legere_core::time::Seconds;
+use legere_core::track::{Curve, Fade, Span, Version};
+use legere_media::version::{Form, RATE, name, samples as length, write};
+use samples::ffmpeg;
+use std::path::{Path, PathBuf};
+
+fn s(seconds: f64) -> Seconds {
+    Seconds::from_measured(seconds)
+}
+
+/// Ten seconds whose pitch tells the second: 300 Hz in the first, 400 in the next, and so on.
+fn scale(folder: &Path) -> PathBuf {
+    let file = folder.join("scale.wav");
+    let steps = "0.5*sin(2*PI*(300+100*floor(t))*t)";
+    ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{steps}':s=48000:d=10")], &file);
+    file
+}
+
+fn version(spans: &[(f64, f64)]) -> Version {
+    let spans = spans.iter().map(|(a, b)| Span { start: s(*a), end: s(*b) }).collect();
+    Version::of_spans(spans, s(10.0)).expect("a version")
+}
+
+/// Writes it and gives its left channel.
+async fn written(folder: &Path, track: &Path, version: &Version, form: Form) -> Vec<f32> {
+    let file = folder.join(name("test", version, form));
+    write(track, version, form, length(version), &file).await.expect("written");
+    let raw = folder.join("raw.f32");
+    ffmpeg(&["-i", file.to_str().expect("a name"), "-ac", "1", "-f", "f32le"], &raw);
+    let bytes = std::fs::read(&raw).expect("samples");
+    bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
+}
+
+/// The pitch around a time, by counting upward crossings of zero.
+fn hertz(samples: &[f32], at: f64) -> f64 {
+    let from = ((at - 0.1) * f64::from(RATE)) as usize;
+    let part = &samples[from..from + RATE as usize / 5];
+    part.windows(2).filter(|w| w[0] < 0.0 && w[1] >= 0.0).count() as f64 * 5.0
+}
+
+fn loud(samples: &[f32], at: f64, long: f64) -> f64 {
+    let from = (at * f64::from(RATE)) as usize;
+    let part = &samples[from..from + (long * f64::from(RATE)) as usize];
+    (part.iter().map(|v| f64::from(v * v)).sum::<f64>() / part.len() as f64).sqrt()
+}
+
+#[tokio::test]
+async fn spans_are_joined_where_the_version_says() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = scale(dir.path());
+    let joined = version(&[(0.0, 2.0), (5.0, 7.5), (1.0, 2.25)]);
+    for form in [Form::Wav, Form::Flac] {
+        let samples = written(dir.path(), &track, &joined, form).await;
+        assert_eq!(samples.len() as f64, 5.75 * f64::from(RATE), "{form:?}: exact to the sample");
+        for (at, expected) in [(0.5, 300.0), (1.5, 400.0), (2.5, 800.0), (3.5, 900.0), (4.9, 400.0), (5.6, 500.0)] {
+            assert!((hertz(&samples, at) - expected).abs() <= 5.0, "{form:?} at {at}: {}", hertz(&samples, at));
+        }
+        // Nothing drops out and nothing cracks where they meet.
+        for seam in [2.0, 4.5] {
+            let across = loud(&samples, seam - 0.02, 0.03);
+            assert!((0.25..0.52).contains(&across), "{form:?} at the seam {seam}: {across}");
+        }
+        assert!(samples.windows(2).all(|w| (w[1] - w[0]).abs() < 0.2), "{form:?}: no click");
+    }
+}
+
+#[tokio::test]
+async fn a_stretch_keeps_the_pitch() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = scale(dir.path());
+    for millionths in [930_000, 1_100_000] {
+        let stretched = version(&[(0.0, 6.0)]).stretched(millionths).expect("a stretch");
+        let samples = written(dir.path(), &track, &stretched, Form::Wav).await;
+        assert_eq!(samples.len() as f64, (6.0 * f64::from(millionths) / 1e6 * f64::from(RATE)).round());
+        let factor = f64::from(millionths) / 1e6;
+        for second in [1.5, 3.5, 4.5] {
+            let expected = 300.0 + 100.0 * f64::floor(second);
+            let found = hertz(&samples, second * factor);
+            assert!((found - expected).abs() <= 10.0, "{millionths} at {second}: {found} for {expected}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn fades_and_level_are_heard() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = scale(dir.path());
+    let plain = written(dir.path(), &track, &version(&[(0.0, 6.0)]), Form::Wav).await;
+    let quiet = version(&[(0.0, 6.0)]).levelled(-600).expect("a level");
+    let quiet = written(dir.path(), &track, &quiet, Form::Wav).await;
+    assert!((loud(&quiet, 2.0, 1.0) / loud(&plain, 2.0, 1.0) - 0.501).abs() < 0.01, "6 dB down");
+    for curve in [Curve::Linear, Curve::ConstantPower, Curve::Exponential, Curve::Eased] {
+        let fade = Fade { milliseconds: 2000, curve };
+        let faded = version(&[(0.0, 6.0)]).faded(fade, fade).expect("fades");
+        let faded = written(dir.path(), &track, &faded, Form::Wav).await;
+        let share = |at: f64| loud(&faded, at, 0.1) / loud(&plain, at, 0.1);
+        assert!(share(0.0) < 0.2 && share(5.9) < 0.2, "{curve:?}");
+        assert!((share(3.0) - 1.0).abs() < 0.01, "{curve:?}: untouched between");
+        let half = share(0.95);
+        let expected = match curve {
+            Curve::Linear | Curve::Eased => 0.5,
+            Curve::ConstantPower => 0.707,
+            Curve::Exponential => 0.06,
+        };
+        assert!((half - expected).abs() < 0.06, "{curve:?} is {half:.2} half-way");
+    }
+}

@@ -1,0 +1,149 @@
+//! Listen, as its page asks for it: parts, marks, versions, words.
+
+mod server;
+
+use serde_json::{Value, json};
+use server::Server;
+use server::shoot::Shoot;
+
+struct Track<'a> {
+    server: &'a Server,
+    base: String,
+    job: String,
+}
+
+impl<'a> Track<'a> {
+    fn of(server: &'a Server, shoot: &Shoot) -> Self {
+        Self {
+            server,
+            base: format!("/jobs/{}/tracks/{}", shoot.job, shoot.track),
+            job: format!("/jobs/{}", shoot.job),
+        }
+    }
+
+    async fn seen(&self) -> Value {
+        self.server.json(&format!("{}/reading.json", self.base)).await
+    }
+
+    async fn mark(&self, edit: Value) -> Result<Value, String> {
+        self.post("marks", edit).await
+    }
+
+    async fn post(&self, path: &str, body: Value) -> Result<Value, String> {
+        let answer = self.server.post_json(&format!("{}/{path}", self.base), &body.to_string()).await;
+        match answer.status {
+            200 => Ok(serde_json::from_str(&answer.body).expect("json")),
+            422 => Err(answer.body),
+            other => panic!("{path}: {other}: {}", answer.body),
+        }
+    }
+
+    async fn undo(&self) {
+        self.server.say(&format!("{}/undo", self.job), json!({})).await;
+    }
+}
+
+#[tokio::test]
+async fn a_part_is_chosen_within_the_track_and_undone() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let track = Track::of(&server, &shoot);
+    let part = async |start: f64, end: f64| track.post("version", json!({ "spans": [[start, end]] })).await;
+    assert_eq!(part(8.0, 20.0).await.expect("chosen")["version"]["spans"], json!([[8.0, 20.0]]));
+    assert_eq!(
+        (&track.seen().await["version"]["duration"], &track.seen().await["name"]),
+        (&json!(12.0), &json!("Short"))
+    );
+    for (start, end, words) in [
+        (8.0, 9.0, "the part must end after it starts, and be at least two seconds long"),
+        (20.0, 8.0, "the part must end after it starts, and be at least two seconds long"),
+        (8.0, 99.0, "the part reaches beyond the track"),
+        (-1.0, 9.0, "the part reaches beyond the track"),
+    ] {
+        let said = part(start, end).await.expect_err("refused");
+        assert!(said.contains(words), "{start} {end}: {said}");
+    }
+    track.undo().await;
+    assert_eq!(track.seen().await["version"]["spans"], json!([[0.0, 24.0]]));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn marks_lie_over_the_reading_reach_the_draft_and_are_undone() {
+    let server = Server::start().await;
+    let shoot = server.shoot(4).await;
+    let track = Track::of(&server, &shoot);
+    let before = track.seen().await;
+    assert_eq!(before["by_hand"], json!({ "beats": false, "sections": false, "cues": false }));
+    let seen = track.mark(json!({ "do": "this-is-one", "at": 1.0 })).await.expect("moved");
+    let ones: Vec<f64> = seen["reading"]["beats"]
+        .as_array()
+        .expect("beats")
+        .iter()
+        .filter(|b| b["beat"] == 1)
+        .filter_map(|b| b["at"].as_f64())
+        .collect();
+    assert_eq!(ones[..2], [1.0, 3.0]);
+    let seen = track.mark(json!({ "do": "kind", "at": 1.0, "kind": "break" })).await.expect("named");
+    assert_eq!(seen["reading"]["sections"][0]["kind"], "break");
+    assert_eq!(seen["by_hand"], json!({ "beats": true, "sections": true, "cues": false }));
+    let said = track.mark(json!({ "do": "energy", "at": 1.0, "energy": 140 })).await.expect_err("refused");
+    assert!(said.contains("energy goes from 0 to 100"), "{said}");
+    // The draft is laid on what one sees.
+    let draft = server.desk.new_draft(shoot.job).await.expect("a draft");
+    let open = server.desk.open_draft(draft).await.expect("open");
+    assert_eq!(open.music.sections[0].kind.word(), "break");
+    // A new reading leaves them alone.
+    let row = server.desk.store.track(shoot.track).await.expect("a track");
+    let version = row.part.clone().expect("a part");
+    let measured = row.measured.clone().expect("a reading");
+    server.desk.store.track_ready(&row, json!({ "title": "Short" }), &measured, &version).await.expect("read again");
+    assert_eq!(track.seen().await["reading"]["sections"][0]["kind"], "break");
+    track.undo().await;
+    track.undo().await;
+    assert_eq!(track.seen().await["reading"], before["reading"]);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_wanted_length_is_offered_and_used() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let track = Track::of(&server, &shoot);
+    let ask =
+        async |seconds: f64, keep: Value| track.post("lengths", json!({ "seconds": seconds, "keep": keep })).await;
+    let offers = ask(20.0, json!("nothing")).await.expect("offers");
+    let offers = offers.as_array().expect("a list");
+    assert!(!offers.is_empty() && offers.len() <= 5);
+    let best = &offers[0];
+    assert!((best["seconds"].as_f64().expect("seconds") - 20.0).abs() <= 1.0, "{best}");
+    let seam = &best["seams"][0];
+    let spans = json!([[0.0, seam["out"]], [seam["into"], 24.0]]);
+    let seen = track.post("version", json!({ "spans": spans, "level": -300 })).await.expect("used");
+    assert_eq!(seen["version"]["joins"][0]["out"], seam["out"]);
+    assert_eq!(seen["version"]["level"], -300);
+    let moved = track.post("seam", json!({ "seam": seam, "beats": 1 })).await.expect("moved");
+    let by = moved[0]["out"].as_f64().expect("a time") - seam["out"].as_f64().expect("a time");
+    assert!((by - 0.5).abs() < 1e-6, "{moved}");
+    assert!(!track.post("seam", json!({ "seam": seam })).await.expect("others").as_array().expect("a list").is_empty());
+    assert!(ask(1.0, json!("nothing")).await.expect_err("refused").contains("three seconds to an hour"));
+    let said = track.post("version", json!({ "stretch": 3_000_000 })).await.expect_err("refused");
+    assert!(said.contains("half as long to twice as long"), "{said}");
+    // The draft lies on the joined music.
+    let draft = server.desk.new_draft(shoot.job).await;
+    assert!(draft.is_ok(), "{draft:?}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn what_a_track_is_can_be_said_in_place() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let about = format!("/jobs/{}/tracks/{}/about", shoot.job, shoot.track);
+    let said = json!({ "mood": "tense <b>", "maker": " Hollin " });
+    assert_eq!(server.post_json(&about, &said.to_string()).await.status, 204);
+    let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
+    assert!(page.contains("value=\"Hollin\"") && !page.contains("tense <b>"), "{page}");
+    assert!(page.contains("tense &#60;b&#62;"), "{page}");
+    server.stop().await;
+}
