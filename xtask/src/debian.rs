@@ -5,6 +5,8 @@ use std::process::Command;
 
 pub const MEDIA: &[&str] = &["ffmpeg"];
 pub const DATABASE: &[&str] = &["postgresql-15"];
+/// The instruments that the études are played with.
+pub const INSTRUMENTS: &[&str] = &["timgm6mb-soundfont"];
 pub const BROWSER: &[&str] = &["chromium", "chromium-driver"];
 
 /// Installs what is missing when we may; otherwise says the one line to type.

@@ -32,7 +32,8 @@ enum Task {
     Screenshots,
     /// Measure what is to be fast.
     Bench {
-        /// Passed on to `cargo bench`, for example `-p legere-core`.
+        /// `track` (and words of the pieces' names, or `fit`) judges the reading of music; all else is passed on to
+        /// `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -75,7 +76,7 @@ fn demo(more: &[String]) -> Result<(), TaskError> {
 }
 
 fn test(more: &[String]) -> Result<(), TaskError> {
-    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS])?;
     if more.is_empty() {
         run(cargo().args(["fmt", "--all", "--check"]))?;
         run(cargo().args(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
@@ -89,8 +90,15 @@ fn screenshots() -> Result<(), TaskError> {
 }
 
 fn bench(more: &[String]) -> Result<(), TaskError> {
-    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER])?;
-    run(cargo().args(["bench", "--workspace", "--benches"]).args(more))?;
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS])?;
+    // `bench track` and words behind it are for the evaluation of the reading of music alone.
+    if let Some((first, words)) = more.split_first()
+        && first == "track"
+    {
+        return run(cargo().args(["bench", "--workspace", "--bench", "track", "--"]).args(words));
+    }
+    let benches = ["--bench", "proposals", "--bench", "light", "--bench", "track"];
+    run(cargo().args(["bench", "--workspace"]).args(benches).args(more))?;
     if more.is_empty() {
         on_the_shipped_program("figures")?;
     }

@@ -6,7 +6,9 @@ use legere_core::track::{Audio, READING_RATE, considered};
 use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES};
 use std::path::Path;
 
-const SEEDS_A_STYLE: u64 = 8;
+const SEEDS_A_STYLE: u64 = 6;
+/// Mixed styles differ more from piece to piece.
+const SEEDS_A_MIXED_STYLE: u64 = 22;
 const STEPS: usize = 4000;
 const RATE: f64 = 0.3;
 /// Keeps weights small where the pieces do not decide them.
@@ -23,7 +25,10 @@ fn main() {
     let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
     std::fs::create_dir_all(&kept).expect("a folder");
     let jobs: Vec<(usize, u64)> = (0..STYLES.len())
-        .flat_map(|s| (FITTED_SEEDS.start..FITTED_SEEDS.start + SEEDS_A_STYLE).map(move |seed| (s, seed)))
+        .flat_map(|s| {
+            let count = if STYLES[s].mixed { SEEDS_A_MIXED_STYLE } else { SEEDS_A_STYLE };
+            (FITTED_SEEDS.start..FITTED_SEEDS.start + count).map(move |seed| (s, seed))
+        })
         .collect();
     let half = jobs.len().div_ceil(2);
     let pieces: Vec<Piece> = std::thread::scope(|scope| {

@@ -97,6 +97,8 @@ const MINOR: [i32; 7] = [0, 2, 3, 5, 7, 8, 10];
 impl Etude {
     /// The piece of a style and a seed.
     pub fn compose(style: &Style, seed: u64) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(104_729).wrapping_add(style.name.len() as u64));
+        let style = &style.drawn(&mut rng);
         let mut score = Score::new(style, seed);
         score.write();
         let seconds = score.time.at(f64::from(score.bars_total() * style.metre)) + TAIL_SECONDS;
@@ -291,7 +293,7 @@ impl<'a> Score<'a> {
             SectionKind::Build => self.build(here, kit),
             SectionKind::Groove | SectionKind::Drop => {
                 self.row(here, kit.kick, 36, 1.0);
-                let fill = (here.own + 1) % style.phrase == 0 && here.own + 1 < here.length;
+                let fill = (here.own + 1).is_multiple_of(style.phrase) && here.own + 1 < here.length;
                 self.row(here, kit.snare, 38, 1.0);
                 self.row(here, kit.hat, kit.hat_key, 0.7);
                 if fill && self.rng.random_bool(0.5) {

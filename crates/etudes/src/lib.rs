@@ -3,10 +3,12 @@
 //! others.
 
 mod compose;
+mod judge;
 mod play;
 mod style;
 
 pub use compose::{Etude, Truth};
+pub use judge::{Judged, Means};
 pub use play::{Band, PlayError};
 pub use style::{STYLES, Style};
 

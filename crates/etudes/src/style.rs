@@ -1,5 +1,8 @@
 //! The styles: who plays, in which metre, how fast and how evenly.
 
+use rand::Rng;
+use rand::seq::IndexedRandom;
+
 /// How a tempo goes on.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Pulse {
@@ -73,6 +76,38 @@ pub struct Style {
     pub looseness: f64,
     /// Bars are grouped in phrases of this many.
     pub phrase: u32,
+    /// Kit, bass, accompaniment, instruments, swing and pulse are drawn by the seed.
+    pub mixed: bool,
+}
+
+impl Style {
+    /// The style of one piece: itself, or a mixture of others of its metre.
+    pub fn drawn(&self, rng: &mut impl Rng) -> Self {
+        if !self.mixed {
+            return *self;
+        }
+        let alike: Vec<&Self> =
+            STYLES.iter().filter(|s| !s.mixed && s.metre == self.metre && s.division == self.division).collect();
+        let mut one = || alike.choose(rng).copied().unwrap_or(self);
+        let (kit, bass, comping, chords, lead, swing) = (one(), one(), one(), one(), one(), one());
+        let pulse = match rng.random_range(0..6) {
+            0 => Pulse::Rubato(0.04),
+            1 => Pulse::Drift(rng.random_range(0.85..1.2)),
+            _ => Pulse::Steady,
+        };
+        Self {
+            kit: if rng.random_bool(0.7) { kit.kit } else { None },
+            bass: bass.bass,
+            bass_program: bass.bass_program,
+            comping: comping.comping,
+            chord_program: chords.chord_program,
+            lead_program: lead.lead_program,
+            swing: swing.swing,
+            looseness: rng.random_range(0.0..10.0),
+            pulse,
+            ..*self
+        }
+    }
 }
 
 const CLOSED: i32 = 42;
@@ -98,6 +133,7 @@ const ROCK: Style = Style {
     lead_program: 30,
     looseness: 5.0,
     phrase: 4,
+    mixed: false,
 };
 
 pub const STYLES: &[Style] = &[
@@ -319,4 +355,9 @@ pub const STYLES: &[Style] = &[
         looseness: 0.0,
         ..ROCK
     },
+    Style { name: "mixed four", bpm: (64.0, 176.0), mixed: true, ..ROCK },
+    Style { name: "mixed four again", bpm: (80.0, 150.0), mixed: true, ..ROCK },
+    Style { name: "mixed triple", division: 3, bpm: (60.0, 110.0), mixed: true, ..ROCK },
+    Style { name: "mixed three", metre: 3, bpm: (76.0, 178.0), mixed: true, phrase: 8, ..ROCK },
+    Style { name: "mixed six", metre: 2, division: 3, bpm: (70.0, 126.0), mixed: true, phrase: 8, ..ROCK },
 ];

@@ -20,7 +20,7 @@ const NEWS: f64 = 0.7;
 /// How clearly the snare speaks for the second and fourth beat of four.
 const BACKBEAT: f64 = 0.55;
 /// What each metre is given for being rare or common.
-const PRIOR: [f64; 3] = [-0.6, -0.12, 0.0];
+const PRIOR: [f64; 3] = [-1.2, -0.12, 0.0];
 
 /// Where each beat stands: the length of its bar and its place, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -88,13 +88,18 @@ impl Heard {
 }
 
 /// Counts beats into bars.
-pub fn count(heard: &Heard, ternary: bool) -> Counted {
+pub fn count(heard: &Heard, ternary: bool, bpm: f64) -> Counted {
     let states: Vec<Place> =
         METRES.iter().flat_map(|metre| (0..*metre).map(|place| Place { metre: *metre, place })).collect();
     let prior = |s: &Place| {
         let own = PRIOR[METRES.iter().position(|m| *m == s.metre).unwrap_or(0)];
-        // Two beats of three parts each are as common as four; two of two parts are hard to tell from four.
-        if ternary && s.metre == 2 { 0.02 } else { own }
+        // Two beats of two parts are hard to tell from four. Of three parts each, two are as common as four where
+        // they are quick (6/8), and four where they are slow (12/8).
+        match (ternary, s.metre) {
+            (true, 2) if bpm >= 88.0 => 0.02,
+            (true, 2) => -0.2,
+            _ => own,
+        }
     };
     let n = heard.down.len();
     let mut gains: Vec<f64> = vec![0.0; states.len()];
@@ -106,13 +111,8 @@ pub fn count(heard: &Heard, ternary: bool) -> Counted {
             for (j, before) in states.iter().enumerate() {
                 let follows = (before.place + 1) % before.metre == to.place;
                 let cost = match (before.metre == to.metre, follows) {
-                    _ if i == 0 => {
-                        if j == k {
-                            0.0
-                        } else {
-                            f64::MAX
-                        }
-                    }
+                    _ if i == 0 && j == k => 0.0,
+                    _ if i == 0 => f64::MAX,
                     (true, true) => 0.0,
                     (true, false) if to.place == 0 => IRREGULAR,
                     (false, _) if to.place == 0 && before.place + 1 == before.metre => OTHER_METRE,

@@ -14,6 +14,8 @@ pub const SLOWEST_BPM: f64 = 60.0;
 pub const FASTEST_BPM: f64 = 182.0;
 /// How many tempos are followed.
 const TEMPOS: usize = 4;
+/// How many of them also by an onset strength with more bass in it.
+const LOW_TEMPOS: usize = 2;
 /// Samples in a millisecond.
 const MS: usize = READING_RATE as usize / 1000;
 /// How far a beat is moved to the onset it belongs to, in milliseconds.
@@ -29,8 +31,12 @@ pub struct FoundBeat {
 /// Every row of beats that was considered.
 pub fn levels(onsets: &Onsets, spectrum: &Spectrum) -> Vec<Level> {
     let mut levels: Vec<Level> = Vec::new();
-    for period in periods(&onsets.all) {
-        let followed = follow(&onsets.all, period);
+    let periods = periods(&onsets.all);
+    // Off-beats that are stronger than beats lead astray where only they are played; the bass then knows better.
+    let low: Vec<f32> = onsets.all.iter().zip(&onsets.ranges[0]).map(|(a, b)| 0.65 * a + 0.35 * b).collect();
+    let ways = periods.iter().map(|p| (&onsets.all, *p)).chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
+    for (strength, period) in ways {
+        let followed = follow(strength, period);
         if followed.beats.len() < 3 {
             continue;
         }

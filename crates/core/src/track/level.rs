@@ -9,10 +9,12 @@ use super::beats::FoundBeat;
 use super::onsets::Onsets;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-pub const FEATURES: usize = 15;
+pub const FEATURES: usize = 20;
 /// Trained; see above.
-const WEIGHTS: [f64; FEATURES] =
-    [0.90, 0.61, 2.15, -0.85, 2.42, -1.32, -1.74, 1.02, 5.11, 2.81, 0.61, 1.42, 1.94, 0.23, -1.71];
+const WEIGHTS: [f64; FEATURES] = [
+    0.72, 0.52, 1.70, -0.98, 1.87, -1.39, -1.10, 1.26, 4.83, 2.31, 0.51, 1.78, 1.56, 0.74, 0.34, 2.18, 0.47, 1.67,
+    0.60, -1.29,
+];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
 
@@ -40,8 +42,8 @@ impl Level {
         let double = (all(&half)).max((all(&quarter) + all(&three_quarters)) / 2.0);
         let ternary = triple > 1.15 * double + 0.02;
         let heard = Heard::at(&beats, spectrum, onsets);
-        let counted = count(&heard, ternary);
         let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
+        let counted = count(&heard, ternary, bpm);
         let octaves = (bpm / TAPPED_BPM).log2();
         let supported = |times: &[f64]| {
             times.iter().filter(|t| near(&onsets.all, **t) > 0.25).count() as f64 / times.len().max(1) as f64
@@ -62,6 +64,11 @@ impl Level {
             supported(&half),
             if ternary { triple - double } else { 0.0 },
             (all(&every_second(&on, 0)) - all(&every_second(&on, 1))).abs(),
+            repeats(&onsets.all, &on, 1),
+            repeats(&onsets.all, &on, 2),
+            repeats(&onsets.all, &on, 3),
+            repeats(&onsets.all, &on, 4),
+            repeats(&onsets.ranges[0], &on, 2) - repeats(&onsets.ranges[0], &on, 1),
         ];
         Self { beats, ternary, features }
     }
@@ -69,6 +76,30 @@ impl Level {
     pub fn score(&self) -> f64 {
         self.features.iter().zip(WEIGHTS).map(|(f, w)| f * w).sum()
     }
+}
+
+/// How alike what begins in each beat is to what begins some beats later, −1 to 1: sixteen places of each beat,
+/// correlated.
+fn repeats(strength: &[f32], beats: &[f64], lag: usize) -> f64 {
+    const PLACES: usize = 16;
+    let heard: Vec<f64> = beats
+        .windows(2)
+        .flat_map(|w| (0..PLACES).map(move |p| w[0] + (w[1] - w[0]) * p as f64 / PLACES as f64))
+        .map(|t| f64::from(strength.get((t * FRAME_RATE).round() as usize).copied().unwrap_or(0.0)))
+        .collect();
+    let shift = lag * PLACES;
+    if heard.len() <= shift + PLACES {
+        return 0.0;
+    }
+    let mean = heard.iter().sum::<f64>() / heard.len() as f64;
+    let (mut both, mut own) = (0.0, 1e-9);
+    for (i, v) in heard.iter().enumerate() {
+        own += (v - mean).powi(2);
+        if let Some(later) = heard.get(i + shift) {
+            both += (v - mean) * (later - mean);
+        }
+    }
+    (both / (heard.len() - shift) as f64) / (own / heard.len() as f64)
 }
 
 fn every_second(times: &[f64], from: usize) -> Vec<f64> {

@@ -213,6 +213,14 @@ impl Trace {
 
 /// Reads a track.
 pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
+    read_track_by_stages(audio, &mut |_| ())
+}
+
+/// Reads a track, and tells the name of each stage when it is done: for measurements.
+pub fn read_track_by_stages(
+    audio: Audio<'_>,
+    done: &mut dyn FnMut(&'static str),
+) -> Result<TrackReading, ReadTrackError> {
     if audio.duration() < 2.0 {
         return Err(ReadTrackError::TooShort);
     }
@@ -220,14 +228,20 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
         return Err(ReadTrackError::Silent);
     }
     let spectrum = spectrum::Spectrum::of(audio.samples);
+    done("spectrum");
     let onsets = onsets::onsets(&spectrum);
+    done("onsets");
     let (energy, loudness) = energy::trace(audio.samples, &spectrum, &onsets);
+    done("energy");
     let fine = beats::FineOnsets::of(audio.samples);
     let beats = counted_beats(&spectrum, &onsets, &fine, audio);
+    done("beats and bars");
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
     let (sections, mut cues) = sections::read(&beats, &spectrum, &energy, audio);
     let onset_times = beats::onset_times(&onsets.all, &fine);
     sections::add_hits(&mut cues, &onset_times, &beats);
+    let texture = Texture::of(&spectrum, audio.duration());
+    done("sections, cues, texture");
     Ok(TrackReading {
         duration: audio.duration(),
         tempo_bpm: level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap),
@@ -238,7 +252,7 @@ pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
         energy,
         loudness,
         onsets: onset_times,
-        texture: Texture::of(&spectrum, audio.duration()),
+        texture,
     })
 }
 
@@ -253,7 +267,9 @@ fn counted_beats(
     let Some(chosen) = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score())) else { return Vec::new() };
     let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
     let heard = bars::Heard::at(&beats, spectrum, onsets);
-    let counted = bars::count(&heard, chosen.ternary);
+    let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+    let bpm = level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap);
+    let counted = bars::count(&heard, chosen.ternary, bpm);
     let mut bar = 0;
     beats
         .iter()

@@ -29,13 +29,13 @@ pub fn onsets(spectrum: &Spectrum) -> Onsets {
     let frames = spectrum.frames();
     let ends = RANGES.map(|hertz| spectrum.band_above(hertz));
     let mut ranges: [Vec<f32>; 4] = std::array::from_fn(|_| vec![0.0; frames]);
-    for frame in LAG..frames {
-        let (now, then) = (spectrum.frame(frame), spectrum.frame(frame - LAG));
+    for (now_at, then_at) in (LAG..frames).zip(0..) {
+        let (now, then) = (spectrum.frame(now_at), spectrum.frame(then_at));
         for (band, value) in now.iter().enumerate() {
             let from = band.saturating_sub(1);
             let before = then[from..(band + 2).min(then.len())].iter().copied().fold(0.0f32, f32::max);
             let range = ends.iter().filter(|end| band >= **end).count();
-            ranges[range][frame] += (value - before).max(0.0);
+            ranges[range][now_at] += (value - before).max(0.0);
         }
     }
     let whole = (0..frames).map(|f| ranges.iter().map(|r| r[f]).sum()).collect();

@@ -200,6 +200,7 @@ fn name(sections: &mut [Section], energy: &Trace) {
         let rise = energy.mean(here.end - third, here.end) - energy.mean(here.start, here.start + third);
         let fall = before.map_or(0.0, |b| b.energy.max(closing(&b, energy)) - here.energy);
         let rises_into = after.is_some_and(|n| n.energy > here.energy + 4.0);
+        let goes_on = |kind| before.is_some_and(|b| b.kind == kind);
         let leads = matches!(before.map(|b| b.kind), Some(SectionKind::Build | SectionKind::Break));
         let comes_up = before.is_some_and(|b| here.energy - b.energy > DROP_RISE);
         // What comes after a bare beginning is no drop, however loud; after one that leads up it is, if nothing later
@@ -209,17 +210,16 @@ fn name(sections: &mut [Section], energy: &Trace) {
         let high = !flat && here.energy > highest - 0.22 * range.max(20.0);
         let kind = if i == 0 && after.is_some_and(|n| n.energy > here.energy + 3.0) {
             SectionKind::Intro
-        } else if high && before.is_some_and(|b| b.kind == SectionKind::Drop) {
-            SectionKind::Drop
-        } else if high && (leads && comes_up || comes_up && !first_loud) {
+        } else if high && (goes_on(SectionKind::Drop) || comes_up && (leads || !first_loud)) {
             SectionKind::Drop
         } else if i == last && i > 0 && fall > 3.0 {
             SectionKind::Outro
         } else if i > 0 && i != last && rise > 7.0 && rises_into && fall < 2.0 * BREAK_FALL {
             SectionKind::Build
-        } else if !flat && fall > BREAK_FALL && here.energy < height - BREAK_FALL && i != last {
-            SectionKind::Break
-        } else if before.is_some_and(|b| b.kind == SectionKind::Break) && fall.abs() < BREAK_FALL / 2.0 && i != last {
+        } else if i != last
+            && (!flat && fall > BREAK_FALL && here.energy < height - BREAK_FALL
+                || goes_on(SectionKind::Break) && fall.abs() < BREAK_FALL / 2.0)
+        {
             SectionKind::Break
         } else {
             SectionKind::Groove

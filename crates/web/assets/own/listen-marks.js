@@ -109,9 +109,30 @@
         energy,
         " ",
         button("as measured", () => mark({ do: "energy", at: what.at + 0.01, energy: null })),
+        " tempo ",
+        tempo(s),
       );
       if (what.at > 0.01) box.append(" ", button("join with the one before", gone({ do: "join", at: what.at })));
     }
+  }
+  // Even beats of a given tempo through a section, where the reading went astray.
+  function tempo(section) {
+    const input = el("input", { class: "line-input short", inputmode: "decimal", "aria-label": "tempo of the section" });
+    input.placeholder = L.data.reading.tempo_bpm.toFixed(1);
+    input.addEventListener("change", () => {
+      const bpm = Number(input.value.replace(",", "."));
+      mark({ do: "retempo", start: section.start, end: section.end, bpm: Number.isFinite(bpm) ? bpm : 0 });
+    });
+    return input;
+  }
+  // "0.8" is seconds, "2b" is beats.
+  function thin() {
+    const text = $("least").value.trim().replace(",", "."),
+      number = parseFloat(text),
+      least = /b/.test(text) ? (number * 60) / L.data.reading.tempo_bpm - 0.05 : number;
+    if (least > 0) mark({ do: "thin", least });
+    $("least").value = "";
+    $("least").blur();
   }
   async function nudge(by) {
     const at = L.held.at,
@@ -221,6 +242,7 @@
       mark({ do: "metre", beats: Number($("metre").value) });
       $("metre").blur();
     });
+    $("least").addEventListener("change", thin);
     L.audio.addEventListener("pause", tapped);
     L.music.addEventListener("pointerdown", (e) => {
       const row = e.target.closest(".phrase");
