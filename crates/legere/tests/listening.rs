@@ -35,6 +35,8 @@ async fn music_is_marked_shortened_and_taken_along() {
     browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
     tapping(&browser).await;
     dragging(&browser).await;
+    by_key(&browser).await;
+    candidates(&browser, &job).await;
     shortening(&browser, &program, dir.path()).await;
     assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
     browser.client.clone().close().await.expect("closed");
@@ -100,6 +102,75 @@ return two;";
     browser.key("Escape").await;
     browser.control('z').await;
     browser.until(&format!("Math.abs({second} - {from}) < 0.01"), 10).await;
+}
+
+/// The whole of the marks by keyboard, each taken back; the click and the close look.
+async fn by_key(browser: &Browser) {
+    let count = "Legere.listen.data.reading";
+    let number = async |what: &str| browser.js(&format!("return {count}.{what}")).await.as_f64().expect("a number");
+    browser.js("document.querySelector('#audio').currentTime = 13.1").await;
+    for (key, what, changes) in [
+        ("h", "beats.length", "fewer"),
+        ("d", "beats.length", "more"),
+        ("b", "beats.length", "more"),
+        ("x", "beats.length", "fewer"),
+        ("s", "sections.length", "more"),
+        ("j", "sections.length", "fewer"),
+        ("q", "cues.length", "more"),
+    ] {
+        // Off the beat for a new one, on it for the others.
+        let before = number(what).await;
+        browser.key(key).await;
+        let sign = if changes == "more" { ">" } else { "<" };
+        browser.until(&format!("{count}.{what} {sign} {before}"), 10).await;
+        browser.control('z').await;
+        browser.until(&format!("{count}.{what} === {before}"), 10).await;
+    }
+    let one = "Legere.listen.beats().find((b) => b.beat === 1).at";
+    let before = browser.js(&format!("return {one}")).await;
+    browser
+        .js("document.querySelector('#audio').currentTime = Legere.listen.beats().find((b) => b.beat === 3).at")
+        .await;
+    browser.key("1").await;
+    browser.until(&format!("{one} !== {before}"), 10).await;
+    browser.control('z').await;
+    browser.until(&format!("{one} === {before}"), 10).await;
+    browser.key("z").await;
+    browser.until("!document.querySelector('#close').hidden", 5).await;
+    browser.key("z").await;
+    browser.key("c").await;
+    browser.until("document.querySelector('#click').getAttribute('aria-pressed') === 'true'", 5).await;
+    browser.key("c").await;
+    let spoken = browser.text("#spoken").await;
+    assert!(spoken.contains("drop at 0:") && spoken.contains("energy"), "{spoken}");
+}
+
+/// Tracks beside each other: described in place, narrowed by words, heard.
+async fn candidates(browser: &Browser, job: &str) {
+    browser
+        .js("const i = document.querySelector('[data-about=mood]'); i.value = 'tense'; i.dispatchEvent(new Event('change'))")
+        .await;
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    browser.go(&format!("{job}/listen")).await;
+    browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
+    assert_eq!(browser.js("return document.querySelector('[data-about=mood]').value").await, json!("tense"));
+    let narrow = async |words: &str| {
+        let script = format!(
+            "const i = document.querySelector('#track-words'); i.value = {}; i.dispatchEvent(new Event('input')); \
+             return [...document.querySelectorAll('.tracks tbody tr')].filter((r) => !r.hidden).length",
+            json!(words)
+        );
+        browser.js(&script).await
+    };
+    assert_eq!((narrow("calm").await, narrow("tense short").await, narrow("").await), (json!(0), json!(1), json!(1)));
+    browser.click("[data-sort='5']").await;
+    browser.until("document.querySelector('th[aria-sort=ascending]')", 5).await;
+    browser.click(".hear").await;
+    browser
+        .until("!document.querySelector('#other').paused && document.querySelector('.hear').innerText === 'stop'", 10)
+        .await;
+    browser.click(".hear").await;
+    browser.until("document.querySelector('#other').paused", 5).await;
 }
 
 /// Thirty seconds are asked for, and a WAV of just that comes out, with the seam where the page says.

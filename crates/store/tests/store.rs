@@ -4,12 +4,14 @@ use chrono::Utc;
 use legere_core::footage::{ClipReading, Moment, Samples};
 use legere_core::select::{Mark, Tag, Tier};
 use legere_core::time::Seconds;
-use legere_core::track::Version;
+use legere_core::track::marks::{Edit, Marks};
+use legere_core::track::{Section, SectionKind, TrackReading, Version};
 use legere_store::clips::{NewClip, State};
 use legere_store::drafts::Note;
 use legere_store::jobs::NewJob;
 use legere_store::journal::Put;
 use legere_store::queue::{Turn, Work, Worker};
+use legere_store::tracks::About;
 use legere_store::{Store, StoreError, testing};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -362,4 +364,50 @@ async fn two_pages_that_edit_at_once_both_keep_their_edit() {
     }
     assert_eq!(store.select(select.id).await.expect("select").verdict, select.verdict);
     assert!(matches!(store.undo(job).await, Err(StoreError::NothingToUndo)));
+}
+
+#[tokio::test]
+async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
+    let (store, job, _) = job_with_clip().await;
+    let id = store.add_track(job, "media", "music/a.wav", "a.wav", 10).await.expect("added").expect("new");
+    let row = store.track(id).await.expect("the track");
+    assert!(row.marks.is_empty() && row.reading.is_none() && row.about == About::default());
+    let read = |kind| TrackReading {
+        duration: 10.0,
+        tempo_bpm: 120.0,
+        sections: vec![Section::new(0.0, 10.0, kind, 50.0)],
+        ..TrackReading::default()
+    };
+    let second = |n| Seconds::new(n, 1).expect("seconds");
+    let part = Version::part(second(0), second(10), second(10)).expect("a part");
+    let probe = serde_json::json!({ "title": "A", "artist": "Hollin", "genre": null });
+    store.track_ready(&row, probe.clone(), &read(SectionKind::Groove), &part).await.expect("kept");
+
+    let row = store.track(id).await.expect("the track");
+    let edit = Edit::Kind { at: 1.0, kind: SectionKind::Drop };
+    let marks = row.marks.edited(row.measured.as_ref().expect("read"), &edit).expect("marked");
+    store.edit(job, edit.label(), &[Put::Marks(id, marks.clone())]).await.expect("kept");
+    let said = About { mood: Some("tense".into()), ..About::default() };
+    store.edit(job, "describe a track", &[Put::About(id, said.clone())]).await.expect("kept");
+
+    let row = store.track(id).await.expect("the track");
+    let kind = |r: &Option<TrackReading>| r.as_ref().expect("read").sections[0].kind;
+    assert_eq!((kind(&row.reading), kind(&row.measured)), (SectionKind::Drop, SectionKind::Groove));
+    assert_eq!((&row.marks, &row.about), (&marks, &said));
+    let seen = row.about.over(row.probe.as_ref());
+    assert_eq!((seen.title.as_deref(), seen.maker.as_deref(), seen.genre), (Some("A"), Some("Hollin"), None));
+    // Read again, the marks stay.
+    store.track_ready(&row, probe, &read(SectionKind::Intro), &part).await.expect("kept");
+    assert_eq!(kind(&store.track(id).await.expect("the track").reading), SectionKind::Drop);
+
+    assert_eq!(store.undo(job).await.expect("undone"), "describe a track");
+    assert_eq!(store.undo(job).await.expect("undone"), "name a section");
+    let row = store.track(id).await.expect("the track");
+    assert!(row.marks.is_empty() && row.about == About::default());
+    assert_eq!(kind(&row.reading), SectionKind::Intro);
+    assert_eq!(store.redo(job).await.expect("done again"), "name a section");
+    assert_eq!(store.track(id).await.expect("the track").marks, marks);
+    // Everything as read again is nothing kept.
+    store.edit(job, "start over", &[Put::Marks(id, Marks::default())]).await.expect("kept");
+    assert!(store.track(id).await.expect("the track").marks.is_empty());
 }

@@ -147,3 +147,74 @@ async fn what_a_track_is_can_be_said_in_place() {
     assert!(page.contains("tense &#60;b&#62;"), "{page}");
     server.stop().await;
 }
+
+#[tokio::test]
+async fn what_must_stay_can_be_chosen() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let track = Track::of(&server, &shoot);
+    for keep in [json!({ "section": 14.0 }), json!({ "cue": [12.0, "drop"] })] {
+        let offers = track.post("lengths", json!({ "seconds": 20.0, "keep": keep })).await.expect("offers");
+        for offer in offers.as_array().expect("a list") {
+            for seam in offer["seams"].as_array().expect("seams") {
+                let (out, into) = (seam["out"].as_f64().expect("out"), seam["into"].as_f64().expect("into"));
+                let bar = 2.0;
+                let (start, end) = if keep.get("section").is_some() { (12.0, 20.0) } else { (12.0 - bar, 12.0 + bar) };
+                let inside = |t: f64| t > start + 0.01 && t < end - 0.01;
+                assert!(!inside(out) && !inside(into), "{keep}: {seam}");
+                assert!(!(out < end && into > start && into > out), "{keep} is left out by {seam}");
+            }
+        }
+    }
+    let unknown = track.server.post_json(&format!("{}/lengths", track.base), r#"{"seconds":20,"keep":"all"}"#).await;
+    assert_eq!(unknown.status, 400);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn finishing_touches_stay_when_the_part_changes() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let track = Track::of(&server, &shoot);
+    let touches = json!({
+        "stretch": 1_050_000, "level": -450,
+        "fade_in": { "milliseconds": 500, "curve": "linear" },
+        "fade_out": { "milliseconds": 2000, "curve": "eased" },
+    });
+    track.post("version", touches).await.expect("used");
+    let seen = track.post("version", json!({ "spans": [[4.0, 20.0]] })).await.expect("another part");
+    let version = &seen["version"];
+    assert_eq!((&version["stretch"], &version["level"]), (&json!(1_050_000), &json!(-450)));
+    assert_eq!(version["fade_out"], json!({ "milliseconds": 2000, "curve": "eased" }));
+    assert!((version["duration"].as_f64().expect("seconds") - 16.8).abs() < 1e-3, "{version}");
+    for (touch, words) in [
+        (json!({ "level": 2000 }), "the level can be"),
+        (json!({ "fade_in": { "milliseconds": 16_000, "curve": "linear" } }), "the fades together are longer"),
+        (json!({ "spans": [] }), "at least one part"),
+    ] {
+        let said = track.post("version", touch.clone()).await.expect_err("refused");
+        assert!(said.contains(words), "{touch}: {said}");
+    }
+    // A draft is as long as the stretched part.
+    let draft = server.desk.new_draft(shoot.job).await.expect("a draft");
+    let open = server.desk.open_draft(draft).await.expect("open");
+    assert!((open.music.duration - 16.8).abs() < 1e-3 && (open.music.tempo_bpm - 120.0 / 1.05).abs() < 0.01);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_version_that_cannot_be_written_is_said() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    // This track has a reading, and no file.
+    let wav = server.get(&format!("/media/tracks/{}/version.wav", shoot.track)).await;
+    assert!(wav.status == 404 || wav.status == 422, "{}", wav.status);
+    assert!(!wav.body.contains("ffmpeg") && !wav.body.contains("/tmp"), "{}", wav.body);
+    let none = server.get(&format!("/media/tracks/{}/version.flac", uuid::Uuid::from_u128(5))).await;
+    assert_eq!(none.status, 404);
+    // Another job cannot mark this track.
+    let other = server.job("Another").await;
+    let foreign = format!("/jobs/{other}/tracks/{}/marks", shoot.track);
+    assert_eq!(server.post_json(&foreign, r#"{"do":"halve"}"#).await.status, 404);
+    server.stop().await;
+}

@@ -176,3 +176,21 @@ fn reel_names_fit_the_format() {
         assert_eq!(reel_name(name), reel, "{name}");
     }
 }
+
+#[test]
+fn joined_and_stretched_music_is_written_span_by_span() {
+    let mut list = cut();
+    if let Some(music) = &mut list.music {
+        music.spans = vec![(secs(10, 1), secs(1, 1)), (secs(40, 1), secs(8, 5))];
+        music.speed = 1.25;
+    }
+    let otio: serde_json::Value = serde_json::from_str(&write_otio(&list)).expect("json");
+    let tracks = otio["tracks"]["children"].as_array().expect("tracks");
+    let clips = tracks[1]["children"].as_array().expect("clips");
+    assert_eq!(clips.len(), 2);
+    let value = |clip: usize, key: &str| clips[clip]["source_range"][key]["value"].as_f64().expect("a number");
+    assert_eq!((value(0, "start_time"), value(0, "duration")), (250.0, 20.0));
+    assert_eq!((value(1, "start_time"), value(1, "duration")), (1000.0, 32.0));
+    assert_eq!(clips[1]["effects"][0]["time_scalar"], 1.25);
+    assert_eq!(tracks[0]["children"].as_array().expect("shots").len(), 3, "the pictures are as they were");
+}

@@ -162,3 +162,71 @@ fn smoothed(values: &[f32]) -> Vec<f32> {
         .map(|i| (at(i, 0)).max(0.85 * at(i, -1)).max(0.85 * at(i, 1)).max(0.5 * at(i, -2)).max(0.5 * at(i, 2)))
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Onsets at these frames, each with the little slope that real ones have.
+    fn onsets(at: &[f64], frames: usize) -> Vec<f32> {
+        let mut strength = vec![0.0f32; frames];
+        for frame in at.iter().map(|f| f.round() as usize).filter(|f| *f > 0 && f + 1 < frames) {
+            strength[frame] = 1.0;
+            strength[frame - 1] = 0.4;
+            strength[frame + 1] = 0.4;
+        }
+        strength
+    }
+
+    /// The largest distance of a found beat from a true one.
+    fn worst(found: &[usize], truth: &[f64]) -> f64 {
+        let off = |f: &usize| truth.iter().map(|t| (*f as f64 - t).abs()).fold(f64::MAX, f64::min);
+        found.iter().map(off).fold(0.0, f64::max)
+    }
+
+    #[test]
+    fn an_even_pulse_is_followed_from_its_first_to_its_last_beat() {
+        // A tempo that falls between whole frames, behind two seconds of silence.
+        let truth: Vec<f64> = (0..60).map(|i| 200.0 + f64::from(i) * 46.43).collect();
+        let followed = follow(&onsets(&truth, 3100), 46.43);
+        assert!(followed.beats.len().abs_diff(60) <= 1, "{}", followed.beats.len());
+        assert!(worst(&followed.beats, &truth) <= 2.0, "{:?}", followed.beats);
+        assert!(followed.beats[0].abs_diff(200) <= 2, "nothing before it sounds");
+    }
+
+    #[test]
+    fn a_tempo_may_bend_and_jump() {
+        let mut at = 10.0;
+        let mut truth = vec![at];
+        for i in 0..80 {
+            at += match i {
+                0..30 => 50.0,
+                30..60 => 50.0 - f64::from(i - 30) * 0.3,
+                _ => 52.0,
+            };
+            truth.push(at);
+        }
+        let followed = follow(&onsets(&truth, at as usize + 40), 49.0);
+        let right = truth.iter().filter(|t| followed.beats.iter().any(|f| (*f as f64 - **t).abs() <= 3.0)).count();
+        assert!(right >= 78, "{right} of 81");
+        assert!(followed.beats.len() <= 83, "{}", followed.beats.len());
+    }
+
+    #[test]
+    fn a_few_missing_beats_are_bridged() {
+        let truth: Vec<f64> = (0..60).map(|i| 20.0 + f64::from(i) * 50.0).collect();
+        let heard: Vec<f64> =
+            truth.iter().copied().enumerate().filter(|(i, _)| !(20..28).contains(i)).map(|(_, t)| t).collect();
+        let followed = follow(&onsets(&heard, 3040), 50.0);
+        let right = truth.iter().filter(|t| followed.beats.iter().any(|f| (*f as f64 - **t).abs() <= 2.0)).count();
+        assert_eq!(right, 60);
+    }
+
+    #[test]
+    fn the_right_tempo_gains_more_than_another() {
+        let truth: Vec<f64> = (0..60).map(|i| 20.0 + f64::from(i) * 50.0).collect();
+        let strength = onsets(&truth, 3040);
+        assert!(follow(&strength, 50.0).gain > follow(&strength, 75.0).gain);
+        assert!(follow(&vec![0.0; 60], 50.0).beats.is_empty(), "too short to follow anything");
+    }
+}

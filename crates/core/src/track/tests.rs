@@ -199,6 +199,153 @@ fn band_energies_match_the_definition() {
     assert!(frame[quiet] < 0.2 * frame[loudest], "{} {}", frame[quiet], frame[loudest]);
 }
 
+/// A kick on one and three, a snare on two and four, a tick between; the second half of a beat where `swing` says.
+fn kit(into: &mut [f32], beats: &[f32], swing: f32) {
+    for (i, pair) in beats.windows(2).enumerate() {
+        let (at, gap) = (pair[0], pair[1] - pair[0]);
+        if i % 2 == 0 {
+            play(into, at, 0.3, kick);
+        } else {
+            play(into, at, 0.15, |t| 0.4 * hiss(t) * (-t * 30.0).exp());
+        }
+        let root = [110.0, 146.8, 98.0, 130.8][i / 4 % 4];
+        if i % 4 == 0 {
+            play(into, at, 3.9 * gap, |t| {
+                0.1 * ((root * t * TAU).sin() + (root * 1.5 * t * TAU).sin()) * (t * 200.0).min(1.0)
+            });
+        }
+        play(into, at + gap * swing, 0.05, |t| 0.15 * hiss(t + 0.3) * (-t * 80.0).exp());
+    }
+}
+
+fn even(from: f32, gap: f32, count: usize) -> Vec<f32> {
+    (0..=count).map(|i| from + i as f32 * gap).collect()
+}
+
+fn as_truth(beats: &[f32]) -> Vec<f64> {
+    beats[..beats.len() - 1].iter().map(|b| f64::from(*b)).collect()
+}
+
+#[test]
+fn swing_is_not_taken_for_another_tempo() {
+    for (bpm, swing) in [(132.0f32, 0.66f32), (92.0, 0.6)] {
+        let beats = even(0.2, 60.0 / bpm, 64);
+        let mut samples = silence(beats[64] + 1.0);
+        kit(&mut samples, &beats, swing);
+        let reading = read(&samples);
+        assert!((reading.tempo_bpm / f64::from(bpm) - 1.0).abs() < 0.02, "{bpm}: {}", reading.tempo_bpm);
+        let (recall, precision) = found(&reading, &as_truth(&beats));
+        assert!(recall >= 0.97 && precision >= 0.95, "{bpm}: {recall} {precision}");
+    }
+}
+
+#[test]
+fn a_silent_lead_in_has_no_beats() {
+    let beats = even(3.0, 0.5, 48);
+    let mut samples = silence(beats[48] + 0.5);
+    kit(&mut samples, &beats, 0.5);
+    let reading = read(&samples);
+    assert!((reading.beats[0].at - 3.0).abs() < 0.035, "{:?}", reading.beats[0]);
+    assert_eq!(reading.beats[0].beat, 1);
+}
+
+#[test]
+fn a_new_tempo_and_a_bending_one_are_followed() {
+    let mut sudden = even(0.1, 0.6, 32);
+    let from = sudden[32];
+    sudden.extend((1..=40).map(|i| from + i as f32 * 0.5));
+    let mut bending = vec![0.1f32];
+    for i in 0..80 {
+        let last = bending[bending.len() - 1];
+        bending.push(last + 0.6 - 0.0018 * i as f32);
+    }
+    for beats in [sudden, bending] {
+        let mut samples = silence(beats[beats.len() - 1] + 0.5);
+        kit(&mut samples, &beats, 0.5);
+        let (recall, precision) = found(&read(&samples), &as_truth(&beats));
+        assert!(recall >= 0.93 && precision >= 0.93, "{recall} {precision}");
+    }
+}
+
+#[test]
+fn beats_in_three_parts_make_bars_of_two_or_four() {
+    // Six-eight: a kick on one, a snare on four, ticks on all six; the tapped beat has three parts.
+    let mut samples = silence(41.0);
+    for bar in 0..32 {
+        let at = 0.2 + bar as f32 * 1.2;
+        play(&mut samples, at, 0.3, kick);
+        play(&mut samples, at + 0.6, 0.15, |t| 0.35 * hiss(t) * (-t * 30.0).exp());
+        for part in 0..6 {
+            play(&mut samples, at + part as f32 * 0.2, 0.05, |t| 0.2 * hiss(t + 0.2) * (-t * 80.0).exp());
+        }
+        let root = [110.0, 146.8, 98.0, 130.8][bar % 4];
+        play(&mut samples, at, 1.15, |t| {
+            0.12 * ((root * t * TAU).sin() + (root * 1.5 * t * TAU).sin()) * (t * 200.0).min(1.0)
+        });
+    }
+    let reading = read(&samples);
+    assert!((reading.tempo_bpm - 100.0).abs() < 2.0, "{}", reading.tempo_bpm);
+    let metre = reading.beats.iter().map(|b| b.beat).max().expect("beats");
+    assert!(metre == 2 || metre == 4, "{metre}");
+}
+
+#[test]
+fn what_comes_back_gets_its_letter_again() {
+    let mut samples = silence(64.5);
+    let part = |into: &mut [f32], from: f32, roots: [f32; 4], bright: f32, loud: f32| {
+        for bar in 0..8 {
+            let at = from + bar as f32 * 2.0;
+            let root = roots[bar % 4];
+            play(into, at, 2.0, |t| {
+                loud * 0.12
+                    * ((root * t * TAU).sin() + (root * 1.26 * t * TAU).sin() + bright * (root * 8.0 * t * TAU).sin())
+            });
+            for beat in 0..4 {
+                play(into, at + beat as f32 * 0.5, 0.2, |t| loud * 0.5 * kick(t));
+            }
+        }
+    };
+    let (a, b) = ([110.0, 146.8, 98.0, 130.8], [116.5, 123.5, 138.6, 92.5]);
+    part(&mut samples, 0.0, a, 0.0, 0.4);
+    part(&mut samples, 16.0, b, 1.5, 1.0);
+    part(&mut samples, 32.0, a, 0.0, 0.4);
+    part(&mut samples, 48.0, b, 1.5, 1.0);
+    let reading = read(&samples);
+    let label = |at: f64| reading.sections.iter().rev().find(|s| s.start <= at).expect("a section").label;
+    assert_eq!(label(8.0).letter, label(40.0).letter, "{:?}", reading.sections);
+    assert_eq!(label(24.0).letter, label(56.0).letter, "{:?}", reading.sections);
+    assert_ne!(label(8.0).letter, label(24.0).letter, "{:?}", reading.sections);
+    assert_eq!(String::from(Label { letter: Some('B'), varied: true }), "B′");
+    assert_eq!(Label::from("B′".to_owned()), Label { letter: Some('B'), varied: true });
+}
+
+#[test]
+fn a_single_stroke_after_a_silence_is_a_hit() {
+    let beats = even(0.1, 0.5, 40);
+    let mut samples = silence(26.0);
+    kit(&mut samples, &beats, 0.5);
+    // Two bars of nothing, then one stroke that dies away.
+    play(&mut samples, 24.1, 1.5, |t| 0.8 * (TAU * 82.0 * t).sin() * (-t * 4.0).exp());
+    samples[(20.3 * RATE) as usize..(24.1 * RATE) as usize].fill(0.0);
+    let reading = read(&samples);
+    let hits: Vec<f64> = reading.cues.iter().filter(|c| c.kind == CueKind::Hit).map(|c| c.at).collect();
+    assert!(hits.len() == 1 && (hits[0] - 24.1).abs() < 0.05, "{:?}", reading.cues);
+}
+
+#[test]
+fn onsets_to_snap_to_are_where_something_begins() {
+    let beats = even(0.5, 0.5, 30);
+    let mut samples = silence(16.5);
+    kit(&mut samples, &beats, 0.5);
+    let reading = read(&samples);
+    assert!(reading.onsets.windows(2).all(|w| w[1] > w[0]));
+    for at in as_truth(&beats) {
+        assert!(reading.onsets.iter().any(|o| (o - at).abs() < 0.012), "{at}");
+    }
+    assert!((0.0..=1.0).contains(&reading.confidence) && reading.confidence > 0.5, "{}", reading.confidence);
+    assert!((-40.0..0.0).contains(&reading.loudness), "{}", reading.loudness);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(12))]
     #[test]

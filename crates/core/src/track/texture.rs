@@ -96,3 +96,43 @@ impl TryFrom<String> for Texture {
         Ok(Self { rows: digits.chunks_exact(2).map(|d| d[0] << 4 | d[1]).collect() })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// One row whose only pitch class is `class`, and whose bands all have a level.
+    fn row(class: usize, level: u8) -> String {
+        (0..CLASSES).map(|c| if c == class { "ff".into() } else { "00".to_owned() }).collect::<String>()
+            + &format!("{level:02x}").repeat(BANDS)
+    }
+
+    #[test]
+    fn it_is_written_as_text_and_read_back() {
+        let text = row(3, 0x40) + &row(5, 0x80);
+        let texture = Texture::try_from(text.clone()).expect("a texture");
+        assert_eq!(String::from(texture.clone()), text);
+        let json = serde_json::to_string(&texture).expect("json");
+        assert_eq!(serde_json::from_str::<Texture>(&json).expect("reads back"), texture);
+        for broken in ["ff", "zz", &text[1..]] {
+            assert!(Texture::try_from(broken.to_owned()).is_err(), "{broken}");
+        }
+        assert!(Texture::try_from(String::new()).expect("nothing").is_empty());
+    }
+
+    #[test]
+    fn sounds_are_as_unlike_as_their_harmony_and_their_timbre() {
+        let text = row(0, 0x40) + &row(0, 0x40) + &row(7, 0x40) + &row(7, 0xc0);
+        let texture = Texture::try_from(text).expect("a texture");
+        let at = |i: f64| texture.sound(i * STEP, (i + 1.0) * STEP);
+        assert!(at(0.0).unlike(&at(1.0)) < 1e-9);
+        let harmony = at(0.0).unlike(&at(2.0));
+        let both = at(0.0).unlike(&at(3.0));
+        assert!((harmony - 0.5).abs() < 1e-9 && both > harmony + 0.3, "{harmony} {both}");
+        assert!((at(0.0).unlike(&at(3.0)) - at(3.0).unlike(&at(0.0))).abs() < 1e-12);
+        // Beyond its end one hears its end; an empty one has no sound to tell apart.
+        assert!(texture.sound(9.0, 10.0).unlike(&at(3.0)) < 1e-9);
+        let empty = Texture::default();
+        assert!(empty.sound(0.0, 1.0).unlike(&empty.sound(2.0, 3.0)).is_finite());
+    }
+}
