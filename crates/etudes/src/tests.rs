@@ -1,5 +1,5 @@
 use super::*;
-use legere_core::track::{Audio, READING_RATE, read_track};
+use legere_core::track::{Audio, Beat, Cue, READING_RATE, Section, TrackReading, read_track};
 
 #[test]
 fn a_piece_is_the_same_each_time_and_sounds_where_its_truth_says() {
@@ -9,7 +9,11 @@ fn a_piece_is_the_same_each_time_and_sounds_where_its_truth_says() {
     let samples = piece.play(&band, READING_RATE).expect("played");
     let again = Etude::compose(style, 3);
     assert_eq!(piece.fingerprint(), again.fingerprint());
-    assert_eq!(samples, again.play(&band, READING_RATE).expect("played"));
+    let kept = std::env::temp_dir().join(format!("etude-{}", std::process::id()));
+    std::fs::create_dir_all(&kept).expect("a folder");
+    assert_eq!(samples, again.played(&band, READING_RATE, &kept).expect("played"));
+    assert_eq!(samples, again.played(&band, READING_RATE, &kept).expect("kept"), "the second time from the folder");
+    std::fs::remove_dir_all(&kept).expect("removed");
     let truth = &piece.truth;
     assert!(truth.beats.windows(2).all(|w| w[1] > w[0]));
     assert_eq!(truth.downbeats.len(), truth.beats.len().div_ceil(4));
@@ -63,4 +67,100 @@ fn pieces_it_was_not_fitted_on_are_read_as_a_musician_does() {
     assert!(means.beats >= 0.93 && means.amlt >= 0.93 && means.error_ms <= 5.0, "{table}");
     assert!(means.downbeats >= 0.85 && means.tempo >= 0.85 && means.boundaries >= 0.75, "{table}");
     assert!(means.cue_recall >= 0.9 && means.cue_precision >= 0.8, "{table}");
+}
+
+#[test]
+fn every_style_has_a_truth_that_hangs_together() {
+    for style in STYLES {
+        for seed in [0, 7, FITTED_SEEDS.end + 3] {
+            let piece = Etude::compose(style, seed);
+            let truth = &piece.truth;
+            let name = &piece.name;
+            assert!((20.0..220.0).contains(&piece.seconds), "{name}: {}", piece.seconds);
+            assert!(truth.beats.windows(2).all(|w| w[1] - w[0] > 0.2 && w[1] - w[0] < 1.4), "{name}");
+            assert!(truth.beats[truth.beats.len() - 1] < piece.seconds, "{name}");
+            assert_eq!(truth.metre, style.metre, "{name}");
+            let on_a_one = |at: f64| truth.downbeats.iter().any(|d| (d - at).abs() < 1e-9);
+            assert!(truth.sections.iter().all(|s| on_a_one(s.0)), "{name}: sections begin with bars");
+            assert!(truth.cues.iter().all(|c| on_a_one(c.0)), "{name}: cues stand on bars");
+            assert!(truth.sections.windows(2).all(|w| w[0].0 < w[1].0), "{name}");
+            assert!(!truth.cues.is_empty(), "{name}: there is something to find");
+            assert!(piece.notes.len() > 100, "{name}: {} notes", piece.notes.len());
+            assert!(piece.notes.iter().all(|n| (1..=127).contains(&n.velocity) && n.at >= 0.0), "{name}");
+        }
+    }
+}
+
+#[test]
+fn a_mixed_style_differs_from_seed_to_seed_and_a_plain_one_keeps_its_players() {
+    let style = |name: &str| STYLES.iter().find(|s| s.name == name).expect("a style");
+    let drums = |name: &str, seed| Etude::compose(style(name), seed).notes.iter().filter(|n| n.channel == 9).count();
+    let with: Vec<bool> = (0..12).map(|seed| drums("mixed four", seed) > 0).collect();
+    assert!(with.iter().any(|d| *d) && with.iter().any(|d| !*d), "{with:?}");
+    assert!((0..6).all(|seed| drums("rock", seed) > 0) && (0..6).all(|seed| drums("waltz", seed) == 0));
+    let fingerprints: std::collections::HashSet<u64> =
+        (0..12).map(|seed| Etude::compose(style("mixed four"), seed).fingerprint()).collect();
+    assert_eq!(fingerprints.len(), 12);
+}
+
+#[test]
+fn tempos_go_on_as_their_style_says() {
+    let gaps = |name: &str, seed| {
+        let style = STYLES.iter().find(|s| s.name == name).expect("a style");
+        let beats = Etude::compose(style, seed).truth.beats;
+        beats.windows(2).map(|w| w[1] - w[0]).collect::<Vec<f64>>()
+    };
+    let spread = |g: &[f64]| {
+        let (least, most) = g.iter().fold((f64::MAX, 0.0f64), |(a, b), v| (a.min(*v), b.max(*v)));
+        most / least
+    };
+    assert!(spread(&gaps("rock", 2)) < 1.000_001);
+    assert!((spread(&gaps("accelerando", 2)) - 1.35).abs() < 0.02);
+    assert!((spread(&gaps("new tempo", 2)) - 1.25).abs() < 0.01);
+    let rubato = spread(&gaps("piano", 2));
+    assert!(rubato > 1.04 && rubato < 1.5, "{rubato}");
+}
+
+/// What is read when everything is right.
+fn perfect(truth: &Truth, seconds: f64) -> TrackReading {
+    let mut bar = 0;
+    let beats = truth
+        .beats
+        .iter()
+        .map(|at| {
+            let one = truth.downbeats.contains(at);
+            bar += u32::from(one);
+            Beat { at: *at, bar, beat: if one { 1 } else { truth.metre }, strength: 1.0 }
+        })
+        .collect();
+    let ends = truth.sections.iter().skip(1).map(|s| s.0).chain([seconds]);
+    TrackReading {
+        duration: seconds,
+        tempo_bpm: truth.tempo_bpm,
+        beats,
+        sections: truth.sections.iter().zip(ends).map(|(s, end)| Section::new(s.0, end, s.1, 50.0)).collect(),
+        cues: truth.cues.iter().map(|c| Cue { at: c.0, kind: c.1, strength: 1.0 }).collect(),
+        ..TrackReading::default()
+    }
+}
+
+#[test]
+fn a_perfect_reading_is_judged_perfect_and_a_late_one_is_not() {
+    let piece = Etude::compose(&STYLES[0], 5);
+    let right = perfect(&piece.truth, piece.seconds);
+    let judged = Judged::of(&piece.truth, &right);
+    let all = [judged.beats, judged.amlt, judged.downbeats, judged.boundaries, judged.kinds];
+    assert!(all.iter().all(|v| (v - 1.0).abs() < 1e-9), "{judged}");
+    assert_eq!((judged.error_ms, judged.tempo_is_right()), (Some(0.0), true));
+    assert_eq!(judged.cues[0], judged.cues[1]);
+    let mut late = right.clone();
+    late.beats.iter_mut().for_each(|b| b.at += 0.1);
+    late.sections.iter_mut().for_each(|s| s.start += 0.6);
+    late.cues.clear();
+    late.tempo_bpm *= 1.05;
+    let judged = Judged::of(&piece.truth, &late);
+    assert!(judged.beats < 0.05 && judged.boundaries < 0.2 && judged.cues[0] == 0, "{judged}");
+    assert!(!judged.tempo_is_right());
+    let means = Means::of(&[Judged::of(&piece.truth, &right), judged]);
+    assert!((means.tempo - 0.5).abs() < 1e-9 && means.cue_precision == 1.0 && means.cue_recall == 0.5, "{means}");
 }

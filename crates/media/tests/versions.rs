@@ -109,3 +109,39 @@ async fn fades_and_level_are_heard() {
         assert!((half - expected).abs() < 0.06, "{curve:?} is {half:.2} half-way");
     }
 }
+
+#[tokio::test]
+async fn seams_at_the_very_ends_of_a_track_work_too() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = scale(dir.path());
+    // Back to the first sample, after the last one.
+    let again = version(&[(0.0, 10.0), (0.0, 3.0)]);
+    let samples = written(dir.path(), &track, &again, Form::Wav).await;
+    assert_eq!(samples.len(), 13 * RATE as usize);
+    for (at, expected) in [(9.5, 1200.0), (10.5, 300.0), (12.5, 500.0)] {
+        assert!((hertz(&samples, at) - expected).abs() <= 5.0, "at {at}: {}", hertz(&samples, at));
+    }
+    assert!(loud(&samples, 12.9, 0.09) > 0.3, "to its end");
+}
+
+#[tokio::test]
+async fn a_version_is_cut_or_filled_to_the_length_of_the_pictures() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = scale(dir.path());
+    let part = version(&[(2.0, 5.0)]);
+    for wanted in [u64::from(RATE) * 2, u64::from(RATE) * 4] {
+        let file = dir.path().join(format!("{wanted}.wav"));
+        write(&track, &part, Form::Wav, wanted, &file).await.expect("written");
+        let raw = dir.path().join("raw.f32");
+        ffmpeg(&["-i", file.to_str().expect("a name"), "-ac", "1", "-f", "f32le"], &raw);
+        let bytes = std::fs::read(&raw).expect("samples");
+        assert_eq!(bytes.len() as u64 / 4, wanted);
+        if wanted > 3 * u64::from(RATE) {
+            let tail = &bytes[(3 * RATE as usize + 10) * 4..];
+            assert!(tail.iter().all(|b| *b == 0), "silence behind it");
+        }
+    }
+    assert_eq!(length(&part), 3 * u64::from(RATE));
+    assert_ne!(name("a", &part, Form::Wav), name("b", &part, Form::Wav), "another content, another file");
+    assert_ne!(name("a", &part, Form::Wav), name("a", &version(&[(2.0, 5.001)]), Form::Wav));
+}

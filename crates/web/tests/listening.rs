@@ -218,3 +218,23 @@ async fn a_version_that_cannot_be_written_is_said() {
     assert_eq!(server.post_json(&foreign, r#"{"do":"halve"}"#).await.status, 404);
     server.stop().await;
 }
+
+#[tokio::test]
+async fn long_names_and_words_are_shown_as_text_and_kept_to_their_measure() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let about = format!("/jobs/{}/tracks/{}/about", shoot.job, shoot.track);
+    let long = "Unwinding ".repeat(60);
+    let said = json!({ "title": long, "genre": "\"><script>alert(1)</script>" });
+    assert_eq!(server.post_json(&about, &said.to_string()).await.status, 204);
+    let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
+    assert!(!page.contains("<script>alert"), "markup is text");
+    let shown = page.matches("Unwinding").count();
+    assert!((20..=60).contains(&shown), "two hundred characters are kept, shown in a few places: {shown}");
+    // Without a title of one's own the file's comes back.
+    assert_eq!(server.post_json(&about, r#"{"title":"  "}"#).await.status, 204);
+    let seen = server.json(&format!("/jobs/{}/tracks/{}/reading.json", shoot.job, shoot.track)).await;
+    assert_eq!(seen["name"], "Short");
+    assert_eq!(server.post_json(&about, r#"{"title":5}"#).await.status, 400);
+    server.stop().await;
+}

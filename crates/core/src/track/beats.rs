@@ -281,3 +281,67 @@ impl FineOnsets {
         Some(begin.map_or(best, |b| if best - b > 8 { b + 4 } else { best }) as f64 / 1000.0)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row(times: &[f64], strength: f64) -> Vec<FoundBeat> {
+        times.iter().map(|at| FoundBeat { at: *at, strength }).collect()
+    }
+
+    fn every(gap: f64, count: usize) -> Vec<f64> {
+        (0..count).map(|i| 1.0 + i as f64 * gap).collect()
+    }
+
+    #[test]
+    fn a_faint_beat_that_strays_is_put_back_and_a_clear_one_is_not() {
+        let mut times = every(0.5, 20);
+        times[10] += 0.04;
+        let mut faint = row(&times, 0.2);
+        even_out(&mut faint);
+        assert!((faint[10].at - 6.0).abs() < 0.003, "{}", faint[10].at);
+        let mut clear = row(&times, 0.9);
+        even_out(&mut clear);
+        assert!((clear[10].at - 6.04).abs() < 1e-9);
+    }
+
+    #[test]
+    fn beats_go_on_to_the_ends_of_the_sound_and_no_further() {
+        let mut beats = row(&every(0.5, 9), 1.0);
+        extend(&mut beats, (0.0, 8.1));
+        let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+        assert_eq!(times.len(), 2 + 9 + 5 + 1 - 1, "{times:?}");
+        assert!(
+            times[0] >= -0.03
+                && times[times.len() - 1] <= 8.0
+                && times.windows(2).all(|w| (w[1] - w[0] - 0.5).abs() < 1e-9)
+        );
+        let mut silent = row(&every(0.5, 9), 1.0);
+        extend(&mut silent, (1.0, 5.0));
+        assert_eq!(silent.len(), 9, "silence has no beats");
+    }
+
+    #[test]
+    fn a_row_has_its_off_beats_doubles_and_halves_beside_it() {
+        let ways = alternatives(&[1.0, 2.0, 3.0, 4.0]);
+        assert_eq!(ways[1], [1.5, 2.5, 3.5]);
+        assert_eq!(ways[2], [1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0]);
+        assert_eq!((&ways[3][..], &ways[4][..]), (&[1.0, 3.0][..], &[2.0, 4.0][..]));
+        assert!(same(&row(&[1.0, 2.0, 3.0], 1.0), &[1.01, 2.0, 2.99]));
+        assert!(!same(&row(&[1.0, 2.0, 3.0], 1.0), &[1.5, 2.5, 3.5]));
+    }
+
+    #[test]
+    fn an_onset_is_found_to_the_millisecond_or_not_at_all() {
+        let rate = READING_RATE as usize;
+        let mut samples = vec![0.0f32; 2 * rate];
+        for i in 0..rate / 5 {
+            samples[rate + i] = 0.7 * (i as f32 * 0.3).sin() * (-(i as f32) / 900.0).exp();
+        }
+        let fine = FineOnsets::of(&samples);
+        let found = fine.nearest_onset(1.02).expect("an onset");
+        assert!((found - 1.0).abs() <= 0.003, "{found}");
+        assert_eq!(fine.nearest_onset(0.4), None);
+    }
+}
