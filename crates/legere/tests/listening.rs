@@ -37,6 +37,7 @@ async fn music_is_marked_shortened_and_taken_along() {
     dragging(&browser).await;
     by_key(&browser).await;
     candidates(&browser, &job).await;
+    lengths_as_written(&browser).await;
     shortening(&browser, &program, dir.path()).await;
     assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
     browser.client.clone().close().await.expect("closed");
@@ -171,6 +172,30 @@ async fn candidates(browser: &Browser, job: &str) {
         .await;
     browser.click(".hear").await;
     browser.until("document.querySelector('#other').paused", 5).await;
+}
+
+/// A length can be written as editors write lengths.
+async fn lengths_as_written(browser: &Browser) {
+    for (text, rate, expected) in [
+        ("38.5", 25.0, 38.5),
+        ("1:02,5", 25.0, 62.5),
+        ("00:00:38:12", 25.0, 38.48),
+        // Drop-frame timecode at 29.97: a minute is 1800 frames less the two numbers left out.
+        ("00:01:00;02", 30000.0 / 1001.0, 60.06),
+        ("00:10:00;00", 30000.0 / 1001.0, 599.9994),
+        ("00:01:00:00", 30000.0 / 1001.0, 60.06),
+        ("920f", 23.0, 40.0),
+        ("97 %", 25.0, 97.0),
+    ] {
+        let script = format!(
+            "const m = document.querySelector('#music'), kept = m.dataset.rate; m.dataset.rate = {rate}; \
+             const s = Legere.listen.seconds({}, 100); m.dataset.rate = kept; return s",
+            json!(text)
+        );
+        let found = browser.js(&script).await.as_f64().expect("seconds");
+        assert!((found - expected).abs() < 1e-3, "{text}: {found}");
+    }
+    assert_eq!(browser.js("return Number.isNaN(Legere.listen.seconds('soon', 100))").await, json!(true));
 }
 
 /// Thirty seconds are asked for, and a WAV of just that comes out, with the seam where the page says.

@@ -37,7 +37,8 @@ impl Slot {
         FramePos(self.start.0 + self.len.0 as i64)
     }
 
-    /// Divides at the mark nearest to the middle; `None` when there is none with room on both sides.
+    /// Divides at the mark nearest to the middle, or in the middle where nothing marks the music: a cut off the beat is
+    /// better than no draft. `None` when there is no room for two shots.
     pub fn split(&self) -> Option<(Self, Self)> {
         let middle = self.len.0 / 2;
         let cut = self
@@ -45,7 +46,8 @@ impl Slot {
             .iter()
             .map(|m| m.at)
             .filter(|at| *at >= SHORTEST.0 * 2 && self.len.0 - at >= SHORTEST.0 * 2)
-            .min_by_key(|at| at.abs_diff(middle))?;
+            .min_by_key(|at| at.abs_diff(middle))
+            .or_else(|| (self.len.0 >= SHORTEST.0 * 4).then_some(middle))?;
         let mut left = self.clone();
         let mut right = self.clone();
         left.len = FrameLen(cut);

@@ -106,27 +106,28 @@ impl<'a> Arranger<'a> {
         })
     }
 
-    /// No slot may be longer than the longest clip that is left can fill.
+    /// Every slot needs a clip of its own that is long enough: the longest slot no longer than the longest clip that
+    /// is left can fill, the second longest than the second, and so on. A slot that is too long is divided.
     fn split_too_long(&mut self) -> Result<(), ArrangeError> {
-        let longest = self
+        let mut room: Vec<u64> = self
             .free_candidates()
             .map(|i| {
                 let c = &self.candidates[i];
                 (c.media.to_f64() * c.rate.headroom_in(self.rate).min(10.0) * self.rate.to_f64()) as u64
             })
-            .max()
-            .unwrap_or(0);
-        let mut at = 0;
-        while at < self.slots.len() {
-            if self.pins[at].is_none() && self.slots[at].len.0 > longest {
-                let (left, right) = self.slots[at].split().ok_or_else(|| self.too_little())?;
-                self.slots.splice(at..=at, [left, right]);
-                self.pins.insert(at, None);
-            } else {
-                at += 1;
-            }
+            .collect();
+        room.sort_unstable_by(|a, b| b.cmp(a));
+        loop {
+            let mut open: Vec<usize> = (0..self.slots.len()).filter(|i| self.pins[*i].is_none()).collect();
+            open.sort_by_key(|i| std::cmp::Reverse(self.slots[*i].len));
+            // More slots than clips are joined afterwards.
+            let Some((at, _)) = open.iter().zip(&room).find(|(i, room)| self.slots[**i].len.0 > **room) else {
+                return Ok(());
+            };
+            let (left, right) = self.slots[*at].split().ok_or_else(|| self.too_little())?;
+            self.slots.splice(*at..=*at, [left, right]);
+            self.pins.insert(*at, None);
         }
-        Ok(())
     }
 
     /// Fewer selects than slots: neighbours are joined, the shortest first, so that nothing is shown twice.
@@ -167,17 +168,33 @@ impl<'a> Arranger<'a> {
             let rank = |i: usize| (choices(i) > self.slots.len(), !self.slots[i].on_drop);
             rank(*a).cmp(&rank(*b)).then(self.slots[*b].energy.total_cmp(&self.slots[*a].energy))
         });
-        for slot in &order {
+        if !self.fill(&order, &mut chosen, &mut used) {
+            // What matters most took what only others could have done without: the hardest to fill choose first.
+            let open = |i: &usize| order.contains(i);
+            for taken in (0..chosen.len()).filter(open).filter_map(|i| chosen[i].take()).collect::<Vec<_>>() {
+                used[taken] = false;
+            }
+            order.sort_by_key(|i| choices(*i));
+            if !self.fill(&order, &mut chosen, &mut used) {
+                return Err(self.too_little());
+            }
+        }
+        self.improve(&mut chosen, &mut used, &order);
+        self.built(&chosen)
+    }
+
+    /// Gives each of these slots the cheapest select that is left; false when one finds none.
+    fn fill(&self, order: &[usize], chosen: &mut [Option<usize>], used: &mut [bool]) -> bool {
+        order.iter().all(|slot| {
             let best = (0..self.candidates.len())
                 .filter(|c| !used[*c])
                 .filter_map(|c| self.fits[*slot][c].as_ref().map(|f| (c, f.cost.total())))
                 .min_by(|a, b| a.1.total_cmp(&b.1));
-            let (candidate, _) = best.ok_or_else(|| self.too_little())?;
+            let Some((candidate, _)) = best else { return false };
             used[candidate] = true;
             chosen[*slot] = Some(candidate);
-        }
-        self.improve(&mut chosen, &mut used, &order);
-        self.built(&chosen)
+            true
+        })
     }
 
     fn improve(&self, chosen: &mut [Option<usize>], used: &mut [bool], open: &[usize]) {

@@ -316,3 +316,21 @@ fn movement_that_goes_on_connects() {
     let jars = ways.windows(2).filter(|w| w[0] != w[1]).count();
     assert!(jars * 3 < ways.len(), "{ways:?}");
 }
+
+#[test]
+fn one_long_clip_among_short_ones_is_no_reason_to_give_up() {
+    // All but one clip last 3.2 s at the draft's own rate; only one could fill a slot of two bars.
+    let mut list = candidates(60);
+    for (i, c) in list.iter_mut().enumerate() {
+        c.rate = rate();
+        c.media = secs(if i == 0 { 12.0 } else { 3.2 });
+        c.range = Range::new(secs(0.2), secs(3.0), secs(1.0)).expect("range");
+    }
+    let found = arranged(&list);
+    assert_eq!(found.draft.len().0, slots(&music(), rate(), &[]).iter().map(|s| s.len.0).sum::<u64>());
+    let mut used: Vec<Uuid> = found.draft.placed().map(|(_, s)| s.source.select).collect();
+    let all = used.len();
+    used.sort_unstable();
+    used.dedup();
+    assert_eq!(used.len(), all, "no select twice");
+}

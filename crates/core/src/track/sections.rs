@@ -12,8 +12,8 @@ use super::{Audio, Beat, Cue, CueKind, Label, READING_RATE, Section, SectionKind
 const LONGEST_BARS: usize = 64;
 /// What a further boundary costs, in summed squared deviations per feature: at least, and by how much bars differ
 /// from their neighbours anyway.
-const BOUNDARY_COST: f64 = 0.6;
-const BOUNDARY_COST_OF_RESTLESSNESS: f64 = 4.0;
+const BOUNDARY_COST: f64 = 0.4;
+const BOUNDARY_COST_OF_RESTLESSNESS: f64 = 3.2;
 /// What a slope costs, against a boundary: it explains more than standing still.
 const SLOPE_COST: f64 = 0.35;
 const TIMBRE_VALUES: usize = 12;

@@ -120,7 +120,9 @@
       if (s.start > line.start + 0.3 && s.start < end - 0.3) {
         pen.fillStyle = ink;
         pen.font = "500 15px Alegreya, serif";
-        pen.fillText(s.kind, x(s.start) + 4, 12);
+        // A cue that stands there says the same with its sign.
+        if (!L.data.reading.cues.some((c) => Math.abs(c.at - s.start) < 0.15 && c.kind !== "pause"))
+          pen.fillText(s.kind, x(s.start) + 4, 12);
         pen.fillRect(x(s.start) - 1, 2, 2, base - 2);
       }
     const last = line === lines[lines.length - 1];
@@ -208,7 +210,8 @@
       const s = L.data.reading.sections.find((q) => Math.abs(q.start - cue.at) < 0.1),
         e = Math.min(x(s ? s.end : cue.at + 4), w - 2);
       pen.lineWidth = held ? 2.5 : 1.2;
-      path([e, 2], [px + 4, 7], [e, 12]);
+      word("build", px + 4);
+      path([e, 2], [px + 38, 7], [e, 12]);
     } else if (cue.kind === "pause") {
       path([px, 13], [px + 5, 2]);
       pen.beginPath();

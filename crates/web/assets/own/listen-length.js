@@ -36,6 +36,7 @@
     const parts = t.split(":").map(Number);
     return parts.reduce((sum, p) => sum * 60 + p, 0);
   }
+  L.seconds = seconds;
   const spansOf = (list) => {
     const spans = [];
     let start = 0;
