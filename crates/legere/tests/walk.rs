@@ -130,7 +130,12 @@ async fn sift(browser: &Browser, job: &str) {
     }
     browser.until("document.querySelector('#says-sift').textContent.startsWith('6 of')", 5).await;
     // In, hit and out of the clip that is shown, and a tag.
-    browser.until("document.querySelector('#video').readyState >= 2", 10).await;
+    // The moving picture follows a moment after the still.
+    let shown = "document.querySelector('.cell[aria-selected=true]').dataset.select";
+    let loaded = format!(
+        "document.querySelector('#video').dataset.shown === {shown} && document.querySelector('#video').readyState >= 2"
+    );
+    browser.until(&loaded, 10).await;
     for (at, key, place) in [("0.52", "w", "in"), ("1.02", "r", "hit"), ("2.02", "e", "out")] {
         browser.js(&format!("document.querySelector('#video').currentTime = {at}")).await;
         browser.until(&format!("!document.querySelector('#video').seeking && Math.abs(document.querySelector('#video').currentTime - {at}) < 0.01"), 5).await;

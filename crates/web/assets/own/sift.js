@@ -142,6 +142,7 @@
     if (!now || video.getAttribute("src") === source()) return;
     video.src = source();
     video.currentTime = now.hit;
+    video.dataset.shown = now.id;
   }
   function describe() {
     const s = now;
