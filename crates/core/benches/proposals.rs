@@ -70,7 +70,7 @@ fn selects(n: u32) -> Vec<Candidate> {
 fn benches(c: &mut Criterion) {
     let samples = minute();
     c.bench_function("read a minute of music", |b| {
-        b.iter(|| read_track(Audio { samples: &samples }).expect("music"));
+        b.iter(|| read_track(Audio::mono(&samples)).expect("music"));
     });
 
     let rate: FrameRate = "24000/1001".parse().expect("a rate");

@@ -2,6 +2,7 @@
 
 use crate::DemoError;
 use legere_core::track::SectionKind;
+use legere_media::guard::Guarded;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::f64::consts::TAU;
@@ -13,9 +14,13 @@ const TAIL_SECONDS: f64 = 2.0;
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Score {
+    /// The name of the file; its ending says how it is written.
+    pub file: &'static str,
     pub title: &'static str,
     pub artist: &'static str,
     pub genre: &'static str,
+    pub mood: &'static str,
+    pub theme: &'static str,
     pub bpm: f64,
     /// Seconds of silence before the first beat.
     pub lead_in: f64,
@@ -38,19 +43,79 @@ pub struct Composed {
     pub seconds: f64,
 }
 
-/// The demo's track: two minutes at 112 beats a minute.
+/// The track that the demo's draft is laid on: two minutes at 112 beats a minute.
 pub fn escapement() -> Score {
     use SectionKind::{Break, Build, Drop, Groove, Intro, Outro};
     Score {
+        file: "escapement.wav",
         title: "Escapement",
         artist: "The Hollin Ensemble",
         genre: "electronic",
+        mood: "restless",
+        theme: "clockwork",
         bpm: 112.0,
         lead_in: 0.0,
         parts: vec![(Intro, 8), (Groove, 8), (Build, 8), (Drop, 8), (Break, 8), (Drop, 8), (Outro, 8)],
         roots: vec![0, -4, 3, -2],
         seed: 1907,
     }
+}
+
+/// The other candidates: one that is about as long as the film, and a fast one.
+pub fn others() -> [Score; 2] {
+    use SectionKind::{Break, Build, Drop, Groove, Intro, Outro};
+    [
+        Score {
+            file: "winding-down.flac",
+            title: "Winding Down",
+            genre: "downtempo",
+            mood: "calm",
+            theme: "evening",
+            bpm: 84.0,
+            lead_in: 0.4,
+            parts: vec![(Intro, 4), (Groove, 4), (Break, 4), (Outro, 4)],
+            roots: vec![0, 3, -4, -2],
+            seed: 1884,
+            ..escapement()
+        },
+        Score {
+            file: "strike-train.flac",
+            title: "Strike Train",
+            artist: "Marr & Daughters",
+            genre: "techno",
+            mood: "driving",
+            theme: "machines",
+            bpm: 128.0,
+            lead_in: 0.0,
+            parts: vec![(Intro, 4), (Build, 4), (Drop, 8), (Break, 4), (Build, 4), (Drop, 8), (Outro, 4)],
+            roots: vec![-2, -2, 1, -4],
+            seed: 1928,
+        },
+    ]
+}
+
+/// Plays a score and writes it into a folder, with what its tags can hold.
+pub async fn record(score: Score, folder: &Path) -> Result<(), DemoError> {
+    let to = folder.join(score.file);
+    let played = folder.join(format!(".{}.part.wav", score.file));
+    let (wav, again) = (played.clone(), score.clone());
+    tokio::task::spawn_blocking(move || compose(&again).write_wav(&wav)).await.map_err(std::io::Error::other)??;
+    let temporary = folder.join(format!(".part.{}", score.file));
+    let tags = [
+        ("title", score.title),
+        ("artist", score.artist),
+        ("genre", score.genre),
+        ("mood", score.mood),
+        ("theme", score.theme),
+    ];
+    let mut command = Guarded::ffmpeg().input(&played);
+    for (key, value) in tags {
+        command = command.args(["-metadata", &format!("{key}={value}")]);
+    }
+    command.output(&temporary).run().await?;
+    tokio::fs::remove_file(&played).await?;
+    tokio::fs::rename(&temporary, &to).await?;
+    Ok(())
 }
 
 struct Mixer {

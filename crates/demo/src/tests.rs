@@ -1,7 +1,7 @@
 //! The readings against what was drawn and played.
 
 use crate::film::Film;
-use crate::music::{Composed, compose, escapement};
+use crate::music::{Composed, compose, escapement, others, record};
 use crate::plan::{Fault, Plan, long_hour};
 use legere_core::footage::{ClipReader, ClipReading, LONGER_SIDE};
 use legere_core::track::{Audio, CueKind, READING_RATE, SectionKind, TrackReading, read_track};
@@ -12,7 +12,7 @@ fn played() -> &'static (Composed, TrackReading) {
     PLAYED.get_or_init(|| {
         let composed = compose(&escapement());
         let samples = composed.mono(READING_RATE);
-        let reading = read_track(Audio { samples: &samples }).expect("music");
+        let reading = read_track(Audio::mono(&samples)).expect("music");
         (composed, reading)
     })
 }
@@ -50,6 +50,35 @@ fn the_sections_and_the_drops_of_the_demo_track_are_found() {
         energy(SectionKind::Drop) > energy(SectionKind::Groove)
             && energy(SectionKind::Groove) > energy(SectionKind::Intro)
     );
+}
+
+#[test]
+fn the_other_tracks_beat_where_they_were_played() {
+    for score in others() {
+        let truth = compose(&score);
+        let samples = truth.mono(READING_RATE);
+        let reading = read_track(Audio::mono(&samples)).expect("music");
+        let right = truth.beats.iter().filter(|at| reading.beats.iter().any(|b| (b.at - **at).abs() < 0.035)).count();
+        assert!(right * 100 >= truth.beats.len() * 98, "{}: {right} of {}", score.title, truth.beats.len());
+        assert!((reading.tempo_bpm / score.bpm - 1.0).abs() < 0.01, "{}: {}", score.title, reading.tempo_bpm);
+        for drop in &truth.drops {
+            let found = reading.cues.iter().any(|c| c.kind == CueKind::Drop && (c.at - drop).abs() < 60.0 / score.bpm);
+            assert!(found, "{}: the drop at {drop} in {:?}", score.title, reading.cues);
+        }
+    }
+}
+
+#[tokio::test]
+async fn a_recorded_track_says_who_made_it_and_what_it_is_for() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let [calm, _] = others();
+    record(calm.clone(), folder.path()).await.expect("recorded");
+    let probe = legere_media::probe::sound(&folder.path().join(calm.file)).await.expect("a track");
+    assert_eq!(
+        [probe.title, probe.artist, probe.genre, probe.mood, probe.theme].map(Option::unwrap_or_default),
+        [calm.title, calm.artist, calm.genre, calm.mood, calm.theme].map(String::from)
+    );
+    assert_eq!(std::fs::read_dir(folder.path()).expect("a folder").count(), 1, "nothing half made stays");
 }
 
 /// Reads a plan's pictures without a file in between; every second frame of fast ones.

@@ -3,7 +3,7 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, considered};
-use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
@@ -11,6 +11,8 @@ const SEEDS_A_STYLE: u64 = 6;
 const SEEDS_A_MIXED_STYLE: u64 = 22;
 const STEPS: usize = 4000;
 const RATE: f64 = 0.3;
+/// The last of the fitted improvisations; the network is trained on the first.
+const IMPROVISATIONS: u64 = 160;
 /// Keeps weights small where the pieces do not decide them.
 const DECAY: f64 = 0.004;
 
@@ -24,17 +26,19 @@ fn main() {
     let band = Band::from_debian().expect("a soundfont");
     let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
     std::fs::create_dir_all(&kept).expect("a folder");
-    let jobs: Vec<(usize, u64)> = (0..STYLES.len())
+    let mut etudes: Vec<Etude> = (0..STYLES.len())
         .flat_map(|s| {
             let count = if STYLES[s].mixed { SEEDS_A_MIXED_STYLE } else { SEEDS_A_STYLE };
-            (FITTED_SEEDS.start..FITTED_SEEDS.start + count).map(move |seed| (s, seed))
+            (FITTED_SEEDS.start..FITTED_SEEDS.start + count).map(move |seed| Etude::compose(&STYLES[s], seed))
         })
         .collect();
-    let half = jobs.len().div_ceil(2);
+    let end = FITTED_IMPROVISATIONS.end;
+    etudes.extend((end - IMPROVISATIONS..end).map(Etude::improvise));
+    let half = etudes.len().div_ceil(2);
     let pieces: Vec<Piece> = std::thread::scope(|scope| {
-        let threads: Vec<_> = jobs
+        let threads: Vec<_> = etudes
             .chunks(half)
-            .map(|part| scope.spawn(|| part.iter().map(|j| piece(*j, &band, &kept)).collect::<Vec<_>>()))
+            .map(|part| scope.spawn(|| part.iter().map(|e| piece(e, &band, &kept)).collect::<Vec<_>>()))
             .collect();
         threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
     });
@@ -54,13 +58,12 @@ fn main() {
     println!("const WEIGHTS: [f64; FEATURES] = {weights:.2?};");
 }
 
-fn piece((style, seed): (usize, u64), band: &Band, kept: &Path) -> Piece {
-    let etude = Etude::compose(&STYLES[style], seed);
+fn piece(etude: &Etude, band: &Band, kept: &Path) -> Piece {
     let samples = etude.played(band, READING_RATE, kept).expect("played");
-    let rows = considered(Audio { samples: &samples });
+    let rows = considered(Audio::mono(&samples));
     let truth = &etude.truth.beats;
     let right = rows.iter().map(|(_, beats)| agreement(truth, beats, 0.07).f > 0.85).collect();
-    Piece { name: etude.name, rows: rows.into_iter().map(|r| r.0).collect(), right }
+    Piece { name: etude.name.clone(), rows: rows.into_iter().map(|r| r.0).collect(), right }
 }
 
 fn dot(a: &[f64], b: &[f64]) -> f64 {

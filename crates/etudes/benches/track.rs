@@ -4,11 +4,12 @@
 //! name. Played pieces are kept, as playing takes longer than reading.
 
 use legere_core::track::{Audio, READING_RATE, TrackReading, read_track_by_stages};
-use legere_etudes::{Band, Etude, FITTED_SEEDS, Judged, Means, STYLES, Truth};
-use std::path::Path;
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth};
+use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 const SEEDS_A_STYLE: u64 = 2;
+const IMPROVISATIONS: u64 = 40;
 
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|w| !w.starts_with('-')).collect();
@@ -18,18 +19,44 @@ fn main() {
     let band = Band::from_debian().expect("a soundfont");
     let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
     std::fs::create_dir_all(&kept).expect("a folder");
+    let styled = STYLES.iter().flat_map(|style| (first..first + SEEDS_A_STYLE).map(|seed| Etude::compose(style, seed)));
+    // The last of the fitted ones: the first have trained the network.
+    let end = FITTED_IMPROVISATIONS.end;
+    let seeds = if fit { end - IMPROVISATIONS..end } else { end..end + IMPROVISATIONS };
+    let mut bench = Bench { band, kept, only: only.into_iter().cloned().collect(), seconds: 0.0, stages: Vec::new() };
     println!("{:<18} {}", "piece", Judged::HEADER);
-    let mut all: Vec<Judged> = Vec::new();
-    let mut audio_seconds = 0.0;
-    let mut stages: Vec<(&'static str, f64)> = Vec::new();
-    for style in STYLES {
-        for seed in first..first + SEEDS_A_STYLE {
-            let piece = Etude::compose(style, seed);
-            if !only.is_empty() && !only.iter().any(|w| piece.name.contains(*w)) {
+    let judged = bench.judge(styled);
+    println!("means: {}", Means::of(&judged));
+    println!("improvisations, which have beats and bars only:");
+    let judged = bench.judge(seeds.map(Etude::improvise));
+    println!("means: {}", Means::of(&judged).of_beats_and_bars());
+    let Bench { seconds: audio_seconds, stages, .. } = bench;
+    println!("seconds of one core a minute of audio, without decoding:");
+    for (name, spent) in &stages {
+        println!("  {name:<26} {:.3}", spent / audio_seconds * 60.0);
+    }
+    println!("  {:<26} {:.3}", "all", stages.iter().map(|s| s.1).sum::<f64>() / audio_seconds * 60.0);
+}
+
+struct Bench {
+    band: Band,
+    kept: PathBuf,
+    only: Vec<String>,
+    /// Of audio, read so far.
+    seconds: f64,
+    stages: Vec<(&'static str, f64)>,
+}
+
+impl Bench {
+    fn judge(&mut self, pieces: impl Iterator<Item = Etude>) -> Vec<Judged> {
+        let mut all = Vec::new();
+        for piece in pieces {
+            if !self.only.is_empty() && !self.only.iter().any(|w| piece.name.contains(w.as_str())) {
                 continue;
             }
-            let samples = piece.played(&band, READING_RATE, &kept).expect("played");
+            let samples = piece.played(&self.band, READING_RATE, &self.kept).expect("played");
             let mut start = Instant::now();
+            let stages = &mut self.stages;
             let mut stage = |name: &'static str| {
                 let spent = start.elapsed().as_secs_f64();
                 match stages.iter_mut().find(|(n, _)| *n == name) {
@@ -38,8 +65,8 @@ fn main() {
                 }
                 start = Instant::now();
             };
-            let reading = read_track_by_stages(Audio { samples: &samples }, &mut stage).expect("music");
-            audio_seconds += piece.seconds;
+            let reading = read_track_by_stages(Audio::mono(&samples), &mut stage).expect("music");
+            self.seconds += piece.seconds;
             let judged = Judged::of(&piece.truth, &reading);
             println!("{:<18} {judged}", piece.name);
             all.push(judged);
@@ -47,13 +74,8 @@ fn main() {
                 show(&piece.truth, &reading);
             }
         }
+        all
     }
-    println!("means: {}", Means::of(&all));
-    println!("seconds of one core a minute of audio, without decoding:");
-    for (name, spent) in &stages {
-        println!("  {name:<26} {:.3}", spent / audio_seconds * 60.0);
-    }
-    println!("  {:<26} {:.3}", "all", stages.iter().map(|s| s.1).sum::<f64>() / audio_seconds * 60.0);
 }
 
 fn show(truth: &Truth, reading: &TrackReading) {

@@ -28,7 +28,7 @@ pub struct Etude {
     pub name: String,
     pub truth: Truth,
     pub(crate) notes: Vec<Note>,
-    programs: [(i32, i32); 5],
+    pub(crate) programs: Vec<(i32, i32)>,
     pub seconds: f64,
 }
 
@@ -102,7 +102,7 @@ impl Etude {
         let mut score = Score::new(style, seed);
         score.write();
         let seconds = score.time.at(f64::from(score.bars_total() * style.metre)) + TAIL_SECONDS;
-        let programs = [
+        let programs = vec![
             (BASS, style.bass_program),
             (CHORDS, style.chord_program),
             (LEAD, style.lead_program),
@@ -136,13 +136,13 @@ impl Etude {
 }
 
 /// Beats to seconds.
-struct Time {
-    beats: Vec<f64>,
-    swing: f64,
+pub(crate) struct Time {
+    pub beats: Vec<f64>,
+    pub swing: f64,
 }
 
 impl Time {
-    fn at(&self, beat: f64) -> f64 {
+    pub fn at(&self, beat: f64) -> f64 {
         let whole = (beat.floor().max(0.0) as usize).min(self.beats.len() - 2);
         let part = beat - whole as f64;
         let warped =
@@ -503,7 +503,14 @@ fn own_share(here: Here) -> f32 {
     here.own as f32 / here.length as f32
 }
 
-fn beat_times(style: &Style, bpm: f64, bars: u32, change: u32, lead_in: f64, rng: &mut ChaCha8Rng) -> Vec<f64> {
+pub(crate) fn beat_times(
+    style: &Style,
+    bpm: f64,
+    bars: u32,
+    change: u32,
+    lead_in: f64,
+    rng: &mut ChaCha8Rng,
+) -> Vec<f64> {
     let count = bars * style.metre;
     let mut at = lead_in;
     let mut wander = 0.0f64;

@@ -123,20 +123,24 @@ impl Means {
     }
 }
 
+impl Means {
+    /// Of pieces without sections.
+    pub fn of_beats_and_bars(&self) -> String {
+        format!(
+            "beats F {:.3}, AMLt {:.3}, error {:.1} ms, downbeats F {:.3}, metre {:.2}, tempo {:.2}",
+            self.beats, self.amlt, self.error_ms, self.downbeats, self.metre, self.tempo
+        )
+    }
+}
+
 impl fmt::Display for Means {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(
             f,
-            "beats F {:.3}, AMLt {:.3}, error {:.1} ms, downbeats F {:.3}, metre {:.2}, boundaries F {:.3}, kinds {:.2}, \
-             tempo {:.2}; drops and breaks: recall {:.2}, precision {:.2}",
-            self.beats,
-            self.amlt,
-            self.error_ms,
-            self.downbeats,
-            self.metre,
+            "{}, boundaries F {:.3}, kinds {:.2}; drops and breaks: recall {:.2}, precision {:.2}",
+            self.of_beats_and_bars(),
             self.boundaries,
             self.kinds,
-            self.tempo,
             self.cue_recall,
             self.cue_precision
         )

@@ -3,6 +3,7 @@
 //! others.
 
 mod compose;
+mod improvise;
 mod judge;
 mod play;
 mod style;
@@ -14,6 +15,9 @@ pub use style::{STYLES, Style};
 
 /// The seeds whose pieces parameters may be fitted on; all others are for judging.
 pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
+
+/// The same for improvisations.
+pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 
 #[cfg(test)]
 mod tests;

@@ -47,13 +47,8 @@ async fn job(desk: &Desk) -> Result<Uuid, MainError> {
 
 /// Draws what is not there yet, the music first, and brings in each file as it is finished.
 async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
-    let track = media.join("music").join("escapement.wav");
-    if !track.exists() {
-        let to = track.clone();
-        tokio::task::spawn_blocking(move || music::compose(&music::escapement()).write_wav(&to)).await??;
-    }
-    desk.bring(job, ROOT, "music").await?;
-    for roll in long_hour(SEED) {
+    recorded(desk, job, media, music::escapement()).await?;
+    for (i, roll) in long_hour(SEED).into_iter().enumerate() {
         let folder = media.join(roll.folder);
         for plan in &roll.clips {
             let file = folder.join(&plan.file);
@@ -63,6 +58,24 @@ async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::e
             }
         }
         desk.bring(job, ROOT, roll.folder).await?;
+        if i == 0 {
+            for score in music::others() {
+                recorded(desk, job, media, score).await?;
+            }
+        }
     }
     Ok(())
+}
+
+async fn recorded(
+    desk: &Desk,
+    job: Uuid,
+    media: &Path,
+    score: music::Score,
+) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    let folder = media.join("music");
+    if !folder.join(score.file).exists() {
+        music::record(score, &folder).await?;
+    }
+    Ok(desk.bring(job, ROOT, "music").await.map(drop)?)
 }

@@ -17,6 +17,19 @@ async fn music_is_marked_shortened_and_taken_along() {
     std::fs::create_dir_all(&data).expect("a folder");
     let program = Program::start("serve", &data, &["--media", media.to_str().expect("a name")]);
     let browser = Browser::open().await;
+    let job = listening(&browser, &program).await;
+    tapping(&browser).await;
+    dragging(&browser).await;
+    by_key(&browser).await;
+    candidates(&browser, &job).await;
+    lengths_as_written(&browser).await;
+    shortening(&browser, &program, dir.path()).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
+    browser.client.clone().close().await.expect("closed");
+}
+
+/// A job with the music of the media folder, at Listen; its address.
+async fn listening(browser: &Browser, program: &Program) -> String {
     browser.go(&format!("{}/", program.address)).await;
     browser.js("document.querySelector('[name=name]').value = 'Sound'; document.querySelector('[name=length]').value = '0:30'").await;
     browser.click("form button").await;
@@ -33,13 +46,66 @@ async fn music_is_marked_shortened_and_taken_along() {
         tokio::time::sleep(Duration::from_millis(300)).await;
     }
     browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
-    tapping(&browser).await;
-    dragging(&browser).await;
-    by_key(&browser).await;
-    candidates(&browser, &job).await;
-    lengths_as_written(&browser).await;
-    shortening(&browser, &program, dir.path()).await;
-    assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
+    job
+}
+
+/// What the click and the music sound like is recorded from the page's own audio graph, each in a channel.
+const RECORD: &str = r"
+    const Real = AudioContext;
+    window.heard = { music: [], click: [] };
+    window.AudioContext = function () {
+      const c = new Real(), out = c.createGain(), both = c.createChannelMerger(2), ear = c.createScriptProcessor(1024, 2, 1);
+      out.connect(both, 0, 1);
+      both.connect(ear);
+      ear.connect(c.destination);
+      Object.defineProperty(c, 'destination', { value: out });
+      const source = c.createMediaElementSource.bind(c);
+      c.createMediaElementSource = (element) => {
+        const node = source(element), left = c.createChannelSplitter(2);
+        AudioNode.prototype.connect.call(node, left).connect(both, 0, 0);
+        node.connect = () => left;
+        return node;
+      };
+      const loud = [-1, -1];
+      ear.onaudioprocess = (e) => {
+        [heard.music, heard.click].forEach((list, channel) => {
+          e.inputBuffer.getChannelData(channel).forEach((v, i) => {
+            if (Math.abs(v) < 0.02) return;
+            const t = e.playbackTime + i / c.sampleRate;
+            if (t - loud[channel] > 0.1) list.push(t);
+            loud[channel] = t;
+          });
+        });
+      };
+      return c;
+    };";
+
+/// The click is there to judge the marks by ear, so it may not lie beside the sound itself.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_click_lies_on_the_sound() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let media = dir.path().join("media");
+    std::fs::create_dir_all(media.join("music")).expect("a folder");
+    material::ticks(&media.join("music/ticks.wav"));
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let program = Program::start("serve", &data, &["--media", media.to_str().expect("a name")]);
+    let browser = Browser::open().await;
+    listening(&browser, &program).await;
+    browser.js(RECORD).await;
+    browser.key("c").await;
+    browser.key(" ").await;
+    browser.until("heard.click.length >= 12 && heard.music.length >= 12", 30).await;
+    browser.key(" ").await;
+    let heard = browser.js("return heard").await;
+    let times =
+        |what: &str| heard[what].as_array().expect("a list").iter().filter_map(Value::as_f64).collect::<Vec<_>>();
+    let music = times("music");
+    let mut apart: Vec<f64> =
+        times("click").iter().map(|c| music.iter().map(|m| (m - c).abs()).fold(f64::MAX, f64::min) * 1000.0).collect();
+    apart.sort_by(f64::total_cmp);
+    // Ears tell two sounds apart from some twenty milliseconds on.
+    assert!(apart[apart.len() / 2] < 8.0 && apart[apart.len() * 8 / 10] < 17.0, "milliseconds: {apart:.1?}");
     browser.client.clone().close().await.expect("closed");
 }
 

@@ -257,7 +257,7 @@ async fn hand_off(browser: &Browser, job: &str, cut: &Value, dir: &Path) {
             .until(&format!("[...document.querySelectorAll('#files tr')].some((r) => r.dataset.kind === '{kind}')"), 10)
             .await;
     }
-    browser.until("document.querySelectorAll('#files a').length === 4", 180).await;
+    browser.until("document.querySelectorAll('#files a').length === 4", 400).await;
     let reports = browser.text("#files").await;
     assert!(reports.contains("checked: 479 frames, 1280×720"), "{reports}");
     for kind in ["mp4", "otio", "edl", "csv"] {

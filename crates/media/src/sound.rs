@@ -4,7 +4,7 @@ use crate::MediaError;
 use crate::guard::{Guarded, finish};
 use crate::probe::{self, SoundProbe};
 use legere_core::time::Seconds;
-use legere_core::track::{Audio, READING_RATE, TrackReading, read_track};
+use legere_core::track::{Audio, Loudness, Meter, READING_RATE, TrackReading, read_track};
 use std::path::Path;
 use tokio::io::AsyncReadExt;
 
@@ -13,6 +13,8 @@ pub const PEAK_SAMPLE_RATE: u32 = 8000;
 /// Peaks a second.
 pub const PEAKS_PER_SECOND: u32 = 100;
 const LONGEST_MINUTES: u32 = 60;
+/// Bytes taken from the decoder at once.
+const PIECE: usize = 1 << 18;
 
 /// The largest sample of each hundredth of a second, 0–255.
 pub type Peaks = Vec<u8>;
@@ -43,34 +45,64 @@ pub(crate) async fn peaks_of_raw(path: &Path) -> Option<Peaks> {
     Some(peaks(samples, PEAK_SAMPLE_RATE))
 }
 
-/// The mono samples of a track at [`READING_RATE`].
-pub async fn samples(path: &Path, duration: Seconds) -> Result<Vec<f32>, MediaError> {
-    if duration.to_f64() > f64::from(LONGEST_MINUTES) * 60.0 {
+/// A decoded track.
+pub struct Decoded {
+    /// Mono, at [`READING_RATE`].
+    pub samples: Vec<f32>,
+    /// Of one channel or of two: two alike are louder than one.
+    pub loudness: Loudness,
+}
+
+/// Decodes a track; more than two channels are mixed to two.
+pub async fn decoded(path: &Path, probe: &SoundProbe) -> Result<Decoded, MediaError> {
+    if probe.duration.to_f64() > f64::from(LONGEST_MINUTES) * 60.0 {
         return Err(MediaError::TooLong(LONGEST_MINUTES));
     }
+    let channels: u32 = if probe.channels == 1 { 1 } else { 2 };
     let mut child = Guarded::ffmpeg()
         .input(path)
-        .args(["-map", "0:a:0", "-ac", "1", "-ar", &READING_RATE.to_string(), "-f", "f32le", "pipe:1"])
+        .args([
+            "-map",
+            "0:a:0",
+            "-ac",
+            &channels.to_string(),
+            "-ar",
+            &READING_RATE.to_string(),
+            "-f",
+            "f32le",
+            "pipe:1",
+        ])
         .spawn()?;
-    let mut pipe = child.stdout.take().ok_or(MediaError::NotSound)?;
+    let pipe = child.stdout.take().ok_or(MediaError::NotSound)?;
     let ending = tokio::spawn(finish(child));
     // A file that lies about its length is read up to the limit and no further.
-    let limit = u64::from(LONGEST_MINUTES) * 60 * u64::from(READING_RATE) * 4;
-    let mut bytes = Vec::new();
-    (&mut pipe).take(limit).read_to_end(&mut bytes).await?;
+    let frame = 4 * channels as usize;
+    let mut pipe = pipe.take(u64::from(LONGEST_MINUTES) * 60 * u64::from(READING_RATE) * frame as u64);
+    let mut meter = Meter::new(channels, READING_RATE).ok_or(MediaError::NotSound)?;
+    let mut samples = Vec::new();
+    let mut bytes = Vec::with_capacity(PIECE + frame);
+    let mut piece: Vec<f32> = Vec::new();
+    loop {
+        let ended = (&mut pipe).take(PIECE as u64).read_to_end(&mut bytes).await? == 0;
+        let whole = bytes.len() / frame * frame;
+        piece.clear();
+        let values = bytes[..whole].chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]]));
+        piece.extend(values.map(|s| if s.is_finite() { s } else { 0.0 }));
+        meter.listen(&piece);
+        samples.extend(piece.chunks_exact(channels as usize).map(|c| c.iter().sum::<f32>() / channels as f32));
+        bytes.drain(..whole);
+        if ended {
+            break;
+        }
+    }
     drop(pipe);
-    let samples: Vec<f32> = bytes
-        .chunks_exact(4)
-        .map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]]))
-        .map(|s| if s.is_finite() { s } else { 0.0 })
-        .collect();
     if let Err(error) = ending.await.map_err(|_| MediaError::NotSound)? {
         tracing::info!(?error, "a track was decoded in part");
         if samples.is_empty() {
             return Err(MediaError::NotSound);
         }
     }
-    Ok(samples)
+    Ok(Decoded { samples, loudness: meter.finish() })
 }
 
 pub struct ReadTrack {
@@ -82,9 +114,9 @@ pub struct ReadTrack {
 /// Probes, decodes and reads a track.
 pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
     let probe = probe::sound(path).await?;
-    let samples = samples(path, probe.duration).await?;
+    let Decoded { samples, loudness } = decoded(path, &probe).await?;
     tokio::task::spawn_blocking(move || {
-        let reading = read_track(Audio { samples: &samples })?;
+        let reading = read_track(Audio { samples: &samples, loudness: Some(&loudness) })?;
         // The decoded length is the true one; containers may round or guess.
         let duration = Seconds::new(samples.len() as i64, i64::from(READING_RATE)).unwrap_or(probe.duration);
         let peaks = peaks(samples.iter().copied(), READING_RATE);

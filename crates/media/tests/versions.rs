@@ -4,6 +4,7 @@ mod samples;
 
 use legere_core::time::Seconds;
 use legere_core::track::{Curve, Fade, Span, Version};
+use legere_media::sound;
 use legere_media::version::{Form, RATE, name, samples as length, write};
 use samples::ffmpeg;
 use std::path::{Path, PathBuf};
@@ -144,4 +145,38 @@ async fn a_version_is_cut_or_filled_to_the_length_of_the_pictures() {
     assert_eq!(length(&part), 3 * u64::from(RATE));
     assert_ne!(name("a", &part, Form::Wav), name("b", &part, Form::Wav), "another content, another file");
     assert_ne!(name("a", &part, Form::Wav), name("a", &version(&[(2.0, 5.001)]), Form::Wav));
+}
+
+/// The programme loudness that ffmpeg's own meter finds.
+fn metered(file: &Path) -> f64 {
+    let out = std::process::Command::new("ffmpeg")
+        .args(["-hide_banner", "-nostats", "-i"])
+        .arg(file)
+        .args(["-af", "ebur128", "-f", "null", "-"])
+        .output()
+        .expect("ffmpeg");
+    let said = String::from_utf8_lossy(&out.stderr).into_owned();
+    let value = said.rsplit("I:").next().and_then(|rest| rest.split_whitespace().next()).and_then(|v| v.parse().ok());
+    value.unwrap_or_else(|| panic!("no loudness in {said}"))
+}
+
+#[tokio::test]
+async fn the_loudness_that_is_told_is_what_a_meter_measures() {
+    let dir = tempfile::tempdir().expect("a folder");
+    for (channels, voice) in [("one", "V"), ("two", "V|0.6*V")] {
+        let track = dir.path().join(format!("{channels}.wav"));
+        // Quiet for six seconds, then loud; beats, so that there is something to read.
+        let voices = voice.replace('V', "(0.04+0.4*gte(t,6))*sin(2*PI*440*t)*(0.3+exp(-20*mod(t,0.5)))");
+        ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{voices}':s=48000:d=14")], &track);
+        let reading = sound::read(&track).await.expect("read").reading;
+        assert!((reading.loudness - metered(&track)).abs() < 0.3, "{channels}: {} LUFS", reading.loudness);
+        let spans = [(0.0, 2.0), (7.0, 12.5)].map(|(a, b)| Span { start: s(a), end: s(b) });
+        let version = Version::of_spans(spans.to_vec(), s(14.0)).expect("a version");
+        let fade = |milliseconds| Fade { milliseconds, curve: Curve::Exponential };
+        let version = version.levelled(-400).and_then(|v| v.faded(fade(0), fade(2000))).expect("a version");
+        let file = dir.path().join(name(channels, &version, Form::Wav));
+        write(&track, &version, Form::Wav, length(&version), &file).await.expect("written");
+        let (told, measured) = (version.loudness(&reading), metered(&file));
+        assert!((told - measured).abs() < 0.5, "{channels}: {told} told, {measured} measured");
+    }
 }

@@ -6,21 +6,33 @@
 
 use super::beats::FoundBeat;
 use super::onsets::Onsets;
+use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
 const METRES: [usize; 3] = [2, 3, 4];
-/// What it costs to call the next beat a one before the bar is full, or to change the metre.
-const IRREGULAR: f64 = 9.0;
-const OTHER_METRE: f64 = 14.0;
-/// How clearly bass, all onsets, harmony and new timbre speak for a one.
-const BASS: f64 = 0.5;
-const ALL: f64 = 0.25;
-const HARMONY: f64 = 0.9;
-const NEWS: f64 = 0.7;
-/// How clearly the snare speaks for the second and fourth beat of four.
-const BACKBEAT: f64 = 0.55;
-/// What each metre is given for being rare or common.
-const PRIOR: [f64; 3] = [-1.2, -0.12, 0.0];
+
+/// How clearly each thing speaks, and what leaving the count costs.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Weights {
+    /// Bass, all onsets, a new harmony, new timbre, and the network's downbeats: for a one.
+    pub down: [f64; 5],
+    /// The snare: for the second and fourth beat of four.
+    pub backbeat: f64,
+    /// What it costs to call the next beat a one before the bar is full, or to change the metre.
+    pub irregular: f64,
+    pub other_metre: f64,
+    /// What bars of two and of three are given for being rarer than those of four.
+    pub rare: [f64; 2],
+}
+
+/// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds.
+pub const WEIGHTS: Weights = Weights {
+    down: [0.15, 0.09, 0.97, 1.54, 0.65],
+    backbeat: 0.21,
+    irregular: 30.9,
+    other_metre: 13.9,
+    rare: [-0.82, -0.04],
+};
 
 /// Where each beat stands: the length of its bar and its place, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,14 +47,14 @@ pub struct Counted {
     pub gain: f64,
 }
 
-/// What is heard at each beat, each list of zero mean and unit deviation.
+/// What is heard at each beat, each list of zero mean and unit deviation: what [`Weights::down`] weighs, and the snare.
 pub struct Heard {
-    down: Vec<f64>,
+    down: Vec<[f64; 5]>,
     snare: Vec<f64>,
 }
 
 impl Heard {
-    pub fn at(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &Onsets) -> Self {
+    pub fn at(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &Onsets, pulse: &Pulse) -> Self {
         let n = beats.len();
         let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
         let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
@@ -74,25 +86,54 @@ impl Heard {
                 .sum()
         }));
         let news = peaks(&news);
-        let down = (0..n).map(|i| BASS * bass[i] + ALL * all[i] + HARMONY * harmony[i] + NEWS * news[i]).collect();
+        let learnt = standard((0..n).map(|i| (0.02 + Pulse::near(&pulse.downbeats, beats[i].at)).ln()));
+        let down = (0..n).map(|i| [bass[i], all[i], harmony[i], news[i], learnt[i]]).collect();
         Self { down, snare }
     }
 
-    fn gain(&self, i: usize, metre: usize, place: usize) -> f64 {
-        let mut gain = if place == 0 { self.down[i] } else { -self.down[i] / (metre - 1) as f64 };
-        if metre == 4 {
-            gain += BACKBEAT * if place % 2 == 1 { self.snare[i] } else { -self.snare[i] };
-        }
-        gain
+    /// How much each beat speaks for being a one.
+    fn downs(&self, weights: &Weights) -> Vec<f64> {
+        self.down.iter().map(|heard| heard.iter().zip(weights.down).map(|(h, w)| h * w).sum()).collect()
     }
 }
 
+/// How much stronger the snare must be on the even beats around than on the odd ones, in deviations.
+const BACKBEAT_STANDS_OUT: f64 = 0.5;
+/// Beats to each side that are looked at.
+const BACKBEAT_REACH: usize = 8;
+
+/// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them.
+pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
+    let off = |p: &Place| p.metre.is_multiple_of(2) && !p.place.is_multiple_of(2);
+    (0..places.len())
+        .map(|i| {
+            let around = i.saturating_sub(BACKBEAT_REACH)..(i + BACKBEAT_REACH + 1).min(places.len());
+            let mean = |wanted: bool| {
+                let values: Vec<f64> =
+                    around.clone().filter(|k| off(&places[*k]) == wanted).map(|k| heard.snare[k]).collect();
+                values.iter().sum::<f64>() / values.len().max(1) as f64
+            };
+            off(&places[i]) && mean(true) - mean(false) > BACKBEAT_STANDS_OUT
+        })
+        .collect()
+}
+
 /// Counts beats into bars.
-pub fn count(heard: &Heard, ternary: bool, bpm: f64) -> Counted {
+pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Counted {
+    let downs = heard.downs(weights);
+    let gain = |i: usize, to: &Place| {
+        let down = if to.place == 0 { downs[i] } else { -downs[i] / (to.metre - 1) as f64 };
+        let snare = if to.place % 2 == 1 { heard.snare[i] } else { -heard.snare[i] };
+        if to.metre == 4 { down + weights.backbeat * snare } else { down }
+    };
     let states: Vec<Place> =
         METRES.iter().flat_map(|metre| (0..*metre).map(|place| Place { metre: *metre, place })).collect();
     let prior = |s: &Place| {
-        let own = PRIOR[METRES.iter().position(|m| *m == s.metre).unwrap_or(0)];
+        let own = match s.metre {
+            2 => weights.rare[0],
+            3 => weights.rare[1],
+            _ => 0.0,
+        };
         // Two beats of two parts are hard to tell from four. Of three parts each, two are as common as four where
         // they are quick (6/8), and four where they are slow (12/8).
         match (ternary, s.metre) {
@@ -101,7 +142,7 @@ pub fn count(heard: &Heard, ternary: bool, bpm: f64) -> Counted {
             _ => own,
         }
     };
-    let n = heard.down.len();
+    let n = downs.len();
     let mut gains: Vec<f64> = vec![0.0; states.len()];
     let mut from: Vec<Vec<usize>> = Vec::with_capacity(n);
     for i in 0..n {
@@ -114,8 +155,8 @@ pub fn count(heard: &Heard, ternary: bool, bpm: f64) -> Counted {
                     _ if i == 0 && j == k => 0.0,
                     _ if i == 0 => f64::MAX,
                     (true, true) => 0.0,
-                    (true, false) if to.place == 0 => IRREGULAR,
-                    (false, _) if to.place == 0 && before.place + 1 == before.metre => OTHER_METRE,
+                    (true, false) if to.place == 0 => weights.irregular,
+                    (false, _) if to.place == 0 && before.place + 1 == before.metre => weights.other_metre,
                     _ => f64::MAX,
                 };
                 if cost < f64::MAX && gains[j] - cost > next[k] {
@@ -123,7 +164,7 @@ pub fn count(heard: &Heard, ternary: bool, bpm: f64) -> Counted {
                     came[k] = j;
                 }
             }
-            next[k] += heard.gain(i, to.metre, to.place) + prior(to);
+            next[k] += gain(i, to) + prior(to);
         }
         gains = next;
         from.push(came);

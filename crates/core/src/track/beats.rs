@@ -8,6 +8,7 @@ use super::READING_RATE;
 use super::follow::follow;
 use super::level::{Level, median_gap};
 use super::onsets::Onsets;
+use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
 pub const SLOWEST_BPM: f64 = 60.0;
@@ -16,6 +17,10 @@ pub const FASTEST_BPM: f64 = 182.0;
 const TEMPOS: usize = 4;
 /// How many of them also by an onset strength with more bass in it.
 const LOW_TEMPOS: usize = 2;
+/// How many tempos are followed by what the network hears.
+const PULSE_TEMPOS: usize = 3;
+/// How much of what is followed there is onset strength.
+const EXACT: f32 = 0.25;
 /// Samples in a millisecond.
 const MS: usize = READING_RATE as usize / 1000;
 /// How far a beat is moved to the onset it belongs to, in milliseconds.
@@ -29,12 +34,18 @@ pub struct FoundBeat {
 }
 
 /// Every row of beats that was considered.
-pub fn levels(onsets: &Onsets, spectrum: &Spectrum) -> Vec<Level> {
+pub fn levels(onsets: &Onsets, pulse: &Pulse, spectrum: &Spectrum) -> Vec<Level> {
     let mut levels: Vec<Level> = Vec::new();
     let periods = periods(&onsets.all);
+    // The network knows which onsets are beats, the onsets know to the hundredth of a second where they are.
+    let mut tapped = pulse.beat_strength(onsets.all.len());
+    tapped.iter_mut().zip(&onsets.all).for_each(|(t, onset)| *t = (1.0 - EXACT) * *t + EXACT * onset);
+    let tapped_periods = self::periods(&tapped);
     // Off-beats that are stronger than beats lead astray where only they are played; the bass then knows better.
     let low: Vec<f32> = onsets.all.iter().zip(&onsets.ranges[0]).map(|(a, b)| 0.65 * a + 0.35 * b).collect();
-    let ways = periods.iter().map(|p| (&onsets.all, *p)).chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
+    let ways = (tapped_periods.iter().take(PULSE_TEMPOS).map(|p| (&tapped, *p)))
+        .chain(periods.iter().map(|p| (&onsets.all, *p)))
+        .chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
     for (strength, period) in ways {
         let followed = follow(strength, period);
         if followed.beats.len() < 3 {
@@ -51,7 +62,7 @@ pub fn levels(onsets: &Onsets, spectrum: &Spectrum) -> Vec<Level> {
                 .iter()
                 .map(|at| FoundBeat { at: *at, strength: f64::from(peak_near(&onsets.all, *at)).clamp(0.0, 1.0) })
                 .collect();
-            levels.push(Level::of(beats, followed.gain, spectrum, onsets));
+            levels.push(Level::of(beats, followed.gain, spectrum, onsets, pulse));
         }
     }
     levels
@@ -124,6 +135,9 @@ fn peak_near(values: &[f32], at: f64) -> f32 {
     values[from..(centre + 4).min(values.len())].iter().copied().fold(0.0, f32::max)
 }
 
+/// How far beyond the sound a beat may lie, in seconds.
+const SILENT: f64 = 0.06;
+
 /// Moves beats to the onsets they belong to, and lets them go on to the ends of the sound.
 pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: (f64, f64)) -> Vec<FoundBeat> {
     let rough: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -135,6 +149,7 @@ pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: 
             beat.at = 0.5 * beat.at + 0.25 * (rough[i - 1] + rough[i + 1]);
         }
     }
+    even_out(&mut beats);
     let placed: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for i in 2..beats.len().saturating_sub(2) {
         // A beat that leaves the line of its four neighbours by more than players do followed a wrong onset.
@@ -148,7 +163,8 @@ pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: 
             beats[i].at = line[1];
         }
     }
-    even_out(&mut beats);
+    // Silence has no beats, even where one would go on tapping.
+    beats.retain(|b| b.at >= sounds.0 - SILENT && b.at <= sounds.1 + SILENT);
     extend(&mut beats, sounds);
     beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.retain(|b| b.at < length);

@@ -6,8 +6,7 @@
 
 use super::onsets::Onsets;
 use super::spectrum::{FRAME_RATE, Spectrum};
-use super::{READING_RATE, Trace};
-use ebur128::{EbuR128, Mode};
+use super::{Loudness, Trace};
 
 /// Seconds a value stands for.
 const STEP: f64 = 0.1;
@@ -16,14 +15,14 @@ const COMMON_LUFS: f64 = -14.0;
 const FLOOR_LUFS: f64 = -34.0;
 const SPAN_LU: f64 = 27.0;
 
-/// The energy, and the programme loudness in LUFS.
-pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> (Trace, f64) {
-    let (momentary, programme) = loudness(samples);
-    let shift = 0.5 * (COMMON_LUFS - programme.clamp(-40.0, 0.0));
+pub fn trace(loudness: &Loudness, spectrum: &Spectrum, onsets: &Onsets) -> Trace {
+    let shift = 0.5 * (COMMON_LUFS - loudness.programme.unwrap_or(COMMON_LUFS).clamp(-40.0, 0.0));
     let bass_bands = spectrum.band_above(150.0).max(1);
     let top =
         percentile((0..spectrum.frames()).map(|f| bass_level(spectrum.frame(f), bass_bands)).collect(), 0.98).max(1e-6);
-    let values = momentary
+    let values = loudness
+        .momentary
+        .values
         .iter()
         .enumerate()
         .map(|(i, lufs)| {
@@ -45,29 +44,11 @@ pub fn trace(samples: &[f32], spectrum: &Spectrum, onsets: &Onsets) -> (Trace, f
         })
         .map(|v| (v * 10.0).round() / 10.0)
         .collect();
-    (Trace { step: STEP, values }, (programme * 10.0).round() / 10.0)
+    Trace { step: STEP, values }
 }
 
 fn bass_level(frame: &[f32], bands: usize) -> f64 {
     frame[..bands.min(frame.len())].iter().map(|v| f64::from(*v)).sum::<f64>() / bands as f64
-}
-
-/// Momentary loudness (the 400 ms around each step) and the programme loudness of the whole, in LUFS.
-fn loudness(samples: &[f32]) -> (Vec<f64>, f64) {
-    let step = (f64::from(READING_RATE) * STEP) as usize;
-    let count = samples.len().div_ceil(step);
-    let Ok(mut meter) = EbuR128::new(1, READING_RATE, Mode::M | Mode::I) else {
-        return (vec![FLOOR_LUFS; count], COMMON_LUFS);
-    };
-    let silence = vec![0.0f32; step];
-    let mut momentary = Vec::with_capacity(count + 2);
-    // The meter looks back 400 ms; two steps of silence behind the track centre its window.
-    for block in samples.chunks(step).chain(std::iter::repeat_n(&silence[..], 2)) {
-        let value = meter.add_frames_f32(block).and_then(|()| meter.loudness_momentary());
-        momentary.push(value.ok().filter(|v| v.is_finite()).unwrap_or(-70.0).max(-70.0));
-    }
-    let programme = meter.loudness_global().ok().filter(|v| v.is_finite()).unwrap_or(COMMON_LUFS);
-    (momentary.split_off(2), programme)
 }
 
 fn percentile(mut values: Vec<f64>, share: f64) -> f64 {

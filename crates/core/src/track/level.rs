@@ -4,16 +4,17 @@
 //! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
 //! `cargo bench --bench levels` on the études with the fitted seeds (softmax over the rows of a piece), chooses.
 
-use super::bars::{Heard, count};
+use super::bars::{self, Heard, count};
 use super::beats::FoundBeat;
 use super::onsets::Onsets;
+use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-pub const FEATURES: usize = 20;
+pub const FEATURES: usize = 24;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
-    0.72, 0.52, 1.70, -0.98, 1.87, -1.39, -1.10, 1.26, 4.83, 2.31, 0.51, 1.78, 1.56, 0.74, 0.34, 2.18, 0.47, 1.67,
-    0.60, -1.29,
+    0.37, 0.22, 0.81, -0.75, 0.61, 0.28, 0.11, -0.10, 3.48, 0.87, 0.46, 2.03, 0.94, 0.79, -0.06, 1.48, 0.15, 1.20,
+    1.08, -0.41, 2.63, -2.40, 2.79, -0.35,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
@@ -26,7 +27,7 @@ pub struct Level {
 }
 
 impl Level {
-    pub fn of(beats: Vec<FoundBeat>, gain: f64, spectrum: &Spectrum, onsets: &Onsets) -> Self {
+    pub fn of(beats: Vec<FoundBeat>, gain: f64, spectrum: &Spectrum, onsets: &Onsets, pulse: &Pulse) -> Self {
         let between =
             |share: f64| -> Vec<f64> { beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect() };
         let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -41,12 +42,15 @@ impl Level {
         let triple = (all(&third) + all(&two_thirds)) / 2.0;
         let double = (all(&half)).max((all(&quarter) + all(&three_quarters)) / 2.0);
         let ternary = triple > 1.15 * double + 0.02;
-        let heard = Heard::at(&beats, spectrum, onsets);
+        let heard = Heard::at(&beats, spectrum, onsets, pulse);
         let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
-        let counted = count(&heard, ternary, bpm);
+        let counted = count(&heard, &bars::WEIGHTS, ternary, bpm);
         let octaves = (bpm / TAPPED_BPM).log2();
         let supported = |times: &[f64]| {
             times.iter().filter(|t| near(&onsets.all, **t) > 0.25).count() as f64 / times.len().max(1) as f64
+        };
+        let tapped = |times: &[f64]| {
+            times.iter().map(|t| Pulse::near(&pulse.beats, *t)).sum::<f64>() / times.len().max(1) as f64
         };
         let features = [
             all(&on),
@@ -69,6 +73,10 @@ impl Level {
             repeats(&onsets.all, &on, 3),
             repeats(&onsets.all, &on, 4),
             repeats(&onsets.ranges[0], &on, 2) - repeats(&onsets.ranges[0], &on, 1),
+            tapped(&on),
+            tapped(&half),
+            pulse.share_on(&on),
+            tapped(&third).max(tapped(&two_thirds)),
         ];
         Self { beats, ternary, features }
     }

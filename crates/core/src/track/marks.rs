@@ -170,6 +170,8 @@ impl Marks {
         if let Some(beats) = &self.beats {
             out.beats.clone_from(beats);
             out.tempo_bpm = tempo(beats).unwrap_or(out.tempo_bpm);
+            // The clap stays where it is heard; it is a backbeat as long as there is a beat.
+            out.backbeats.retain(|b| beats.iter().any(|q| (q.at - b).abs() < SNAP));
         }
         if let Some(sections) = &self.sections {
             out.sections.clone_from(sections);

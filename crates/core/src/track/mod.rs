@@ -6,13 +6,15 @@
 //! density, bass) and [`sections`].
 //! A [`Version`] is the stretch of a track that a draft is laid on.
 
-mod bars;
+pub mod bars;
 mod beats;
 mod energy;
 mod follow;
 mod level;
+mod loudness;
 pub mod marks;
 mod onsets;
+pub mod pulse;
 pub mod retarget;
 mod sections;
 mod spectrum;
@@ -21,6 +23,7 @@ mod version;
 
 use serde::{Deserialize, Serialize};
 
+pub use loudness::{Loudness, Meter};
 pub use texture::Texture;
 pub use version::{Curve, Fade, Span, Version, VersionError};
 
@@ -28,12 +31,20 @@ pub use version::{Curve, Fade, Span, Version, VersionError};
 pub const READING_RATE: u32 = 24_000;
 
 /// Raised whenever the same samples would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 2;
+pub const READING_VERSION: i32 = 3;
 
-/// Mono samples at [`READING_RATE`], full scale ±1.
+/// Mono samples at [`READING_RATE`], full scale ±1, and how loud the track was before it became mono.
 #[derive(Debug, Clone, Copy)]
 pub struct Audio<'a> {
     pub samples: &'a [f32],
+    /// Measured of the samples where nobody else has.
+    pub loudness: Option<&'a Loudness>,
+}
+
+impl<'a> Audio<'a> {
+    pub fn mono(samples: &'a [f32]) -> Self {
+        Self { samples, loudness: None }
+    }
 }
 
 impl Audio<'_> {
@@ -41,6 +52,9 @@ impl Audio<'_> {
         self.samples.len() as f64 / f64::from(READING_RATE)
     }
 }
+
+/// What is told as the loudness of what is not to be heard, in LUFS.
+const SILENT_LUFS: f64 = -70.0;
 
 /// Why there is no reading.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -67,9 +81,15 @@ pub struct TrackReading {
     /// Programme loudness in LUFS (EBU R 128).
     #[serde(default)]
     pub loudness: f64,
+    /// Momentary loudness in LUFS, of the 400 ms around each step: what the loudness of a part is made of.
+    #[serde(default, skip_serializing_if = "Trace::is_empty")]
+    pub momentary: Trace,
     /// Where something begins, to the millisecond: what marks set by hand snap to.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub onsets: Vec<f64>,
+    /// The beats that snare or clap mark: where pictures change when the action is on the other beats.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub backbeats: Vec<f64>,
     #[serde(default, skip_serializing_if = "Texture::is_empty")]
     pub texture: Texture,
 }
@@ -199,6 +219,10 @@ pub struct Trace {
 }
 
 impl Trace {
+    pub fn is_empty(&self) -> bool {
+        self.values.is_empty()
+    }
+
     /// The mean between two times; 0 for an empty trace.
     pub fn mean(&self, start: f64, end: f64) -> f64 {
         if self.values.is_empty() {
@@ -231,10 +255,21 @@ pub fn read_track_by_stages(
     done("spectrum");
     let onsets = onsets::onsets(&spectrum);
     done("onsets");
-    let (energy, loudness) = energy::trace(audio.samples, &spectrum, &onsets);
+    let measured;
+    let loudness = match audio.loudness {
+        Some(loudness) => loudness,
+        None => {
+            measured = Loudness::of(audio.samples, READING_RATE);
+            &measured
+        }
+    };
+    let energy = energy::trace(loudness, &spectrum, &onsets);
     done("energy");
+    let pulse = pulse::Pulse::of(&spectrum);
+    done("network");
     let fine = beats::FineOnsets::of(audio.samples);
-    let beats = counted_beats(&spectrum, &onsets, &fine, audio);
+    let (beats, backbeats) =
+        tapped(&spectrum, &onsets, &pulse, &fine, audio).map(|t| t.counted(&bars::WEIGHTS)).unwrap_or_default();
     done("beats and bars");
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
     let (sections, mut cues) = sections::read(&beats, &spectrum, &energy, audio);
@@ -250,43 +285,81 @@ pub fn read_track_by_stages(
         sections,
         cues,
         energy,
-        loudness,
+        loudness: (loudness.programme.unwrap_or(SILENT_LUFS) * 10.0).round() / 10.0,
+        momentary: loudness.momentary.clone(),
         onsets: onset_times,
+        backbeats,
         texture,
     })
 }
 
-/// The beats that a listener would tap, counted into bars.
-fn counted_beats(
+/// The beats that a listener would tap, not yet counted into bars.
+pub struct Tapped {
+    beats: Vec<beats::FoundBeat>,
+    heard: bars::Heard,
+    ternary: bool,
+    bpm: f64,
+}
+
+impl Tapped {
+    /// In seconds.
+    pub fn beats(&self) -> Vec<f64> {
+        self.beats.iter().map(|b| b.at).collect()
+    }
+
+    /// In bars, and which of them are backbeats.
+    pub fn counted(&self, weights: &bars::Weights) -> (Vec<Beat>, Vec<f64>) {
+        let counted = bars::count(&self.heard, weights, self.ternary, self.bpm);
+        let backbeats = bars::backbeats(&self.heard, &counted.places);
+        let backbeats = self.beats.iter().zip(backbeats).filter(|(_, is)| *is).map(|(b, _)| b.at).collect();
+        let mut bar = 0;
+        let beats = self
+            .beats
+            .iter()
+            .zip(&counted.places)
+            .map(|(found, place)| {
+                // A pick-up before the first downbeat is bar 0.
+                bar += u32::from(place.place == 0);
+                Beat { at: found.at, bar, beat: place.place as u32 + 1, strength: found.strength }
+            })
+            .collect();
+        (beats, backbeats)
+    }
+}
+
+fn tapped(
     spectrum: &spectrum::Spectrum,
     onsets: &onsets::Onsets,
+    pulse: &pulse::Pulse,
     fine: &beats::FineOnsets,
     audio: Audio<'_>,
-) -> Vec<Beat> {
-    let levels = beats::levels(onsets, spectrum);
-    let Some(chosen) = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score())) else { return Vec::new() };
+) -> Option<Tapped> {
+    let levels = beats::levels(onsets, pulse, spectrum);
+    let chosen = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score()))?;
     let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
-    let heard = bars::Heard::at(&beats, spectrum, onsets);
+    let heard = bars::Heard::at(&beats, spectrum, onsets, pulse);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
     let bpm = level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap);
-    let counted = bars::count(&heard, chosen.ternary, bpm);
-    let mut bar = 0;
-    beats
-        .iter()
-        .zip(&counted.places)
-        .map(|(found, place)| {
-            // A pick-up before the first downbeat is bar 0.
-            bar += u32::from(place.place == 0);
-            Beat { at: found.at, bar, beat: place.place as u32 + 1, strength: found.strength }
-        })
-        .collect()
+    Some(Tapped { beats, heard, ternary: chosen.ternary, bpm })
+}
+
+/// The beats of a track before they are counted: for fitting how they are.
+pub fn tapped_beats(audio: Audio<'_>) -> Option<Tapped> {
+    let spectrum = spectrum::Spectrum::of(audio.samples);
+    let (onsets, pulse) = (onsets::onsets(&spectrum), pulse::Pulse::of(&spectrum));
+    tapped(&spectrum, &onsets, &pulse, &beats::FineOnsets::of(audio.samples), audio)
+}
+
+/// What the network of [`pulse`] is told of a track: for training.
+pub fn pulse_inputs(audio: Audio<'_>) -> Vec<f32> {
+    pulse::inputs(&spectrum::Spectrum::of(audio.samples))
 }
 
 /// What each row of beats that was considered looks like to the model that chooses, and its beats: for training.
 pub fn considered(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
     let spectrum = spectrum::Spectrum::of(audio.samples);
     let onsets = onsets::onsets(&spectrum);
-    let levels = beats::levels(&onsets, &spectrum);
+    let levels = beats::levels(&onsets, &pulse::Pulse::of(&spectrum), &spectrum);
     levels.iter().map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
 }
 

@@ -103,6 +103,11 @@ impl Spectrum {
         sum
     }
 
+    /// The pitch classes around a frame.
+    pub fn chroma_at(&self, frame: usize) -> [f32; 12] {
+        self.chroma.get(frame / PITCH_EVERY).or(self.chroma.last()).copied().unwrap_or_default()
+    }
+
     fn range(&self, start: f64, end: f64) -> (usize, usize) {
         let from = ((start * FRAME_RATE) as usize).min(self.frames.saturating_sub(1));
         (from, ((end * FRAME_RATE) as usize).clamp(from + 1, self.frames.max(from + 1)).min(self.frames))

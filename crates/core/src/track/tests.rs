@@ -47,7 +47,7 @@ fn band(into: &mut [f32], from: f32, bars: usize, metre: usize, bpm: f32, loud: 
 }
 
 fn read(samples: &[f32]) -> TrackReading {
-    read_track(Audio { samples }).expect("music")
+    read_track(Audio::mono(samples)).expect("music")
 }
 
 /// The share of true beats with a found one within 35 ms, and of found ones that are true.
@@ -148,9 +148,9 @@ fn a_pause_and_the_end_are_where_the_sound_stops() {
 
 #[test]
 fn what_is_no_music_is_said() {
-    assert_eq!(read_track(Audio { samples: &silence(1.0) }), Err(ReadTrackError::TooShort));
-    assert_eq!(read_track(Audio { samples: &silence(5.0) }), Err(ReadTrackError::Silent));
-    assert_eq!(read_track(Audio { samples: &[] }), Err(ReadTrackError::TooShort));
+    assert_eq!(read_track(Audio::mono(&silence(1.0))), Err(ReadTrackError::TooShort));
+    assert_eq!(read_track(Audio::mono(&silence(5.0))), Err(ReadTrackError::Silent));
+    assert_eq!(read_track(Audio::mono(&[])), Err(ReadTrackError::TooShort));
 }
 
 #[test]

@@ -1,5 +1,6 @@
 //! A track as it is used: a list of spans of it, played one after the other, perhaps stretched, with fades and a level.
 
+use super::loudness::programme;
 use super::{Beat, Cue, Section, Texture, Trace, TrackReading};
 use crate::time::Seconds;
 use serde::{Deserialize, Serialize};
@@ -48,6 +49,20 @@ pub enum Curve {
 pub struct Fade {
     pub milliseconds: u32,
     pub curve: Curve,
+}
+
+impl Fade {
+    /// The factor at a distance, in seconds, from the silent end.
+    fn gain(&self, distance: f64) -> f64 {
+        let along = (distance / (f64::from(self.milliseconds) / 1000.0).max(1e-9)).clamp(0.0, 1.0);
+        match self.curve {
+            Curve::Linear => along,
+            Curve::ConstantPower => (along * std::f64::consts::FRAC_PI_2).sin(),
+            // From −100 dB, as ffmpeg's afade begins it.
+            Curve::Exponential => 10f64.powf(5.0 * (along - 1.0)),
+            Curve::Eased => 0.5 - 0.5 * (along * std::f64::consts::PI).cos(),
+        }
+    }
 }
 
 /// Spans in the order in which they are played; never empty, each longer than nothing.
@@ -195,6 +210,23 @@ impl Version {
         self.end().to_f64()
     }
 
+    /// The programme loudness of this version in LUFS, with its level and its fades. What is heard across a seam is
+    /// taken as either side of it is.
+    pub fn loudness(&self, track: &TrackReading) -> f64 {
+        let level = f64::from(self.level) / 100.0;
+        let step = track.momentary.step;
+        let length = self.duration().to_f64();
+        let mut blocks = Vec::new();
+        let mut at = 0.5 * step;
+        while step > 0.0 && at < length {
+            let i = (self.in_track(at) / step) as usize;
+            let gain = self.fade_in.gain(at).min(1.0) * self.fade_out.gain(length - at).min(1.0);
+            blocks.extend(track.momentary.values.get(i).map(|v| v + level + 20.0 * gain.max(1e-4).log10()));
+            at += step;
+        }
+        programme(&blocks).map_or(track.loudness + level, |v| (v * 10.0).round() / 10.0)
+    }
+
     /// What the reading of the track says about this version; times count from the version's beginning. The bars
     /// keep the numbers they have in the track.
     pub fn reading(&self, track: &TrackReading) -> TrackReading {
@@ -204,7 +236,7 @@ impl Version {
             duration: self.duration().to_f64(),
             tempo_bpm: track.tempo_bpm / factor,
             confidence: track.confidence,
-            loudness: track.loudness + f64::from(self.level) / 100.0,
+            loudness: self.loudness(track),
             energy: Trace { step: track.energy.step, values: Vec::new() },
             texture: Texture::default(),
             ..TrackReading::default()
@@ -216,6 +248,7 @@ impl Version {
             let moved = |at: f64| ((at - start).max(0.0) + offset) * factor;
             out.beats.extend(track.beats.iter().filter(|b| inside(b.at)).map(|b| Beat { at: moved(b.at), ..*b }));
             out.cues.extend(track.cues.iter().filter(|c| inside(c.at)).map(|c| Cue { at: moved(c.at), ..*c }));
+            out.backbeats.extend(track.backbeats.iter().filter(|b| inside(**b)).map(|b| moved(*b)));
             out.onsets.extend(track.onsets.iter().filter(|o| inside(**o)).map(|o| moved(*o)));
             for s in track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05) {
                 let cut = Section { start: moved(s.start.max(start)), end: moved(s.end.min(end)), ..*s };
@@ -276,6 +309,27 @@ mod tests {
         assert_eq!(reading.cues, [Cue { at: 2.0, kind: CueKind::Drop, strength: 1.0 }]);
         assert_eq!(reading.sections.iter().map(|s| (s.start, s.end)).collect::<Vec<_>>(), [(0.0, 2.0), (2.0, 6.0)]);
         assert_eq!(reading.energy.values[0], 12.0);
+    }
+
+    #[test]
+    fn a_version_is_as_loud_as_what_is_left_of_it() {
+        let momentary = Trace { step: 0.1, values: (0..200).map(|i| if i < 100 { -30.0 } else { -12.0 }).collect() };
+        let track = TrackReading { momentary, loudness: -14.6, ..track() };
+        let part = |a, b| Version::part(s(a), s(b), s(20)).expect("inside");
+        assert_eq!(part(0, 10).loudness(&track), -30.0);
+        assert_eq!(part(10, 20).levelled(-300).expect("a level").loudness(&track), -15.0);
+        // The quiet half is below the relative gate.
+        assert!((part(0, 20).loudness(&track) + 12.0).abs() < 0.1);
+        let faded = |curve| {
+            let fade = Fade { milliseconds: 5000, curve };
+            part(10, 20).faded(Fade::default(), fade).expect("a fade").loudness(&track)
+        };
+        // What has faded away is below the gate and does not count.
+        for curve in [Curve::Linear, Curve::ConstantPower, Curve::Exponential, Curve::Eased] {
+            assert!((-15.0..-12.0).contains(&faded(curve)), "{curve:?}: {}", faded(curve));
+        }
+        let unmeasured = TrackReading { momentary: Trace::default(), ..track };
+        assert_eq!(part(0, 10).loudness(&unmeasured), -14.6, "readings of old have the track's only");
     }
 
     #[test]

@@ -4,6 +4,7 @@ use legere_core::track::SectionKind;
 use legere_demo::music::{Score, compose, escapement};
 use legere_demo::{Fault, film, long_hour};
 use std::path::Path;
+use std::process::Command;
 
 /// Draws `count` short clips in two rolls, and a piece of half a minute with a drop in it.
 pub async fn make(folder: &Path, count: usize) {
@@ -37,4 +38,15 @@ pub async fn music(folder: &Path) {
 fn short_piece() -> Score {
     use SectionKind::{Build, Drop, Groove, Intro, Outro};
     Score { title: "Short", parts: vec![(Intro, 4), (Groove, 4), (Build, 4), (Drop, 4), (Outro, 4)], ..escapement() }
+}
+
+/// Twelve seconds with a tick each half second.
+pub fn ticks(to: &Path) {
+    let tick = "if(gte(t,0.75),0.8*sin(2*PI*900*t)*exp(-60*mod(t-0.75,0.5)),0)";
+    let status = Command::new("ffmpeg")
+        .args(["-v", "error", "-f", "lavfi", "-i", &format!("aevalsrc='{tick}':s=48000:d=12")])
+        .arg(to)
+        .status()
+        .expect("ffmpeg");
+    assert!(status.success());
 }

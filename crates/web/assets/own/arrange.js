@@ -273,7 +273,7 @@
     on("]", "a later part of the clip", () => slip(1));
     on(" ", "play the clip", () => {
       const v = $("video");
-      v.paused ? v.play() : v.pause();
+      Legere.startOrStop(v);
     });
     for (let i = 1; i <= 3; i++)
       on(String(i), `put alternate ${i} here`, () => {

@@ -47,7 +47,7 @@
     }
     if (Legere.$("audio")) Legere.$("audio").pause();
     if (other.getAttribute("src") !== src) other.src = src;
-    other.play();
+    Legere.start(other);
     button.textContent = "stop";
   }
   document.addEventListener("DOMContentLoaded", () => {

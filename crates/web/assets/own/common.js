@@ -34,6 +34,16 @@ const Legere = {
     clearTimeout(Legere.timer);
     Legere.timer = setTimeout(() => toast.classList.remove("on"), 2600);
   },
+  // Stopped before it began is no error; a file that does not play is.
+  start(media) {
+    media.play().catch((error) => {
+      if (error.name !== "AbortError") Legere.say("this cannot be played");
+    });
+  },
+  startOrStop(media) {
+    if (media.paused) Legere.start(media);
+    else media.pause();
+  },
   // The still of the sheet that shows the instant `at` of a clip.
   tile(at, duration) {
     return Math.max(0, Math.min(15, Math.floor((at / Math.max(duration, 0.01)) * 16)));

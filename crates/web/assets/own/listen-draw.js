@@ -147,6 +147,7 @@
     const ink = css("--ink"),
       quiet = css("--quiet");
     pen.font = "11px AtkinsonMono, monospace";
+    const claps = new Set((L.data.reading.backbeats || []).map((t) => Math.round(t * 10)));
     for (const b of L.beats()) {
       if (b.at < line.start - 0.01 || b.at >= end - 0.01) continue;
       const px = Math.round(x(b.at)) + 0.5,
@@ -156,6 +157,13 @@
       pen.lineWidth = held ? 3 : 1;
       pen.moveTo(px, b.beat === 1 ? TOP - 4 : base);
       pen.lineTo(px, base + 4);
+      // A backbeat has the crossed head of a note for drums.
+      if (claps.has(Math.round(b.at * 10))) {
+        pen.moveTo(px - 3, base + 5);
+        pen.lineTo(px + 3, base + 11);
+        pen.moveTo(px + 3, base + 5);
+        pen.lineTo(px - 3, base + 11);
+      }
       pen.stroke();
       pen.fillStyle = quiet;
       if (b.beat === 1 && (bars() < 16 || b.bar % 2 === 1)) pen.fillText(b.bar, px + 2, h - 1);
@@ -315,7 +323,8 @@
         .map(([what]) => what);
     $("part").textContent =
       `part ${Legere.clock(L.part[0])}–${Legere.clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
-      `${r.tempo_bpm.toFixed(1)} beats a minute, heard ${Math.round(100 * r.confidence)} % clearly, ${(r.loudness + (v ? v.level / 100 : 0)).toFixed(1)} LUFS` +
+      `${r.tempo_bpm.toFixed(1)} beats a minute, heard ${Math.round(100 * r.confidence)} % clearly, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
+      ((r.backbeats || []).length > 7 ? ", backbeat heard" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
     $("metre").value = Math.max(2, Math.min(7, ...[Math.max(...L.beats().map((b) => b.beat), 2)]));
   }

@@ -139,10 +139,10 @@
     };
     other.onended = () => {
       other.currentTime = from;
-      other.play();
+      Legere.start(other);
     };
     other.currentTime = from;
-    other.play();
+    Legere.start(other);
     drawSeams();
   }
   function version() {
@@ -163,7 +163,7 @@
       return;
     }
     version();
-    other.play();
+    Legere.start(other);
   }
   const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
   function stretchWords() {

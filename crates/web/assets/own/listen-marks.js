@@ -32,7 +32,7 @@
   function tap() {
     if (L.audio.paused) {
       L.taps = [];
-      L.audio.play();
+      Legere.start(L.audio);
       return;
     }
     L.taps.push(Math.max(0, L.now() - Number(localStorage.getItem(LATENCY) || 0) / 1000));

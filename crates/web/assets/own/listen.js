@@ -51,13 +51,14 @@ Legere.listen = (() => {
   const endHere = () => setPart(L.part[0], nearestBeat(audio.currentTime));
   L.play = () => {
     $("other").pause();
-    audio.paused ? audio.play() : audio.pause();
+    Legere.startOrStop(audio);
   };
 
   // The click: each beat is put on the same clock that plays the music, a little ahead.
   const AHEAD = 0.2;
   let clicking = false,
-    clickedTo = 0;
+    clickedTo = 0,
+    ahead = [];
   L.openSound = () => {
     if (!L.sound) {
       L.sound = new AudioContext();
@@ -75,14 +76,23 @@ Legere.listen = (() => {
     pitch.connect(loud).connect(L.sound.destination);
     pitch.start(when);
     pitch.stop(when + 0.06);
+    return pitch;
   };
   function clicks() {
     if (!clicking || audio.paused) return;
     const at = audio.currentTime;
     if (clickedTo < at - 0.05 || clickedTo > at + 1) clickedTo = at;
+    ahead = ahead.filter((c) => c.at > at - 0.1);
     for (const b of L.beats())
-      if (b.at >= clickedTo && b.at < at + AHEAD) L.tick(L.sound.currentTime + (b.at - at), b.beat === 1);
+      if (b.at >= clickedTo && b.at < at + AHEAD)
+        ahead.push({ at: b.at, click: L.tick(L.sound.currentTime + (b.at - at), b.beat === 1) });
     clickedTo = Math.max(clickedTo, at + AHEAD);
+  }
+  // Where the music stops or jumps, the clicks that were to come do not.
+  function hush() {
+    for (const c of ahead) c.click.stop();
+    ahead = [];
+    clickedTo = 0;
   }
   L.click = () => {
     L.openSound();
@@ -117,6 +127,8 @@ Legere.listen = (() => {
     on("ArrowUp", "a line back", () => L.seek(audio.currentTime - L.lineSeconds()));
     on("ArrowDown", "a line on", () => L.seek(audio.currentTime + L.lineSeconds()));
     setInterval(clicks, 50);
+    audio.addEventListener("pause", hush);
+    audio.addEventListener("seeking", hush);
     document.addEventListener("legere:changed", load);
     document.addEventListener("legere:redraw", () => L.drawAll());
     window.addEventListener("resize", () => L.drawAll());

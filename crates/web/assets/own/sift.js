@@ -300,7 +300,7 @@
     if (!now) return;
     loadClip();
     video.classList.add("on");
-    video.paused ? video.play() : video.pause();
+    Legere.startOrStop(video);
   };
   function suggest() {
     if (!reading) return;

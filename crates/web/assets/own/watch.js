@@ -101,7 +101,7 @@
       d.notes.length === 1 ? "1 note" : d.notes.length ? `${d.notes.length} notes` : "no notes";
   }
   const play = () => {
-    video.paused ? video.play() : video.pause();
+    Legere.startOrStop(video);
   };
   function note() {
     noteFrame = frame();

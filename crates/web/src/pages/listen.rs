@@ -12,7 +12,7 @@ use askama::Template;
 use legere_core::time::clock;
 use legere_core::track::marks::Edit;
 use legere_core::track::retarget::Seam;
-use legere_core::track::{Texture, TrackReading};
+use legere_core::track::{Texture, Trace, TrackReading};
 use legere_store::journal::Put;
 use legere_store::tracks::{About, Track};
 use serde::Deserialize;
@@ -152,8 +152,10 @@ fn as_seen(track: Track) -> Value {
         "sections": track.marks.sections.is_some(),
         "cues": track.marks.cues.is_some(),
     });
+    let loudness = track.part.as_ref().zip(track.reading.as_ref()).map(|(v, r)| v.loudness(r));
     let version = track.part.as_ref().map(|v| {
         json!({
+            "loudness": loudness,
             "spans": v.spans().iter().map(|s| (s.start.to_f64(), s.end.to_f64())).collect::<Vec<_>>(),
             "joins": v.joins(),
             "duration": v.duration().to_f64(),
@@ -163,8 +165,8 @@ fn as_seen(track: Track) -> Value {
             "level": v.level(),
         })
     });
-    // The page does not draw the texture, which is the larger half.
-    let reading = track.reading.map(|r| TrackReading { texture: Texture::default(), ..r });
+    // The page does not draw the texture, which is the larger half, nor the loudness along time.
+    let reading = track.reading.map(|r| TrackReading { texture: Texture::default(), momentary: Trace::default(), ..r });
     json!({ "reading": reading, "version": version, "name": name, "by_hand": by_hand })
 }
 

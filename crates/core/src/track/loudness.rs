@@ -1,0 +1,123 @@
+//! Loudness as broadcasters measure it: EBU R 128, ITU-R BS.1770.
+
+use super::Trace;
+use ebur128::{EbuR128, Mode};
+
+/// Seconds between two momentary values; each looks at 400 ms, so that they are also the blocks of the gate.
+const STEP: f64 = 0.1;
+/// Blocks below this are silence (BS.1770: the absolute gate), in LUFS.
+const SILENCE: f64 = -70.0;
+/// Blocks so much below the mean of the others do not count (the relative gate), in LU.
+const RELATIVE_GATE: f64 = -10.0;
+
+/// How loud a track is, along time and on the whole.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Loudness {
+    /// Momentary loudness in LUFS: of the 400 ms around the middle of each step.
+    pub momentary: Trace,
+    /// Programme loudness in LUFS; `None` in silence.
+    pub programme: Option<f64>,
+}
+
+/// Listens to interleaved samples as they are decoded.
+pub struct Meter {
+    meter: EbuR128,
+    /// Samples of all channels in a step.
+    step: usize,
+    pending: Vec<f32>,
+    momentary: Vec<f64>,
+}
+
+impl Meter {
+    /// For one channel or two. `None` for a rate that nobody uses.
+    pub fn new(channels: u32, rate: u32) -> Option<Self> {
+        let meter = EbuR128::new(channels, rate, Mode::M | Mode::I).ok()?;
+        let step = (f64::from(rate) * STEP) as usize * channels as usize;
+        (step > 0).then(|| Self { meter, step, pending: Vec::new(), momentary: Vec::new() })
+    }
+
+    pub fn listen(&mut self, samples: &[f32]) {
+        self.pending.extend_from_slice(samples);
+        let whole = self.pending.len() / self.step * self.step;
+        let rest = self.pending.split_off(whole);
+        for block in std::mem::replace(&mut self.pending, rest).chunks(self.step) {
+            self.block(block);
+        }
+    }
+
+    fn block(&mut self, block: &[f32]) {
+        let value = self.meter.add_frames_f32(block).and_then(|()| self.meter.loudness_momentary());
+        let value = value.ok().filter(|v| v.is_finite()).unwrap_or(SILENCE).max(SILENCE);
+        self.momentary.push((value * 10.0).round() / 10.0);
+    }
+
+    pub fn finish(mut self) -> Loudness {
+        let rest = std::mem::take(&mut self.pending);
+        if !rest.is_empty() {
+            self.block(&rest);
+        }
+        let programme = self.meter.loudness_global().ok().filter(|v| v.is_finite());
+        let steps = self.momentary.len();
+        // The meter looks back 400 ms; two steps of silence behind the track centre its window.
+        let silence = vec![0.0; self.step];
+        self.block(&silence);
+        self.block(&silence);
+        let values = self.momentary.split_off(self.momentary.len() - steps);
+        Loudness { momentary: Trace { step: STEP, values }, programme }
+    }
+}
+
+impl Loudness {
+    /// Of one channel.
+    pub fn of(samples: &[f32], rate: u32) -> Self {
+        let Some(mut meter) = Meter::new(1, rate) else { return Self::default() };
+        // In pieces, so that a long track is not held twice.
+        samples.chunks(meter.step * 64).for_each(|piece| meter.listen(piece));
+        meter.finish()
+    }
+}
+
+/// The programme loudness, in LUFS, of blocks of momentary loudness: both gates, then the mean of their power.
+pub(super) fn programme(blocks: &[f64]) -> Option<f64> {
+    let mean = |gate: f64| {
+        let heard: Vec<f64> = blocks.iter().filter(|b| **b > gate).map(|b| 10f64.powf(b / 10.0)).collect();
+        (!heard.is_empty()).then(|| 10.0 * (heard.iter().sum::<f64>() / heard.len() as f64).log10())
+    };
+    mean((mean(SILENCE)? + RELATIVE_GATE).max(SILENCE))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A 997 Hz tone; at full scale in both channels of a stereo file its loudness is 0 LUFS, in one −3.01 (BS.1770).
+    fn tone(seconds: f64, peak: f32) -> Vec<f32> {
+        (0..(48_000.0 * seconds) as usize)
+            .map(|i| peak * (std::f32::consts::TAU * 997.0 * i as f32 / 48_000.0).sin())
+            .collect()
+    }
+
+    #[test]
+    fn a_tone_is_as_loud_as_the_standard_says_in_one_channel_and_in_two() {
+        let mono = tone(4.0, 0.1);
+        let one = Loudness::of(&mono, 48_000).programme.expect("heard");
+        assert!((one + 23.0).abs() < 0.1, "{one}");
+        let mut meter = Meter::new(2, 48_000).expect("a meter");
+        let both: Vec<f32> = mono.iter().flat_map(|s| [*s, *s]).collect();
+        both.chunks(777).for_each(|piece| meter.listen(piece));
+        let two = meter.finish().programme.expect("heard");
+        assert!((two - one - 3.01).abs() < 0.05, "{two}");
+    }
+
+    #[test]
+    fn blocks_alone_give_the_same_programme_loudness() {
+        let mut samples = tone(6.0, 0.2);
+        samples.extend(tone(6.0, 0.02));
+        samples.extend(vec![0.0; 48_000 * 3]);
+        let loudness = Loudness::of(&samples, 48_000);
+        assert_eq!(loudness.momentary.values.len(), 150);
+        let from_blocks = programme(&loudness.momentary.values).expect("heard");
+        assert!((from_blocks - loudness.programme.expect("heard")).abs() < 0.1, "{from_blocks}");
+        assert_eq!(programme(&[-70.0; 9]), None, "silence has no loudness");
+    }
+}

@@ -1,0 +1,87 @@
+//! Fits how beats are counted into bars (`core::track::bars`) on the pieces with the fitted seeds, one weight after
+//! the other as long as that helps, and prints the weights.
+
+use legere_core::evaluation::agreement;
+use legere_core::track::bars::{WEIGHTS, Weights};
+use legere_core::track::{Audio, READING_RATE, Tapped, tapped_beats};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, Truth};
+use std::path::Path;
+
+const SEEDS_A_STYLE: u64 = 6;
+const IMPROVISATIONS: u64 = 160;
+/// Where the beats are wrong, the bars say nothing.
+const GOOD_BEATS: f64 = 0.9;
+
+type Piece = (Truth, Tapped);
+
+fn main() {
+    let band = Band::from_debian().expect("a soundfont");
+    let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
+    std::fs::create_dir_all(&kept).expect("a folder");
+    let seeds = FITTED_SEEDS.start..FITTED_SEEDS.start + SEEDS_A_STYLE;
+    let end = FITTED_IMPROVISATIONS.end;
+    let etudes: Vec<Etude> = STYLES
+        .iter()
+        .flat_map(|style| seeds.clone().map(move |seed| Etude::compose(style, seed)))
+        .chain((end - IMPROVISATIONS..end).map(Etude::improvise))
+        .collect();
+    let half = etudes.len().div_ceil(2);
+    let pieces: Vec<Piece> = std::thread::scope(|scope| {
+        let (band, kept) = (&band, &kept);
+        let threads: Vec<_> = etudes
+            .chunks(half)
+            .map(|part| scope.spawn(move || part.iter().filter_map(|e| piece(e, band, kept)).collect::<Vec<_>>()))
+            .collect();
+        threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
+    });
+    println!("{} of {} pieces with good beats", pieces.len(), etudes.len());
+    let mut best = (judged(&pieces, &WEIGHTS), WEIGHTS);
+    println!("as it is: {:.4}", best.0);
+    loop {
+        let before = best.0;
+        for which in 0..10 {
+            for factor in [0.6, 0.8, 0.9, 1.1, 1.25, 1.6] {
+                let mut weights = best.1;
+                *weight(&mut weights, which) *= factor;
+                let now = judged(&pieces, &weights);
+                if now > best.0 + 1e-5 {
+                    best = (now, weights);
+                }
+            }
+        }
+        println!("{:.4}: {:.2?}", best.0, best.1);
+        if best.0 < before + 5e-4 {
+            break;
+        }
+    }
+}
+
+fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
+    match which {
+        0..5 => &mut weights.down[which],
+        5 => &mut weights.backbeat,
+        6 => &mut weights.irregular,
+        7 => &mut weights.other_metre,
+        n => &mut weights.rare[n - 8],
+    }
+}
+
+fn piece(etude: &Etude, band: &Band, kept: &Path) -> Option<Piece> {
+    let samples = etude.played(band, READING_RATE, kept).expect("played");
+    let tapped = tapped_beats(Audio::mono(&samples))?;
+    (agreement(&etude.truth.beats, &tapped.beats(), 0.07).f > GOOD_BEATS).then(|| (etude.truth.clone(), tapped))
+}
+
+/// The mean F-measure of the downbeats.
+fn judged(pieces: &[Piece], weights: &Weights) -> f64 {
+    let sum: f64 = pieces
+        .iter()
+        .map(|(truth, tapped)| {
+            let ones: Vec<f64> = tapped.counted(weights).0.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+            let last = truth.beats[truth.beats.len() - 1] + 0.3;
+            let ones: Vec<f64> = ones.into_iter().filter(|t| *t < last).collect();
+            agreement(&truth.downbeats, &ones, 0.07).f
+        })
+        .sum();
+    sum / pieces.len() as f64
+}
