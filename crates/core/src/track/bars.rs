@@ -100,7 +100,7 @@ impl Heard {
 /// How much stronger the snare must be on the even beats around than on the odd ones, in deviations.
 const BACKBEAT_STANDS_OUT: f64 = 0.5;
 /// Beats to each side that are looked at.
-const BACKBEAT_REACH: usize = 8;
+const BACKBEAT_REACH: usize = 4;
 
 /// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them.
 pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
@@ -113,7 +113,9 @@ pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
                     around.clone().filter(|k| off(&places[*k]) == wanted).map(|k| heard.snare[k]).collect();
                 values.iter().sum::<f64>() / values.len().max(1) as f64
             };
-            off(&places[i]) && mean(true) - mean(false) > BACKBEAT_STANDS_OUT
+            let (even, odd) = (mean(true), mean(false));
+            // A bar beside a passage with a snare has none itself.
+            off(&places[i]) && even - odd > BACKBEAT_STANDS_OUT && heard.snare[i] > odd
         })
         .collect()
 }

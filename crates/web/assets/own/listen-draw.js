@@ -323,8 +323,8 @@
         .map(([what]) => what);
     $("part").textContent =
       `part ${Legere.clock(L.part[0])}–${Legere.clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
-      `${r.tempo_bpm.toFixed(1)} beats a minute, heard ${Math.round(100 * r.confidence)} % clearly, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
-      ((r.backbeats || []).length > 7 ? ", backbeat heard" : "") +
+      `${r.tempo_bpm.toFixed(1)} bpm, heard ${Math.round(100 * r.confidence)} % clearly, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
+      ((r.backbeats || []).length > 7 ? ", backbeat" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
     $("metre").value = Math.max(2, Math.min(7, ...[Math.max(...L.beats().map((b) => b.beat), 2)]));
   }
