@@ -206,3 +206,81 @@ fn standard(values: impl Iterator<Item = f64>) -> Vec<f64> {
     let deviation = (values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt().max(1e-9);
     values.iter().map(|v| ((v - mean) / deviation).clamp(-3.0, 3.0)).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Beats of which every `metre`th, from `first`, sounds like a one, with a snare on the even ones where asked.
+    fn heard(beats: usize, metre: usize, first: usize, snare: bool) -> Heard {
+        let one = |i: usize| i % metre == first;
+        let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; 5]).collect();
+        let off = |i: usize| (i + metre - first) % 2 == 1;
+        let snare = (0..beats)
+            .map(|i| {
+                if snare && off(i) {
+                    1.0
+                } else if snare {
+                    -1.0
+                } else {
+                    0.0
+                }
+            })
+            .collect();
+        Heard { down, snare }
+    }
+
+    fn ones(counted: &Counted) -> Vec<usize> {
+        counted.places.iter().enumerate().filter(|(_, p)| p.place == 0).map(|(i, _)| i).collect()
+    }
+
+    #[test]
+    fn bars_of_three_and_of_four_begin_where_they_sound_like_it() {
+        for (metre, first) in [(4, 0), (4, 3), (3, 0), (3, 2)] {
+            let counted = count(&heard(48, metre, first, false), &WEIGHTS, false, 110.0);
+            let wanted: Vec<usize> = (first..48).step_by(metre).collect();
+            assert_eq!(ones(&counted), wanted, "{metre} from {first}");
+            assert!(counted.places.iter().all(|p| p.metre == metre && p.place < metre));
+        }
+    }
+
+    #[test]
+    fn one_bar_that_sounds_wrong_does_not_move_the_others() {
+        let mut odd = heard(64, 4, 0, false);
+        odd.down.swap(32, 33);
+        let counted = count(&odd, &WEIGHTS, false, 110.0);
+        assert_eq!(ones(&counted), (0..64).step_by(4).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn backbeats_are_the_even_beats_where_a_snare_plays_and_only_there() {
+        let four = count(&heard(32, 4, 0, true), &WEIGHTS, false, 110.0);
+        let found = backbeats(&heard(32, 4, 0, true), &four.places);
+        assert!(found.iter().enumerate().all(|(i, is)| *is == (i % 2 == 1)), "{found:?}");
+        assert!(backbeats(&heard(32, 4, 0, false), &four.places).iter().all(|is| !is), "nothing plays it");
+        let mut half = heard(32, 4, 0, true);
+        half.snare[16..].fill(0.0);
+        let found = backbeats(&half, &four.places);
+        assert!(found[..12].iter().skip(1).step_by(2).all(|is| *is));
+        assert!(found[20..].iter().all(|is| !is), "the snare has stopped: {found:?}");
+        let three = count(&heard(30, 3, 0, false), &WEIGHTS, false, 110.0);
+        assert!(backbeats(&heard(30, 3, 0, true), &three.places).iter().all(|is| !is), "three has no backbeat");
+    }
+
+    proptest! {
+        /// Whatever is heard, beats are counted on: a place follows the one before, or a bar begins.
+        #[test]
+        fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
+            let down = values.iter().map(|v| [*v, -v, v / 2.0, *v, v * v - 1.0]).collect();
+            let heard = Heard { down, snare: values.clone() };
+            let counted = count(&heard, &WEIGHTS, ternary, bpm);
+            prop_assert_eq!(counted.places.len(), values.len());
+            for pair in counted.places.windows(2) {
+                let on = pair[1].metre == pair[0].metre && pair[1].place == (pair[0].place + 1) % pair[0].metre;
+                prop_assert!(on || pair[1].place == 0, "{:?}", pair);
+            }
+            prop_assert_eq!(backbeats(&heard, &counted.places).len(), values.len());
+        }
+    }
+}

@@ -312,6 +312,14 @@ mod tests {
     }
 
     #[test]
+    fn backbeats_are_carried_over_like_beats() {
+        let track = TrackReading { backbeats: vec![1.5, 7.0, 9.5, 15.0], ..track() };
+        let spans = vec![Span { start: s(6), end: s(10) }, Span { start: s(14), end: s(18) }];
+        let version = Version::of_spans(spans, s(20)).and_then(|v| v.stretched(2_000_000)).expect("inside");
+        assert_eq!(version.reading(&track).backbeats, [2.0, 7.0, 10.0]);
+    }
+
+    #[test]
     fn a_version_is_as_loud_as_what_is_left_of_it() {
         let momentary = Trace { step: 0.1, values: (0..200).map(|i| if i < 100 { -30.0 } else { -12.0 }).collect() };
         let track = TrackReading { momentary, loudness: -14.6, ..track() };

@@ -164,3 +164,17 @@ proptest! {
         prop_assert_eq!(serde_json::from_str::<Marks>(&text).expect("reads back"), marks);
     }
 }
+
+#[test]
+fn a_backbeat_goes_with_its_beat_and_comes_back_with_it() {
+    let clapped = TrackReading { backbeats: (0..32).map(|i| 1.0 + f64::from(i)).collect(), ..track() };
+    let seen = |edits: &[Edit]| {
+        let marks = edits.iter().fold(Marks::default(), |m, e| m.edited(&clapped, e).expect("an edit"));
+        marks.over(&clapped).backbeats
+    };
+    assert_eq!(seen(&[Edit::RemoveBeat { at: 3.0 }]).len(), 31);
+    assert!(!seen(&[Edit::RemoveBeat { at: 3.0 }]).contains(&3.0));
+    // Every second beat is left: the ones and the threes, which nobody claps on.
+    assert!(seen(&[Edit::Halve]).is_empty());
+    assert_eq!(seen(&[Edit::Halve, Edit::StartOver]), clapped.backbeats);
+}
