@@ -233,3 +233,28 @@ fn a_perfect_reading_is_judged_perfect_and_a_late_one_is_not() {
     let means = Means::of(&[Judged::of(&piece.truth, &right), judged]);
     assert!((means.tempo - 0.5).abs() < 1e-9 && means.cue_precision == 1.0 && means.cue_recall == 0.5, "{means}");
 }
+
+#[test]
+fn playing_in_haste_sounds_alike() {
+    let piece = Etude::improvise(11);
+    let play = |band: Band| piece.play(&band, READING_RATE).expect("played");
+    let careful = play(Band::from_debian().expect("a soundfont"));
+    let hasty = play(Band::from_debian().expect("a soundfont").hasty());
+    assert_eq!(careful.len(), hasty.len());
+    let level = |samples: &[f32]| -> Vec<f64> {
+        let second = READING_RATE as usize;
+        samples.chunks(second).map(|s| s.iter().map(|v| f64::from(v * v)).sum::<f64>() / second as f64).collect()
+    };
+    for (second, (a, b)) in level(&careful).iter().zip(level(&hasty)).enumerate() {
+        assert!((a - b).abs() < 0.25 * a.max(b) + 1e-4, "second {second}: {a} and {b}");
+    }
+}
+
+#[test]
+fn pieces_without_sections_are_summed_up_without_them() {
+    let piece = Etude::improvise(4);
+    let judged = Judged::of(&piece.truth, &perfect(&piece.truth, piece.seconds));
+    let words = Means::of(&[judged]).of_beats_and_bars();
+    assert!(words.starts_with("beats F 1.000, AMLt 1.000, error 0.0 ms, downbeats F 1.000"), "{words}");
+    assert!(!words.contains("boundaries"), "{words}");
+}

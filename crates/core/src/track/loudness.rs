@@ -110,6 +110,22 @@ mod tests {
     }
 
     #[test]
+    fn how_the_samples_come_does_not_matter_and_their_end_counts() {
+        let samples: Vec<f32> = tone(1.0, 0.1).into_iter().chain(tone(0.25, 0.5)).collect();
+        let by = |size: usize| {
+            let mut meter = Meter::new(1, 48_000).expect("a meter");
+            samples.chunks(size).for_each(|piece| meter.listen(piece));
+            meter.finish()
+        };
+        assert_eq!(by(100), by(9999));
+        let momentary = by(480).momentary;
+        assert_eq!(momentary.values.len(), 13, "a last half step has a value too");
+        assert!(momentary.values[11] > momentary.values[5] + 5.0);
+        assert!(Meter::new(0, 48_000).is_none() && Meter::new(1, 0).is_none());
+        assert_eq!(Loudness::of(&[0.0; 48_000], 48_000).programme, None, "silence has no loudness");
+    }
+
+    #[test]
     fn blocks_alone_give_the_same_programme_loudness() {
         let mut samples = tone(6.0, 0.2);
         samples.extend(tone(6.0, 0.02));

@@ -270,6 +270,37 @@ mod tests {
     }
 
     #[test]
+    fn what_is_shipped_is_a_whole_network() {
+        assert_eq!(SHIPPED.len(), 2 * WEIGHTS);
+        let weights = vec![0.0; WEIGHTS];
+        let idle = Network::of(&weights).listen(&vec![0.3; 5 * INPUTS]);
+        // A network that knows nothing finds everything as likely as not.
+        assert_eq!((idle.beats, idle.downbeats), (vec![0.5; 5], vec![0.5; 5]));
+    }
+
+    #[test]
+    fn nothing_to_hear_is_no_trouble() {
+        for samples in [vec![0.0f32; 0], vec![0.0; 100], vec![0.0; READING_RATE as usize]] {
+            let pulse = Pulse::of(&Spectrum::of(&samples));
+            assert!(pulse.beats.iter().chain(&pulse.downbeats).all(|v| v.is_finite()));
+            assert_eq!(Pulse::near(&[], 3.0), 0.0);
+            assert!(pulse.share_on(&[0.5, 99.0]).is_finite());
+        }
+    }
+
+    #[test]
+    fn strength_lies_between_its_steps_and_shares_add_up() {
+        let pulse = Pulse { beats: vec![0.0, 1.0, 0.25, 0.0], downbeats: Vec::new() };
+        let strength = pulse.beat_strength(8);
+        assert_eq!((strength[0], strength[2], strength[4]), (0.0, 1.0, 0.5));
+        assert!((strength[1] - 0.5f32.sqrt()).abs() < 1e-6, "half-way up");
+        assert_eq!(strength[7], 0.0, "behind its end is nothing");
+        assert!((pulse.share_on(&[0.03]) - 1.0).abs() < 1e-6);
+        assert_eq!(pulse.share_on(&[]), 0.0);
+        assert_eq!(Pulse::near(&pulse.beats, 0.04), 1.0);
+    }
+
+    #[test]
     fn loud_and_quiet_copies_are_told_alike() {
         let loud = ticks(0.5, 20);
         let quiet: Vec<f32> = loud.iter().map(|s| s * 0.5).collect();
