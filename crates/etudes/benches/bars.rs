@@ -4,7 +4,7 @@
 use legere_core::evaluation::agreement;
 use legere_core::track::bars::{WEIGHTS, Weights};
 use legere_core::track::{Audio, READING_RATE, Tapped, tapped_beats};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, Truth};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, Truth, each};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
@@ -25,15 +25,7 @@ fn main() {
         .flat_map(|style| seeds.clone().map(move |seed| Etude::compose(style, seed)))
         .chain((end - IMPROVISATIONS..end).map(Etude::improvise))
         .collect();
-    let half = etudes.len().div_ceil(2);
-    let pieces: Vec<Piece> = std::thread::scope(|scope| {
-        let (band, kept) = (&band, &kept);
-        let threads: Vec<_> = etudes
-            .chunks(half)
-            .map(|part| scope.spawn(move || part.iter().filter_map(|e| piece(e, band, kept)).collect::<Vec<_>>()))
-            .collect();
-        threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
-    });
+    let pieces: Vec<Piece> = each(&etudes, |etude| piece(etude, &band, &kept)).into_iter().flatten().collect();
     println!("{} of {} pieces with good beats", pieces.len(), etudes.len());
     let mut best = (judged(&pieces, &WEIGHTS), WEIGHTS);
     println!("as it is: {:.4}", best.0);

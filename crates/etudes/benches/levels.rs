@@ -3,7 +3,7 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, considered};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, each};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
@@ -34,14 +34,7 @@ fn main() {
         .collect();
     let end = FITTED_IMPROVISATIONS.end;
     etudes.extend((end - IMPROVISATIONS..end).map(Etude::improvise));
-    let half = etudes.len().div_ceil(2);
-    let pieces: Vec<Piece> = std::thread::scope(|scope| {
-        let threads: Vec<_> = etudes
-            .chunks(half)
-            .map(|part| scope.spawn(|| part.iter().map(|e| piece(e, &band, &kept)).collect::<Vec<_>>()))
-            .collect();
-        threads.into_iter().flat_map(|t| t.join().expect("read")).collect()
-    });
+    let pieces = each(&etudes, |etude| piece(etude, &band, &kept));
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
     println!("{able} of {} pieces have a right row among those considered", pieces.len());
     for p in pieces.iter().filter(|p| !p.right.iter().any(|r| *r)) {

@@ -11,7 +11,7 @@ use candle_core::backprop::GradStore;
 use candle_core::{D, Device, Result, Tensor, Var};
 use candle_nn::{AdamW, Optimizer, ParamsAdamW};
 use legere_core::track::pulse::{
-    BANDS, CHANNELS, FIRST_TAPS, INPUTS, LAYERS, Network, OUTPUTS, STEP_RATE, TAPS, WEIGHTS,
+    BANDS, CHANNELS, FIRST_TAPS, INPUTS, LAYERS, Network, OUTPUTS, STEP_RATE, TAPS, WEIGHTS, shipped,
 };
 use legere_core::track::{Audio, READING_RATE, pulse_inputs};
 use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES, Truth};
@@ -245,9 +245,7 @@ impl Net {
     /// Takes the weights that are there.
     fn go_on(&self) -> Result<()> {
         let mut at = 0;
-        let bytes = std::fs::read(weights_file())?;
-        let numbers: Vec<f32> =
-            bytes.chunks_exact(2).map(|b| f32::from_bits(u32::from(u16::from_le_bytes([b[0], b[1]])) << 16)).collect();
+        let numbers = shipped();
         for var in &self.vars {
             let count = var.elem_count();
             var.set(&Tensor::from_slice(&numbers[at..at + count], var.shape(), &Device::Cpu)?)?;

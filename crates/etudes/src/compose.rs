@@ -480,8 +480,6 @@ impl<'a> Score<'a> {
         let count = (self.bars_total() * metre) as usize + usize::from(!self.ends_open);
         let beats = self.time.beats[..count].to_vec();
         let downbeats = beats.iter().copied().step_by(metre as usize).collect();
-        let mut gaps: Vec<f64> = beats.windows(2).map(|w| w[1] - w[0]).collect();
-        gaps.sort_by(f64::total_cmp);
         let (mut sections, mut cues, mut bar) = (Vec::new(), Vec::new(), 0);
         let mut before = None;
         for (kind, letter, length) in &self.sections {
@@ -495,8 +493,14 @@ impl<'a> Score<'a> {
             before = Some(*kind);
             bar += length;
         }
-        Truth { beats, downbeats, metre, tempo_bpm: 60.0 / gaps[gaps.len() / 2], sections, cues }
+        Truth { tempo_bpm: median_bpm(&beats), beats, downbeats, metre, sections, cues }
     }
+}
+
+pub(crate) fn median_bpm(beats: &[f64]) -> f64 {
+    let mut gaps: Vec<f64> = beats.windows(2).map(|w| w[1] - w[0]).collect();
+    gaps.sort_by(f64::total_cmp);
+    60.0 / gaps[gaps.len() / 2]
 }
 
 fn own_share(here: Here) -> f32 {

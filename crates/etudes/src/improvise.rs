@@ -4,7 +4,7 @@
 //! no habits: what is common to all of them is only what makes a listener tap. Its beats and bars are known; it has
 //! no named sections.
 
-use crate::compose::{Etude, Note, Time, Truth, beat_times};
+use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -143,10 +143,8 @@ impl Etude {
             .map(|(_, t)| t)
             .collect();
         let beats = beats[skipped..].to_vec();
-        let mut gaps: Vec<f64> = beats.windows(2).map(|w| w[1] - w[0]).collect();
-        gaps.sort_by(f64::total_cmp);
         let truth = Truth {
-            tempo_bpm: 60.0 / gaps[gaps.len() / 2],
+            tempo_bpm: median_bpm(&beats),
             beats,
             downbeats,
             metre: style.metre,

@@ -19,5 +19,18 @@ pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
 /// The same for improvisations.
 pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 
+/// Does the same with each piece, half of them beside the other half; in their order.
+pub fn each<T: Send>(pieces: &[Etude], act: impl Fn(&Etude) -> T + Sync) -> Vec<T> {
+    let (first, second) = pieces.split_at(pieces.len() / 2);
+    std::thread::scope(|scope| {
+        let beside = scope.spawn(|| first.iter().map(&act).collect::<Vec<T>>());
+        let later: Vec<T> = second.iter().map(&act).collect();
+        match beside.join() {
+            Ok(sooner) => sooner.into_iter().chain(later).collect(),
+            Err(panic) => std::panic::resume_unwind(panic),
+        }
+    })
+}
+
 #[cfg(test)]
 mod tests;

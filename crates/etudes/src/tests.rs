@@ -67,18 +67,10 @@ fn improvisations_it_was_not_fitted_on_are_followed() {
 
 /// Plays, reads and judges pieces, all at once.
 fn judged(pieces: Vec<Etude>) -> (Means, String) {
-    let judged: Vec<Judged> = std::thread::scope(|scope| {
-        let threads: Vec<_> = pieces
-            .iter()
-            .map(|piece| {
-                scope.spawn(|| {
-                    let band = Band::from_debian().expect("a soundfont");
-                    let samples = piece.play(&band, READING_RATE).expect("played");
-                    Judged::of(&piece.truth, &read_track(Audio::mono(&samples)).expect("music"))
-                })
-            })
-            .collect();
-        threads.into_iter().map(|t| t.join().expect("read")).collect()
+    let band = Band::from_debian().expect("a soundfont");
+    let judged = each(&pieces, |piece| {
+        let samples = piece.play(&band, READING_RATE).expect("played");
+        Judged::of(&piece.truth, &read_track(Audio::mono(&samples)).expect("music"))
     });
     let table: Vec<String> = pieces.iter().zip(&judged).map(|(p, j)| format!("{:<20} {j}", p.name)).collect();
     let means = Means::of(&judged);

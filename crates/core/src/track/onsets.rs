@@ -29,20 +29,26 @@ pub fn onsets(spectrum: &Spectrum) -> Onsets {
     let frames = spectrum.frames();
     let ends = RANGES.map(|hertz| spectrum.band_above(hertz));
     let mut ranges: [Vec<f32>; 4] = std::array::from_fn(|_| vec![0.0; frames]);
-    for (now_at, then_at) in (LAG..frames).zip(0..) {
-        let (now, then) = (spectrum.frame(now_at), spectrum.frame(then_at));
-        for (band, value) in now.iter().enumerate() {
-            let from = band.saturating_sub(1);
-            let before = then[from..(band + 2).min(then.len())].iter().copied().fold(0.0f32, f32::max);
+    (LAG..frames).for_each(|frame| {
+        for (band, rise) in rises(spectrum, frame).enumerate() {
             let range = ends.iter().filter(|end| band >= **end).count();
-            ranges[range][now_at] += (value - before).max(0.0);
+            ranges[range][frame] += rise;
         }
-    }
+    });
     let whole = (0..frames).map(|f| ranges.iter().map(|r| r[f]).sum()).collect();
     let ranges = ranges.map(|r| against_surroundings(&r));
     let all: Vec<f32> =
         (0..frames).map(|f| ranges.iter().zip(SHARES).map(|(r, share)| r[f] * share).sum::<f32>()).collect();
     Onsets { flux: normalised(whole), all: against_surroundings(&all), ranges }
+}
+
+/// How much each band has risen since [`LAG`] frames before, its neighbours then counting too.
+pub fn rises(spectrum: &Spectrum, frame: usize) -> impl Iterator<Item = f32> + '_ {
+    let then = spectrum.frame(frame.saturating_sub(LAG));
+    spectrum.frame(frame).iter().enumerate().map(|(band, value)| {
+        let before = then[band.saturating_sub(1)..(band + 2).min(then.len())].iter().copied().fold(0.0f32, f32::max);
+        (value - before).max(0.0)
+    })
 }
 
 /// Divided by the strongest values around, which fade with distance.

@@ -6,6 +6,7 @@
 //! pulse` on improvised études with the fitted seeds; `pulse.weights` are its numbers. [`super::follow`] and
 //! [`super::bars`] make beats and bars of what it hears.
 
+use super::onsets::rises;
 use super::spectrum::Spectrum;
 
 /// Spectral frames a step of the network covers: 20 ms.
@@ -33,6 +34,12 @@ pub const WEIGHTS: usize = FIRST_TAPS * INPUTS * CHANNELS
 /// The upper halves of 32-bit floating-point numbers, little-endian: three digits are enough.
 const SHIPPED: &[u8] = include_bytes!("pulse.weights");
 
+/// The weights that the program ships with.
+pub fn shipped() -> Vec<f32> {
+    let halves = SHIPPED.chunks_exact(2).map(|b| u16::from_le_bytes([b[0], b[1]]));
+    halves.map(|half| f32::from_bits(u32::from(half) << 16)).collect()
+}
+
 /// Probabilities along time, [`STEP_RATE`] a second.
 pub struct Pulse {
     pub beats: Vec<f32>,
@@ -41,11 +48,7 @@ pub struct Pulse {
 
 impl Pulse {
     pub fn of(spectrum: &Spectrum) -> Self {
-        let weights: Vec<f32> = SHIPPED
-            .chunks_exact(2)
-            .map(|b| f32::from_bits(u32::from(u16::from_le_bytes([b[0], b[1]])) << 16))
-            .collect();
-        Network::of(&weights).listen(&inputs(spectrum))
+        Network::of(&shipped()).listen(&inputs(spectrum))
     }
 
     /// How strongly one would tap in each spectral frame, 0–1: the root lifts what the network is unsure of.
@@ -86,14 +89,10 @@ pub fn inputs(spectrum: &Spectrum) -> Vec<f32> {
     for (step, row) in rows.chunks_exact_mut(INPUTS).enumerate() {
         for frame in step * EVERY..(step + 1) * EVERY {
             let now = spectrum.frame(frame);
-            // 20 ms before; its neighbours too, so that vibrato is no beginning (as in `onsets`).
-            let then = spectrum.frame(frame.saturating_sub(2));
-            for (band, value) in now.iter().enumerate() {
+            for (band, (value, rise)) in now.iter().zip(rises(spectrum, frame)).enumerate() {
                 let slot = band * BANDS / now.len();
-                let before =
-                    then[band.saturating_sub(1)..(band + 2).min(then.len())].iter().copied().fold(0.0, f32::max);
                 row[slot] += value;
-                row[BANDS + slot] += (value - before).max(0.0);
+                row[BANDS + slot] += rise;
             }
         }
         let chroma = spectrum.chroma_at(step * EVERY);
