@@ -3,6 +3,7 @@
 //! - Bounded: address space and processor time by `prlimit`, wall-clock time by us; killed when dropped.
 //! - Closed: only the `file` and `pipe` protocols, only the container formats listed here. The list matters most: it
 //!   refuses playlists and concat scripts in disguise, which would open other files.
+//! - Behind: the pages, and whatever else the editor has open, come first.
 //! - Inputs are written `file:PATH`, so that no name is an option or a protocol.
 
 use crate::MediaError;
@@ -69,8 +70,9 @@ impl Guarded {
     }
 
     fn command(self) -> Command {
-        let mut command = Command::new("prlimit");
+        let mut command = Command::new("nice");
         command
+            .args(["-n", "10", "prlimit"])
             .arg(format!("--as={ADDRESS_SPACE}"))
             .arg(format!("--cpu={CPU_SECONDS}"))
             .args(["--core=0", "--"])

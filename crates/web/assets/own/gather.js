@@ -10,6 +10,43 @@
   const rolls = () => $("rolls");
   const address = () => rolls().dataset.address;
 
+  // Puts what has changed among what is the same: two thousand lines that were all replaced would stop the page for a
+  // second each time. Parts are known by their ids; the inside of a [data-parts] is laid in the same way.
+  function lay(old, fresh) {
+    let at = old.firstElementChild;
+    for (const part of [...fresh.children]) {
+      const known = part.id ? $(part.id) : at;
+      const here = known && known.parentNode === old;
+      const open = "parts" in part.dataset;
+      if (here && (open || known.isEqualNode(part))) {
+        if (known === at) at = at.nextElementSibling;
+        else old.insertBefore(known, at);
+        if (open) lay(known, part);
+      } else {
+        old.insertBefore(part, at);
+        if (here && known === at) at = at.nextElementSibling;
+        if (here) known.remove();
+      }
+    }
+    while (at) {
+      const next = at.nextElementSibling;
+      at.remove();
+      at = next;
+    }
+  }
+  async function everything() {
+    const answer = await fetch(`${address()}/gather/rolls`);
+    if (!answer.ok) return;
+    const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+    for (const part of page.querySelectorAll("[hx-swap-oob]")) {
+      const known = $(part.id);
+      part.removeAttribute("hx-swap-oob");
+      if (known) known.replaceWith(part);
+      else part.remove();
+    }
+    lay(rolls(), page.body);
+  }
+
   async function refresh() {
     waiting = null;
     const unknown = [...changed].some((id) => !$(`clip-${id}`));
@@ -19,7 +56,7 @@
       wholeAt = now;
       whole = false;
       changed.clear();
-      await htmx.ajax("GET", `${address()}/gather/rolls`, { target: "#rolls", swap: "innerHTML" });
+      await everything();
       return;
     }
     const ids = [...changed].slice(0, 100);

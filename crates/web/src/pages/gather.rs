@@ -45,6 +45,8 @@ pub struct ClipLine {
 }
 
 pub struct RollView {
+    /// The same as long as roll and day are.
+    pub key: String,
     pub name: String,
     pub when: String,
     pub count: String,
@@ -68,6 +70,7 @@ pub struct CalendarRow {
 }
 
 pub struct Day {
+    pub key: String,
     pub title: String,
     pub rows: Vec<CalendarRow>,
     pub hours: Vec<(f64, String)>,
@@ -146,6 +149,7 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
     let rolls = grouped
         .iter()
         .map(|(roll, of)| RollView {
+            key: format!("{roll}-{}", of[0].recorded_at.date_naive()),
             name: names.get(roll).cloned().unwrap_or_default(),
             when: when(of[0].recorded_at, &of[0].recorded_from),
             count: counted(of.len(), "clip"),
@@ -254,7 +258,13 @@ fn days(grouped: &[(Uuid, Vec<&Clip>)], names: &BTreeMap<Uuid, String>) -> Vec<D
             })
             .collect::<Vec<_>>();
         let hours = (first as i64..=last as i64).map(|h| (x(h as f64), format!("{h:02}:00"))).collect();
-        days.push(Day { title: date.format("%A %-d %B %Y").to_string(), height: 30 + rows.len() * 24, rows, hours });
+        days.push(Day {
+            key: date.to_string(),
+            title: date.format("%A %-d %B %Y").to_string(),
+            height: 30 + rows.len() * 24,
+            rows,
+            hours,
+        });
     }
     days
 }
