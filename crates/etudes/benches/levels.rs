@@ -3,7 +3,7 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, considered};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, each};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, each, kept};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
@@ -13,6 +13,7 @@ const STEPS: usize = 4000;
 const RATE: f64 = 0.3;
 /// The last of the fitted improvisations; the network is trained on the first.
 const IMPROVISATIONS: u64 = 160;
+const IN_IDIOMS: u64 = 264;
 /// Keeps weights small where the pieces do not decide them.
 const DECAY: f64 = 0.004;
 
@@ -24,8 +25,7 @@ struct Piece {
 
 fn main() {
     let band = Band::from_debian().expect("a soundfont");
-    let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
-    std::fs::create_dir_all(&kept).expect("a folder");
+    let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let mut etudes: Vec<Etude> = (0..STYLES.len())
         .flat_map(|s| {
             let count = if STYLES[s].mixed { SEEDS_A_MIXED_STYLE } else { SEEDS_A_STYLE };
@@ -34,6 +34,7 @@ fn main() {
         .collect();
     let end = FITTED_IMPROVISATIONS.end;
     etudes.extend((end - IMPROVISATIONS..end).map(Etude::improvise));
+    etudes.extend((end - IN_IDIOMS..end).map(Etude::in_idiom));
     let pieces = each(&etudes, |etude| piece(etude, &band, &kept));
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
     println!("{able} of {} pieces have a right row among those considered", pieces.len());

@@ -8,7 +8,7 @@
 //! second piece is played by it.
 
 use candle_core::backprop::GradStore;
-use candle_core::{D, Device, Result, Tensor, Var};
+use candle_core::{Device, Result, Tensor, Var};
 use candle_nn::{AdamW, Optimizer, ParamsAdamW};
 use legere_core::track::pulse::{
     BANDS, CHANNELS, FIRST_TAPS, INPUTS, LAYERS, Network, OUTPUTS, STEP_RATE, TAPS, WEIGHTS, shipped,
@@ -24,8 +24,8 @@ use std::time::Instant;
 const SECOND_SOUNDFONT: &str = "/usr/share/sounds/sf2/FluidR3_GM.sf2";
 const PIECES: usize = 1600;
 const ROUNDS: usize = 12;
-/// Of the pieces, how many are études in the styles.
-const STYLED_SHARE: usize = 4;
+/// One of so many pieces is an étude in the styles, one a free improvisation; the others are in idioms.
+const KINDS: usize = 5;
 /// The model that chooses among rows of beats is trained on the seeds below.
 const FIRST_STYLED_SEED: u64 = 30;
 const BATCH: usize = 4;
@@ -134,14 +134,14 @@ fn gradients(net: &Net, batch: &[Piece], seed: u64) -> Result<(f64, GradStore)> 
 /// Its sound is varied by its number.
 fn piece(number: usize, bands: &[Band]) -> Result<Piece> {
     let mut rng = ChaCha8Rng::seed_from_u64(number as u64);
-    let styled = number.is_multiple_of(STYLED_SHARE);
-    let etude = if styled {
-        let i = number / STYLED_SHARE;
-        let seeds = FITTED_SEEDS.end - FIRST_STYLED_SEED;
-        let seed = FIRST_STYLED_SEED + (i / STYLES.len()) as u64 % seeds;
-        Etude::compose(&STYLES[i % STYLES.len()], seed)
-    } else {
-        Etude::improvise(number as u64)
+    let i = number / KINDS;
+    let etude = match number % KINDS {
+        0 => {
+            let seeds = FITTED_SEEDS.end - FIRST_STYLED_SEED;
+            Etude::compose(&STYLES[i % STYLES.len()], FIRST_STYLED_SEED + (i / STYLES.len()) as u64 % seeds)
+        }
+        1 => Etude::improvise(number as u64),
+        _ => Etude::in_idiom(number as u64),
     };
     let mut samples = etude.play(&bands[number / 2 % bands.len()], READING_RATE).expect("played");
     vary(&mut samples, &mut rng);
@@ -273,16 +273,18 @@ impl Net {
 }
 
 fn convolution(x: &Tensor, (weights, bias): (&Tensor, &Tensor), taps: usize, apart: usize) -> Result<Tensor> {
-    let steps = x.dim(0)?;
-    let wide = if taps == 1 {
-        x.clone()
-    } else {
-        let margin = taps / 2 * apart;
-        let padded = x.pad_with_zeros(0, margin, margin)?;
-        let views = (0..taps).map(|tap| padded.narrow(0, tap * apart, steps)).collect::<Result<Vec<_>>>()?;
-        Tensor::cat(&views, D::Minus1)?
-    };
-    wide.matmul(weights)?.broadcast_add(bias)
+    let (steps, inputs) = x.dims2()?;
+    let margin = taps / 2 * apart;
+    let padded = if taps == 1 { x.clone() } else { x.pad_with_zeros(0, margin, margin)? };
+    let mut sum: Option<Tensor> = None;
+    for tap in 0..taps {
+        let part = padded.narrow(0, tap * apart, steps)?.matmul(&weights.narrow(0, tap * inputs, inputs)?)?;
+        sum = Some(match sum {
+            Some(sum) => (sum + part)?,
+            None => part,
+        });
+    }
+    sum.expect("at least one tap").broadcast_add(bias)
 }
 
 fn numbers(net: &Net) -> Result<Vec<f32>> {

@@ -4,8 +4,8 @@
 //! name. Played pieces are kept, as playing takes longer than reading.
 
 use legere_core::track::{Audio, READING_RATE, TrackReading, read_track_by_stages};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth};
-use std::path::{Path, PathBuf};
+use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth, kept};
+use std::path::PathBuf;
 use std::time::Instant;
 
 const SEEDS_A_STYLE: u64 = 2;
@@ -17,8 +17,7 @@ fn main() {
     let only: Vec<&String> = words.iter().filter(|w| *w != "fit").collect();
     let first = if fit { FITTED_SEEDS.start } else { FITTED_SEEDS.end };
     let band = Band::from_debian().expect("a soundfont");
-    let kept = Path::new(env!("CARGO_TARGET_TMPDIR")).join("etudes");
-    std::fs::create_dir_all(&kept).expect("a folder");
+    let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let styled = STYLES.iter().flat_map(|style| (first..first + SEEDS_A_STYLE).map(|seed| Etude::compose(style, seed)));
     // The last of the fitted ones: the first have trained the network.
     let end = FITTED_IMPROVISATIONS.end;
@@ -27,7 +26,10 @@ fn main() {
     println!("{:<18} {}", "piece", Judged::HEADER);
     let judged = bench.judge(styled);
     println!("means: {}", Means::of(&judged));
-    println!("improvisations, which have beats and bars only:");
+    println!("improvisations in idioms, which have beats and bars only:");
+    let judged = bench.judge(seeds.clone().map(Etude::in_idiom));
+    println!("means: {}", Means::of(&judged).of_beats_and_bars());
+    println!("free improvisations, made to mislead:");
     let judged = bench.judge(seeds.map(Etude::improvise));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());
     let Bench { seconds: audio_seconds, stages, .. } = bench;

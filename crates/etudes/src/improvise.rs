@@ -5,6 +5,7 @@
 //! no named sections.
 
 use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
+use crate::idiom::{IDIOMS, Idiom};
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -27,6 +28,8 @@ const LEADS: &[i32] =
     &[0, 4, 8, 9, 11, 12, 13, 22, 24, 26, 29, 30, 40, 41, 42, 48, 52, 56, 57, 60, 61, 64, 65, 66, 68, 70, 71, 72, 73];
 const PADS: &[i32] = &[16, 19, 44, 48, 49, 50, 51, 52, 53, 88, 89, 90, 91, 94, 95];
 
+const SOLOS: &[i32] = &[0, 0, 0, 6, 8, 11, 12, 19, 20, 21, 24, 25, 46, 48, 60, 61, 71, 80];
+
 /// Which degrees may follow each degree of the scale.
 const NEXT: [&[i32]; 7] = [&[3, 4, 5, 1, 2, 6], &[4, 0, 6], &[5, 3], &[4, 0, 1], &[0, 5, 3, 0], &[1, 3, 4], &[0, 2, 5]];
 const SCALES: [[i32; 7]; 4] =
@@ -34,25 +37,31 @@ const SCALES: [[i32; 7]; 4] =
 
 /// A stroke: where in the pattern, in beats, how long, how loud (0–1).
 #[derive(Debug, Clone, Copy)]
-struct Stroke {
-    at: f64,
-    long: f64,
-    loud: f64,
+pub(crate) struct Stroke {
+    pub(crate) at: f64,
+    pub(crate) long: f64,
+    pub(crate) loud: f64,
+}
+
+impl Stroke {
+    pub(crate) fn later(&self, beats: u32) -> Self {
+        Self { at: self.at + f64::from(beats), ..*self }
+    }
 }
 
 /// What one part does in one kind of section, over and over.
 #[derive(Debug, Clone, Default)]
-struct Figure {
-    strokes: Vec<Stroke>,
+pub(crate) struct Figure {
+    pub(crate) strokes: Vec<Stroke>,
     /// In bars.
-    bars: u32,
+    pub(crate) bars: u32,
     /// How the strokes take the notes of a chord.
-    way: Way,
-    cycle: usize,
+    pub(crate) way: Way,
+    pub(crate) cycle: usize,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
-enum Way {
+pub(crate) enum Way {
     /// All notes at once.
     #[default]
     Block,
@@ -73,8 +82,10 @@ struct Passage<'a> {
     loud: f64,
 }
 
-struct Improviser {
-    rng: ChaCha8Rng,
+pub(crate) struct Improviser {
+    pub(crate) rng: ChaCha8Rng,
+    /// What is played as the custom is; free without.
+    idiom: Option<&'static Idiom>,
     style: Style,
     time: Time,
     notes: Vec<Note>,
@@ -94,17 +105,29 @@ struct Improviser {
 }
 
 impl Etude {
-    /// The improvisation of a seed.
+    /// The free improvisation of a seed.
     pub fn improvise(seed: u64) -> Self {
-        let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(6_364_136_223).wrapping_add(17));
+        let rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(6_364_136_223).wrapping_add(17));
+        Self::improvised(format!("improvised {seed}"), rng, None)
+    }
+
+    /// The improvisation of a seed in one of the idioms, by turns.
+    pub fn in_idiom(seed: u64) -> Self {
+        let rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(2_862_933_555).wrapping_add(29));
+        let idiom = &IDIOMS[(seed % IDIOMS.len() as u64) as usize];
+        Self::improvised(format!("{} {seed}", idiom.name), rng, Some(idiom))
+    }
+
+    fn improvised(name: String, mut rng: ChaCha8Rng, idiom: Option<&'static Idiom>) -> Self {
         let style = frame(&mut rng);
+        let style = idiom.map_or(style, |i| i.frame(style, &mut rng));
         let bpm = rng.random_range(style.bpm.0..style.bpm.1);
         let bars = ((SECONDS * bpm / 60.0 / f64::from(style.metre)).round() as u32).max(8);
         let forms = form(bars, &mut rng);
         let lead_in = if rng.random_bool(0.5) { 0.02 } else { rng.random_range(0.1..2.5) };
         let total: u32 = forms.iter().map(|f| f.1).sum();
         let beats = beat_times(&style, bpm, total, total * style.metre / 2, lead_in, &mut rng);
-        let (metre, chorale) = (style.metre, rng.random_bool(0.12));
+        let (metre, chorale) = (style.metre, rng.random_bool(0.12) && idiom.is_none());
         let harmonics = [metre, metre, metre, 2 * metre, 4 * metre, half(metre), 1];
         let harmonic = if chorale { 1 } else { *harmonics.choose(&mut rng).unwrap_or(&metre) };
         let mut improviser = Improviser {
@@ -112,7 +135,7 @@ impl Etude {
             tonic: rng.random_range(-5..7),
             // Below nothing, the weak places are the loud ones.
             accent: if rng.random_bool(0.4) { 0.0 } else { rng.random_range(-0.15..0.45) },
-            pushed: style.division == 2 && rng.random_bool(0.15),
+            pushed: style.division == 2 && rng.random_bool(if idiom.is_some() { 0.04 } else { 0.15 }),
             clarity: rng.random_range(0.3..1.6),
             volumes: std::array::from_fn(|_| rng.random_range(0.3..1.0)),
             time: Time { beats, swing: style.swing },
@@ -121,6 +144,7 @@ impl Etude {
             chorale,
             style,
             rng,
+            idiom,
         };
         let programs = improviser.programs();
         improviser.play(&forms);
@@ -152,7 +176,7 @@ impl Etude {
             cues: Vec::new(),
         };
         let seconds = improviser.time.at(f64::from(total * style.metre)) - early + TAIL_SECONDS;
-        Self { name: format!("improvised {seed}"), truth, notes: improviser.notes, programs, seconds }
+        Self { name, truth, notes: improviser.notes, programs, seconds }
     }
 }
 
@@ -204,12 +228,20 @@ fn form(bars: u32, rng: &mut ChaCha8Rng) -> Vec<(usize, u32)> {
 
 impl Improviser {
     fn programs(&mut self) -> Vec<(i32, i32)> {
+        // A piece for one kind of instrument.
+        if self.idiom.is_some() && self.rng.random_bool(0.35) {
+            let alone = *SOLOS.choose(&mut self.rng).unwrap_or(&0);
+            return (BASS..=PAD).map(|part| (part, alone)).collect();
+        }
         let mut one = |list: &[i32]| *list.choose(&mut self.rng).unwrap_or(&0);
         vec![(BASS, one(BASSES)), (COMP, one(COMPS)), (LEAD, one(LEADS)), (COUNTER, one(LEADS)), (PAD, one(PADS))]
     }
 
     fn play(&mut self, forms: &[(usize, u32)]) {
-        let drums = self.rng.random_bool(0.55) && !self.chorale;
+        let drums = match self.idiom {
+            Some(idiom) => idiom.has_drums(&mut self.rng),
+            None => self.rng.random_bool(0.55) && !self.chorale,
+        };
         let figures: Vec<[Figure; PARTS]> = (0..3).map(|_| self.figures()).collect();
         let kits: Vec<Vec<(i32, Figure)>> = (0..3).map(|_| self.kit()).collect();
         let melodies: Vec<Vec<(Stroke, i32)>> = (0..3).map(|_| self.melody()).collect();
@@ -292,7 +324,7 @@ impl Improviser {
         }
     }
 
-    fn loudness(&self, at: f64) -> f64 {
+    pub(crate) fn loudness(&self, at: f64) -> f64 {
         let weak = 1.0 - self.weight(at);
         if self.accent < 0.0 { 1.0 + self.accent * (1.0 - weak) } else { 1.0 - self.accent * weak }
     }
@@ -347,6 +379,9 @@ impl Improviser {
     }
 
     fn bass_figure(&mut self) -> Figure {
+        if let Some(idiom) = self.idiom {
+            return idiom.bass(self);
+        }
         let metre = f64::from(self.style.metre);
         let division = self.style.division;
         let one = Figure { bars: 1, way: Way::Broken, cycle: 1, ..Figure::default() };
@@ -370,6 +405,9 @@ impl Improviser {
     }
 
     fn comp_figure(&mut self) -> Figure {
+        if let Some(idiom) = self.idiom {
+            return idiom.comp(self);
+        }
         let metre = f64::from(self.style.metre);
         let division = f64::from(self.style.division);
         let block = Figure { bars: 1, way: Way::Block, cycle: 3, ..Figure::default() };
@@ -447,6 +485,9 @@ impl Improviser {
 
     /// Two bars of rhythm with a contour, perhaps with an upbeat before them.
     fn melody(&mut self) -> Vec<(Stroke, i32)> {
+        if let Some(idiom) = self.idiom {
+            return idiom.melody(self);
+        }
         let bars = *[1, 2, 2, 4].choose(&mut self.rng).unwrap_or(&2);
         let end = f64::from(bars * self.style.metre);
         let part = 1.0 / f64::from(self.style.division);
@@ -510,6 +551,9 @@ impl Improviser {
 
     /// Keys and what they play.
     fn kit(&mut self) -> Vec<(i32, Figure)> {
+        if let Some(idiom) = self.idiom {
+            return idiom.kit(self);
+        }
         let metre = self.style.metre;
         let division = self.style.division;
         let at = |list: &[f64]| list.iter().map(|at| Stroke { at: *at, long: 0.2, loud: 1.0 }).collect::<Vec<_>>();

@@ -2,7 +2,10 @@
 //! beats, bars, sections and cues are therefore known. What reads music is fitted on some of them and judged on the
 //! others.
 
+use std::path::{Path, PathBuf};
+
 mod compose;
+mod idiom;
 mod improvise;
 mod judge;
 mod play;
@@ -18,6 +21,13 @@ pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
 
 /// The same for improvisations.
 pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
+
+/// Where benches keep pieces once they are played, below Cargo's folder for them: playing takes longer than reading.
+pub fn kept(below: &str) -> PathBuf {
+    let folder = Path::new(below).join("etudes");
+    std::fs::create_dir_all(&folder).expect("a folder below Cargo's own");
+    folder
+}
 
 /// Does the same with each piece, half of them beside the other half; in their order.
 pub fn each<T: Send>(pieces: &[Etude], act: impl Fn(&Etude) -> T + Sync) -> Vec<T> {

@@ -4,10 +4,11 @@
 //! fourth beat carry the snare. A hidden Markov model over metre and place in the bar walks along the beats, so that
 //! a doubtful bar follows its neighbours, and a bar of another length is possible but costs.
 
+use super::Hearing;
 use super::beats::FoundBeat;
-use super::onsets::Onsets;
+use super::onsets::strongest;
 use super::pulse::Pulse;
-use super::spectrum::{FRAME_RATE, Spectrum};
+use super::spectrum::FRAME_RATE;
 
 const METRES: [usize; 3] = [2, 3, 4];
 
@@ -54,7 +55,8 @@ pub struct Heard {
 }
 
 impl Heard {
-    pub fn at(beats: &[FoundBeat], spectrum: &Spectrum, onsets: &Onsets, pulse: &Pulse) -> Self {
+    pub(super) fn at(beats: &[FoundBeat], hearing: &Hearing) -> Self {
+        let Hearing { spectrum, onsets, pulse } = hearing;
         let n = beats.len();
         let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
         let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
@@ -183,9 +185,7 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
 }
 
 fn near(values: &[f32], at: f64) -> f64 {
-    let centre = (at * FRAME_RATE).round() as usize;
-    let from = centre.saturating_sub(3).min(values.len());
-    f64::from(values[from..(centre + 4).min(values.len())].iter().copied().fold(0.0f32, f32::max))
+    strongest(values, FRAME_RATE, at, 3)
 }
 
 /// Only where a value is the greatest within four on both sides.

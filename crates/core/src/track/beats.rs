@@ -4,12 +4,11 @@
 //! track ([`super::follow`]), also at its double, its half and off the beat, and the row that a listener would tap
 //! is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
 
-use super::READING_RATE;
 use super::follow::follow;
 use super::level::{Level, median_gap};
-use super::onsets::Onsets;
-use super::pulse::Pulse;
-use super::spectrum::{FRAME_RATE, Spectrum};
+use super::onsets::strongest;
+use super::spectrum::FRAME_RATE;
+use super::{Hearing, READING_RATE};
 
 pub const SLOWEST_BPM: f64 = 60.0;
 pub const FASTEST_BPM: f64 = 182.0;
@@ -34,7 +33,8 @@ pub struct FoundBeat {
 }
 
 /// Every row of beats that was considered.
-pub fn levels(onsets: &Onsets, pulse: &Pulse, spectrum: &Spectrum) -> Vec<Level> {
+pub fn levels(hearing: &Hearing) -> Vec<Level> {
+    let Hearing { onsets, pulse, .. } = hearing;
     let mut levels: Vec<Level> = Vec::new();
     let periods = periods(&onsets.all);
     // The network knows which onsets are beats, the onsets know to the hundredth of a second where they are.
@@ -60,9 +60,9 @@ pub fn levels(onsets: &Onsets, pulse: &Pulse, spectrum: &Spectrum) -> Vec<Level>
             }
             let beats = times
                 .iter()
-                .map(|at| FoundBeat { at: *at, strength: f64::from(peak_near(&onsets.all, *at)).clamp(0.0, 1.0) })
+                .map(|at| FoundBeat { at: *at, strength: strongest(&onsets.all, FRAME_RATE, *at, 3).clamp(0.0, 1.0) })
                 .collect();
-            levels.push(Level::of(beats, followed.gain, spectrum, onsets, pulse));
+            levels.push(Level::of(beats, followed.gain, hearing));
         }
     }
     levels
@@ -127,12 +127,6 @@ fn periods(strength: &[f32]) -> Vec<f64> {
         periods.push(50.0);
     }
     periods
-}
-
-fn peak_near(values: &[f32], at: f64) -> f32 {
-    let centre = (at * FRAME_RATE).round() as usize;
-    let from = centre.saturating_sub(3).min(values.len());
-    values[from..(centre + 4).min(values.len())].iter().copied().fold(0.0, f32::max)
 }
 
 /// How far beyond the sound a beat may lie, in seconds.

@@ -4,9 +4,10 @@
 //! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
 //! `cargo bench --bench levels` on the études with the fitted seeds (softmax over the rows of a piece), chooses.
 
+use super::Hearing;
 use super::bars::{self, Heard, count};
 use super::beats::FoundBeat;
-use super::onsets::Onsets;
+use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
@@ -27,7 +28,8 @@ pub struct Level {
 }
 
 impl Level {
-    pub fn of(beats: Vec<FoundBeat>, gain: f64, spectrum: &Spectrum, onsets: &Onsets, pulse: &Pulse) -> Self {
+    pub fn of(beats: Vec<FoundBeat>, gain: f64, hearing: &Hearing) -> Self {
+        let Hearing { spectrum, onsets, pulse } = hearing;
         let between =
             |share: f64| -> Vec<f64> { beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect() };
         let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -42,7 +44,7 @@ impl Level {
         let triple = (all(&third) + all(&two_thirds)) / 2.0;
         let double = (all(&half)).max((all(&quarter) + all(&three_quarters)) / 2.0);
         let ternary = triple > 1.15 * double + 0.02;
-        let heard = Heard::at(&beats, spectrum, onsets, pulse);
+        let heard = Heard::at(&beats, hearing);
         let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
         let counted = count(&heard, &bars::WEIGHTS, ternary, bpm);
         let octaves = (bpm / TAPPED_BPM).log2();
@@ -128,9 +130,7 @@ fn harmony(spectrum: &Spectrum, times: &[f64]) -> f64 {
 }
 
 fn near(values: &[f32], at: f64) -> f64 {
-    let centre = (at * FRAME_RATE).round() as usize;
-    let from = centre.saturating_sub(2).min(values.len());
-    f64::from(values[from..(centre + 3).min(values.len())].iter().copied().fold(0.0f32, f32::max))
+    strongest(values, FRAME_RATE, at, 2)
 }
 
 pub fn median_gap(times: &[f64]) -> Option<f64> {

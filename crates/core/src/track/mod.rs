@@ -235,6 +235,25 @@ impl Trace {
     }
 }
 
+/// What is heard in a track before anything is made of it.
+struct Hearing {
+    spectrum: spectrum::Spectrum,
+    onsets: onsets::Onsets,
+    pulse: pulse::Pulse,
+}
+
+impl Hearing {
+    fn of(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Self {
+        let spectrum = spectrum::Spectrum::of(audio.samples);
+        done("spectrum");
+        let onsets = onsets::onsets(&spectrum);
+        done("onsets");
+        let pulse = pulse::Pulse::of(&spectrum);
+        done("network");
+        Self { spectrum, onsets, pulse }
+    }
+}
+
 /// Reads a track.
 pub fn read_track(audio: Audio<'_>) -> Result<TrackReading, ReadTrackError> {
     read_track_by_stages(audio, &mut |_| ())
@@ -251,10 +270,8 @@ pub fn read_track_by_stages(
     if audio.samples.iter().all(|s| s.abs() < 1e-4) {
         return Err(ReadTrackError::Silent);
     }
-    let spectrum = spectrum::Spectrum::of(audio.samples);
-    done("spectrum");
-    let onsets = onsets::onsets(&spectrum);
-    done("onsets");
+    let hearing = Hearing::of(audio, done);
+    let Hearing { spectrum, onsets, .. } = &hearing;
     let measured;
     let loudness = match audio.loudness {
         Some(loudness) => loudness,
@@ -263,19 +280,16 @@ pub fn read_track_by_stages(
             &measured
         }
     };
-    let energy = energy::trace(loudness, &spectrum, &onsets);
+    let energy = energy::trace(loudness, spectrum, onsets);
     done("energy");
-    let pulse = pulse::Pulse::of(&spectrum);
-    done("network");
     let fine = beats::FineOnsets::of(audio.samples);
-    let (beats, backbeats) =
-        tapped(&spectrum, &onsets, &pulse, &fine, audio).map(|t| t.counted(&bars::WEIGHTS)).unwrap_or_default();
+    let (beats, backbeats) = tapped(&hearing, &fine, audio).map(|t| t.counted(&bars::WEIGHTS)).unwrap_or_default();
     done("beats and bars");
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    let (sections, mut cues) = sections::read(&beats, &spectrum, &energy, audio);
+    let (sections, mut cues) = sections::read(&beats, spectrum, &energy, audio);
     let onset_times = beats::onset_times(&onsets.all, &fine);
     sections::add_hits(&mut cues, &onset_times, &beats);
-    let texture = Texture::of(&spectrum, audio.duration());
+    let texture = Texture::of(spectrum, audio.duration());
     done("sections, cues, texture");
     Ok(TrackReading {
         duration: audio.duration(),
@@ -327,17 +341,11 @@ impl Tapped {
     }
 }
 
-fn tapped(
-    spectrum: &spectrum::Spectrum,
-    onsets: &onsets::Onsets,
-    pulse: &pulse::Pulse,
-    fine: &beats::FineOnsets,
-    audio: Audio<'_>,
-) -> Option<Tapped> {
-    let levels = beats::levels(onsets, pulse, spectrum);
+fn tapped(hearing: &Hearing, fine: &beats::FineOnsets, audio: Audio<'_>) -> Option<Tapped> {
+    let levels = beats::levels(hearing);
     let chosen = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score()))?;
     let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
-    let heard = bars::Heard::at(&beats, spectrum, onsets, pulse);
+    let heard = bars::Heard::at(&beats, hearing);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
     let bpm = level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap);
     Some(Tapped { beats, heard, ternary: chosen.ternary, bpm })
@@ -345,9 +353,7 @@ fn tapped(
 
 /// The beats of a track before they are counted: for fitting how they are.
 pub fn tapped_beats(audio: Audio<'_>) -> Option<Tapped> {
-    let spectrum = spectrum::Spectrum::of(audio.samples);
-    let (onsets, pulse) = (onsets::onsets(&spectrum), pulse::Pulse::of(&spectrum));
-    tapped(&spectrum, &onsets, &pulse, &beats::FineOnsets::of(audio.samples), audio)
+    tapped(&Hearing::of(audio, &mut |_| ()), &beats::FineOnsets::of(audio.samples), audio)
 }
 
 /// What the network of [`pulse`] is told of a track: for training.
@@ -357,9 +363,7 @@ pub fn pulse_inputs(audio: Audio<'_>) -> Vec<f32> {
 
 /// What each row of beats that was considered looks like to the model that chooses, and its beats: for training.
 pub fn considered(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
-    let spectrum = spectrum::Spectrum::of(audio.samples);
-    let onsets = onsets::onsets(&spectrum);
-    let levels = beats::levels(&onsets, &pulse::Pulse::of(&spectrum), &spectrum);
+    let levels = beats::levels(&Hearing::of(audio, &mut |_| ()));
     levels.iter().map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
 }
 

@@ -6,7 +6,7 @@
 //! pulse` on improvised études with the fitted seeds; `pulse.weights` are its numbers. [`super::follow`] and
 //! [`super::bars`] make beats and bars of what it hears.
 
-use super::onsets::rises;
+use super::onsets::{rises, strongest};
 use super::spectrum::Spectrum;
 
 /// Spectral frames a step of the network covers: 20 ms.
@@ -76,9 +76,7 @@ impl Pulse {
 
     /// The highest value within 40 ms of a time.
     pub fn near(values: &[f32], at: f64) -> f64 {
-        let centre = (at * STEP_RATE).round().max(0.0) as usize;
-        let from = centre.saturating_sub(2).min(values.len());
-        f64::from(values[from..(centre + 3).min(values.len())].iter().copied().fold(0.0, f32::max))
+        strongest(values, STEP_RATE, at, 2)
     }
 }
 

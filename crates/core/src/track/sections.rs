@@ -21,7 +21,7 @@ const TIMBRE_VALUES: usize = 12;
 pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_>) -> (Vec<Section>, Vec<Cue>) {
     let duration = audio.duration();
     let bars = bar_starts(beats, duration);
-    let silences = silences(audio.samples);
+    let silences = pauses(silences(audio.samples), duration);
     let music_end = music_end(audio.samples).unwrap_or(duration);
     let bounds = boundaries(&bars, spectrum, energy, music_end);
     let mut sections: Vec<Section> = bounds
@@ -372,6 +372,22 @@ fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
     found
 }
 
+/// Silences that are oftener than one in so many seconds are how the piece is played, not pauses in it.
+const SECONDS_A_PAUSE: f64 = 8.0;
+/// How much longer than that a pause is.
+const PAUSE_STANDS_OUT: f64 = 1.6;
+
+/// The silences that are heard as pauses.
+fn pauses(mut silences: Vec<(f64, f64)>, duration: f64) -> Vec<(f64, f64)> {
+    if silences.len() as f64 * SECONDS_A_PAUSE > duration {
+        let mut lengths: Vec<f64> = silences.iter().map(|s| s.1 - s.0).collect();
+        lengths.sort_by(f64::total_cmp);
+        let usual = lengths[lengths.len() / 2];
+        silences.retain(|s| s.1 - s.0 > PAUSE_STANDS_OUT * usual);
+    }
+    silences
+}
+
 /// From the first sound to the last, in seconds.
 pub fn sounds(samples: &[f32]) -> (f64, f64) {
     let first = samples.iter().position(|s| s.abs() >= SILENT).unwrap_or(0);
@@ -383,4 +399,20 @@ pub fn sounds(samples: &[f32]) -> (f64, f64) {
 
 fn music_end(samples: &[f32]) -> Option<f64> {
     samples.iter().rposition(|s| s.abs() >= SILENT).map(|i| (i + 1) as f64 / f64::from(READING_RATE))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn silence_after_every_note_is_no_pause_but_a_longer_one_among_them_is() {
+        let ticks: Vec<(f64, f64)> = (0..40).map(|i| (f64::from(i) * 0.5 + 0.1, f64::from(i) * 0.5 + 0.5)).collect();
+        assert!(pauses(ticks.clone(), 20.5).is_empty());
+        let mut stopped = ticks.clone();
+        stopped[20].1 += 1.5;
+        assert_eq!(pauses(stopped.clone(), 22.0), [stopped[20]]);
+        let rare = vec![(10.0, 10.4), (30.0, 31.0)];
+        assert_eq!(pauses(rare.clone(), 60.0), rare, "each of a few is one");
+    }
 }
