@@ -568,3 +568,68 @@ impl Idiom {
             .collect()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Etude;
+
+    #[test]
+    fn what_idioms_are_made_of_fits_their_bars() {
+        for idiom in IDIOMS {
+            let (name, metre) = (idiom.name, f64::from(idiom.metre));
+            assert!(!name.is_empty());
+            assert!(idiom.bpm.0 >= 60.0 && idiom.bpm.1 <= 180.0 && idiom.bpm.0 + 5.0 < idiom.bpm.1, "{name}");
+            for (strokes, ..) in idiom.bass.iter().chain(idiom.comp) {
+                assert!(strokes.windows(2).all(|w| w[0] < w[1]), "{name}: {strokes:?}");
+                assert!(strokes.iter().all(|at| (0.0..2.0 * metre).contains(at)), "{name}: {strokes:?}");
+            }
+            for (key, strokes) in idiom.kit {
+                assert!((27..88).contains(key), "{name}: no instrument is on {key}");
+                assert!(strokes.iter().all(|at| (0.0..2.0 * metre).contains(at)), "{name}: {strokes:?}");
+            }
+            for cell in idiom.cells {
+                let long: f64 = cell.iter().map(|v| v.abs()).sum();
+                assert!((long - long.round()).abs() < 1e-9 && long > 0.9, "{name}: {cell:?}");
+            }
+            assert!(idiom.cells.iter().any(|c| c.iter().map(|v| v.abs()).sum::<f64>() < 1.01), "{name}: one fits");
+        }
+        let names: std::collections::HashSet<&str> = IDIOMS.iter().map(|i| i.name).collect();
+        assert_eq!(names.len(), IDIOMS.len());
+    }
+
+    #[test]
+    fn a_piece_keeps_its_custom() {
+        for (i, idiom) in IDIOMS.iter().enumerate() {
+            let piece = Etude::in_idiom(i as u64);
+            let (truth, name) = (&piece.truth, &piece.name);
+            assert!(name.starts_with(idiom.name), "{name}");
+            assert_eq!(truth.metre, idiom.metre, "{name}");
+            let upbeat = truth.beats.iter().position(|b| *b == truth.downbeats[0]).expect("on a beat");
+            assert_eq!(truth.downbeats.len(), (truth.beats.len() - upbeat).div_ceil(truth.metre as usize), "{name}");
+            assert!(piece.notes.len() > 60 && (30.0..90.0).contains(&piece.seconds), "{name}: {}", piece.seconds);
+            assert!(idiom.drums > 0.0 || piece.notes.iter().all(|n| n.channel != 9), "{name} has no drums");
+        }
+        assert_eq!(Etude::in_idiom(5).fingerprint(), Etude::in_idiom(5).fingerprint());
+        assert_ne!(Etude::in_idiom(5).fingerprint(), Etude::in_idiom(5 + IDIOMS.len() as u64).fingerprint());
+    }
+
+    /// Most bars of a march have a bass note on the one and on the three, and chords between them.
+    #[test]
+    fn a_march_has_its_bass_on_the_strong_beats() {
+        let march = IDIOMS.iter().position(|i| i.name == "march").expect("a march") as u64;
+        let (mut strong, mut weak) = (0, 0);
+        for round in 0..8 {
+            let piece = Etude::in_idiom(march + round * IDIOMS.len() as u64);
+            let beats = &piece.truth.beats;
+            let first = beats.iter().position(|b| *b == piece.truth.downbeats[0]).expect("on a beat");
+            for note in piece.notes.iter().filter(|n| n.channel == 0) {
+                if let Some(beat) = beats.iter().position(|b| (b - note.at).abs() < 0.03) {
+                    let even = (beat + 4 - first) % 2 == 0;
+                    *if even { &mut strong } else { &mut weak } += 1;
+                }
+            }
+        }
+        assert!(strong > 100 && weak * 8 < strong, "{strong} on strong beats, {weak} on weak ones");
+    }
+}

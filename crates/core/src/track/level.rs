@@ -11,14 +11,17 @@ use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-pub const FEATURES: usize = 24;
+pub const FEATURES: usize = 26;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
     0.37, 0.22, 0.81, -0.75, 0.61, 0.28, 0.11, -0.10, 3.48, 0.87, 0.46, 2.03, 0.94, 0.79, -0.06, 1.48, 0.15, 1.20,
-    1.08, -0.41, 2.63, -2.40, 2.79, -0.35,
+    1.08, -0.41, 2.63, -2.40, 2.79, -0.35, 0.0, 0.0,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
+
+/// What the network thinks impossible may be.
+const UNLIKELY: f64 = 0.03;
 
 /// One row of beats and what speaks for it.
 pub struct Level {
@@ -54,6 +57,9 @@ impl Level {
         let tapped = |times: &[f64]| {
             times.iter().map(|t| Pulse::near(&pulse.beats, *t)).sum::<f64>() / times.len().max(1) as f64
         };
+        let likely: Vec<f64> =
+            on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNLIKELY, 1.0 - UNLIKELY)).collect();
+        let seconds = on.last().zip(on.first()).map_or(1.0, |(last, first)| (last - first).max(1.0));
         let features = [
             all(&on),
             all(&half),
@@ -79,6 +85,10 @@ impl Level {
             tapped(&half),
             pulse.share_on(&on),
             tapped(&third).max(tapped(&two_thirds)),
+            likely.iter().map(|p| p.ln()).sum::<f64>() / likely.len().max(1) as f64,
+            // Against a row without them: each beat that is more likely than not speaks for the row, each other
+            // against it.
+            likely.iter().map(|p| (p / (1.0 - p)).ln()).sum::<f64>() / seconds,
         ];
         Self { beats, ternary, features }
     }

@@ -89,3 +89,55 @@ fn normalised(mut values: Vec<f32>) -> Vec<f32> {
     }
     values
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::READING_RATE;
+    use super::*;
+    use std::f64::consts::TAU;
+
+    /// A tone of two seconds, its pitch swinging by `depth` six times a second, with a burst at one second.
+    fn tone(depth: f64, burst: bool) -> Onsets {
+        let rate = f64::from(READING_RATE);
+        let mut phase = 0.0;
+        let samples: Vec<f32> = (0..2 * READING_RATE as usize)
+            .map(|i| {
+                let t = i as f64 / rate;
+                phase += TAU * 880.0 * (1.0 + depth * (TAU * 6.0 * t).sin()) / rate;
+                let struck =
+                    if burst && t >= 1.0 { 0.6 * (TAU * 2500.0 * t).sin() * (-(t - 1.0) * 30.0).exp() } else { 0.0 };
+                (0.2 * phase.sin() + struck) as f32
+            })
+            .collect();
+        onsets(&Spectrum::of(&samples))
+    }
+
+    #[test]
+    fn what_is_struck_stands_out_where_it_is_struck_and_in_its_range() {
+        let heard = tone(0.0, true);
+        let from = (0.5 * FRAME_RATE) as usize;
+        let top =
+            (from..heard.all.len() - 20).max_by(|a, b| heard.flux[*a].total_cmp(&heard.flux[*b])).expect("frames");
+        assert!((top as f64 / FRAME_RATE - 1.0).abs() < 0.04, "{top}");
+        assert!(strongest(&heard.ranges[2], FRAME_RATE, 1.0, 4) > 0.9, "it lies between 600 and 3000 Hz");
+    }
+
+    #[test]
+    fn a_voice_that_trembles_begins_nothing() {
+        let heard = tone(0.012, true);
+        let burst = strongest(&heard.flux, FRAME_RATE, 1.0, 4);
+        let quiet = (30..180).filter(|i| f64::from(heard.flux[*i]) < 0.5 * burst).count();
+        assert!(quiet > 140, "{quiet} of 150 frames are quiet");
+    }
+
+    #[test]
+    fn the_strongest_value_near_a_time_is_found_at_the_ends_too() {
+        let values = [0.1, 0.9, 0.2, 0.0, 0.7];
+        for (at, reach, wanted) in [(0.0, 0, 0.1), (0.0, 1, 0.9), (0.1, 0, 0.9), (0.3, 1, 0.7), (0.4, 9, 0.9)] {
+            assert!((strongest(&values, 10.0, at, reach) - wanted).abs() < 1e-6, "{at} within {reach}");
+        }
+        assert_eq!(strongest(&values, 10.0, 9.0, 1), 0.0, "behind the end");
+        assert_eq!(strongest(&values, 10.0, -3.0, 0), f64::from(0.1f32), "before the beginning is the beginning");
+        assert_eq!(strongest(&[], 10.0, 0.0, 3), 0.0);
+    }
+}

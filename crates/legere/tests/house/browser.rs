@@ -108,7 +108,13 @@ impl Browser {
         self.client.perform_actions(press).await.expect("keys");
     }
 
+    /// Waits until what was just put on the page does what it is there for.
+    pub async fn settled(&self) {
+        self.until("!document.querySelector('.htmx-added')", 10).await;
+    }
+
     pub async fn click(&self, css: &str) {
+        self.settled().await;
         let element = self.client.wait().at_most(Duration::from_secs(10)).for_element(Locator::Css(css)).await;
         element.unwrap_or_else(|e| panic!("{css}: {e}")).click().await.unwrap_or_else(|e| panic!("{css}: {e}"));
     }

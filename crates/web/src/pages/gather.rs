@@ -45,7 +45,7 @@ pub struct ClipLine {
 }
 
 pub struct RollView {
-    /// The same as long as roll and day are.
+    /// The same while clips come to be read, whatever day that turns out to be.
     pub key: String,
     pub name: String,
     pub when: String,
@@ -148,8 +148,9 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
     }
     let rolls = grouped
         .iter()
-        .map(|(roll, of)| RollView {
-            key: format!("{roll}-{}", of[0].recorded_at.date_naive()),
+        .enumerate()
+        .map(|(i, (roll, of))| RollView {
+            key: format!("{roll}-{}", grouped[..i].iter().filter(|(other, _)| other == roll).count()),
             name: names.get(roll).cloned().unwrap_or_default(),
             when: when(of[0].recorded_at, &of[0].recorded_from),
             count: counted(of.len(), "clip"),

@@ -1,0 +1,76 @@
+//! Many files at once: the page answers, and its lines stay still.
+
+mod house;
+
+use house::browser::Browser;
+use house::material;
+use house::program::Program;
+use legere_media::bring::{Kind, search};
+use serde_json::json;
+use std::path::Path;
+
+const FILES: usize = 1200;
+
+/// One clip under as many names.
+async fn many(media: &Path) {
+    let drawn = media.join("drawn");
+    material::make(&drawn, 1).await;
+    let clip = search(&drawn).into_iter().find(|f| f.kind == Kind::Clip).expect("a clip").path;
+    let roll = media.join("roll");
+    std::fs::create_dir_all(&roll).expect("a folder");
+    for i in 0..FILES {
+        std::fs::hard_link(drawn.join(&clip), roll.join(format!("clip {i:04}.mp4"))).expect("a link");
+    }
+}
+
+async fn bring(browser: &Browser, folder: &str) -> String {
+    browser.click(".roots button").await;
+    browser.until(&format!("document.querySelector('.folders ul').innerText.includes({})", json!(folder)), 10).await;
+    let wanted =
+        format!("[...document.querySelectorAll('.folders li button')].find((b) => b.innerText === '{folder}')");
+    browser.settled().await;
+    browser.js(&format!("{wanted}.click()")).await;
+    browser.until(&format!("document.querySelector('.folders .mono').innerText.endsWith('/{folder}')"), 10).await;
+    browser.click(".folders form button.act").await;
+    browser.until("document.querySelector('.folders [role=status]')", 30).await;
+    browser.text(".folders [role=status]").await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_thousand_files_do_not_stop_the_page() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let media = dir.path().join("cards");
+    many(&media).await;
+    let program = Program::start("serve", dir.path(), &["--media", media.to_str().expect("a name"), "--at-once", "1"]);
+    let browser = Browser::open().await;
+    browser.go(&format!("{}/", program.address)).await;
+    browser.js("document.querySelector('[name=name]').value = 'Many'").await;
+    browser.click("form button").await;
+    browser.until("location.pathname.endsWith('/gather')", 10).await;
+
+    assert_eq!(bring(&browser, "roll").await, format!("Brought in {FILES} clips and 0 tracks."));
+    let lines = "document.querySelectorAll('tr[id^=clip]').length";
+    browser.until(&format!("{lines} === {FILES}"), 30).await;
+    // While they are read the page is there for its user, and a line that has not changed is the line that it was.
+    browser.js("document.querySelectorAll('tr[id^=clip]')[900].before = 'yes'").await;
+    browser.key("?").await;
+    browser.until("document.querySelector('#keys').open", 10).await;
+    browser.key("Escape").await;
+    browser.until("document.querySelectorAll('tr[data-state=ready]').length >= 8", 60).await;
+    browser.until("document.querySelectorAll('.mark.ready').length >= 8", 60).await;
+    let same = "[...document.querySelectorAll('tr[id^=clip]')].filter((r) => r.before === 'yes').length === 1";
+    browser.until(same, 5).await;
+
+    // One file more, in the midst of the others.
+    let first = media.join("roll/clip 0000.mp4");
+    std::fs::hard_link(&first, media.join("roll/clip 0500 again.mp4")).expect("a link");
+    assert_eq!(bring(&browser, "roll").await, format!("Brought in 1 clip and 0 tracks, {FILES} were there already."));
+    browser.until(&format!("{lines} === {}", FILES + 1), 30).await;
+    browser.until("document.querySelector('#rolls').innerText.includes('clip 0500 again.mp4')", 5).await;
+    browser.until(same, 5).await;
+    let ids = browser.js("return new Set([...document.querySelectorAll('#rolls [id]')].map((e) => e.id)).size === document.querySelectorAll('#rolls [id]').length").await;
+    assert_eq!(ids, json!(true), "nothing stands there twice");
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.client.clone().close().await.expect("closed");
+    assert!(program.stop());
+}
