@@ -35,14 +35,21 @@
     }
   }
   async function everything() {
-    const answer = await fetch(`${address()}/gather/rolls`);
-    if (!answer.ok) return;
-    const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+    let text;
+    try {
+      const answer = await fetch(`${address()}/gather/rolls`);
+      if (!answer.ok) throw new Error(answer.statusText);
+      text = await answer.text();
+    } catch {
+      // The page is being left, or the program is not there: the next event asks again.
+      whole = true;
+      return;
+    }
+    const page = new DOMParser().parseFromString(text, "text/html");
     for (const part of page.querySelectorAll("[hx-swap-oob]")) {
-      const known = $(part.id);
       part.removeAttribute("hx-swap-oob");
-      if (known) known.replaceWith(part);
-      else part.remove();
+      part.remove();
+      $(part.id)?.replaceWith(part);
     }
     lay(rolls(), page.body);
   }
