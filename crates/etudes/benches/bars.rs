@@ -2,7 +2,7 @@
 //! the other as long as that helps, and prints the weights.
 
 use legere_core::evaluation::agreement;
-use legere_core::track::bars::{WEIGHTS, Weights};
+use legere_core::track::bars::{HEARD, WEIGHTS, Weights};
 use legere_core::track::{Audio, READING_RATE, Tapped, tapped_beats};
 use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, Truth, each, kept};
 use std::path::Path;
@@ -32,8 +32,8 @@ fn main() {
     println!("as it is: {:.4}", best.0);
     loop {
         let before = best.0;
-        for which in 0..10 {
-            for factor in [0.6, 0.8, 0.9, 1.1, 1.25, 1.6] {
+        for which in 0..HEARD + 6 {
+            for factor in [0.3, 0.6, 0.8, 0.9, 1.1, 1.25, 1.6, 3.5] {
                 let mut weights = best.1;
                 *weight(&mut weights, which) *= factor;
                 let now = judged(&pieces, &weights);
@@ -51,11 +51,14 @@ fn main() {
 
 fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
     match which {
-        0..5 => &mut weights.down[which],
-        5 => &mut weights.backbeat,
-        6 => &mut weights.irregular,
-        7 => &mut weights.other_metre,
-        n => &mut weights.rare[n - 8],
+        0..HEARD => &mut weights.down[which],
+        HEARD => &mut weights.backbeat,
+        n => match n - HEARD {
+            1 => &mut weights.irregular,
+            2 => &mut weights.other_metre,
+            3 | 4 => &mut weights.rare[n - HEARD - 3],
+            _ => &mut weights.start,
+        },
     }
 }
 

@@ -12,11 +12,17 @@ use super::spectrum::FRAME_RATE;
 
 const METRES: [usize; 3] = [2, 3, 4];
 
+/// How many things speak for a one.
+pub const HEARD: usize = 6;
+/// Nothing is surer than this that a beat is no one.
+const UNSURE: f64 = 0.04;
+
 /// How clearly each thing speaks, and what leaving the count costs.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Weights {
-    /// Bass, all onsets, a new harmony, new timbre, and the network's downbeats: for a one.
-    pub down: [f64; 5],
+    /// Bass, all onsets, a new harmony, new timbre, and the network's downbeats, against those of the track and as they
+    /// are: for a one.
+    pub down: [f64; HEARD],
     /// The snare: for the second and fourth beat of four.
     pub backbeat: f64,
     /// What it costs to call the next beat a one before the bar is full, or to change the metre.
@@ -24,15 +30,18 @@ pub struct Weights {
     pub other_metre: f64,
     /// What bars of two and of three are given for being rarer than those of four.
     pub rare: [f64; 2],
+    /// That the first beat is a one: most pieces begin with a bar, not with an upbeat.
+    pub start: f64,
 }
 
 /// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds.
 pub const WEIGHTS: Weights = Weights {
-    down: [0.15, 0.09, 0.97, 1.54, 0.65],
-    backbeat: 0.21,
+    down: [0.06, 0.03, 1.55, 1.93, 0.13, 0.45],
+    backbeat: 0.37,
     irregular: 30.9,
-    other_metre: 13.9,
-    rare: [-0.82, -0.04],
+    other_metre: 15.29,
+    rare: [-1.5, -0.3],
+    start: 4.0,
 };
 
 /// Where each beat stands: the length of its bar and its place, from 0.
@@ -48,9 +57,10 @@ pub struct Counted {
     pub gain: f64,
 }
 
-/// What is heard at each beat, each list of zero mean and unit deviation: what [`Weights::down`] weighs, and the snare.
+/// What is heard at each beat: what [`Weights::down`] weighs, and the snare. All but the last of it has zero mean and
+/// unit deviation.
 pub struct Heard {
-    down: Vec<[f64; 5]>,
+    down: Vec<[f64; HEARD]>,
     snare: Vec<f64>,
 }
 
@@ -89,7 +99,13 @@ impl Heard {
         }));
         let news = peaks(&news);
         let learnt = standard((0..n).map(|i| (0.02 + Pulse::near(&pulse.downbeats, beats[i].at)).ln()));
-        let down = (0..n).map(|i| [bass[i], all[i], harmony[i], news[i], learnt[i]]).collect();
+        // How sure the network is, not only of which beat it is surer than of others.
+        let odds = |at: f64| {
+            let (down, beat) = (Pulse::near(&pulse.downbeats, at), Pulse::near(&pulse.beats, at));
+            let share = (down / beat.max(down).max(UNSURE)).clamp(UNSURE, 1.0 - UNSURE);
+            (share / (1.0 - share)).ln()
+        };
+        let down = (0..n).map(|i| [bass[i], all[i], harmony[i], news[i], learnt[i], odds(beats[i].at)]).collect();
         Self { down, snare }
     }
 
@@ -168,7 +184,8 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
                     came[k] = j;
                 }
             }
-            next[k] += gain(i, to) + prior(to);
+            let start = if i == 0 && to.place == 0 { weights.start } else { 0.0 };
+            next[k] += gain(i, to) + prior(to) + start;
         }
         gains = next;
         from.push(came);
@@ -215,7 +232,7 @@ mod tests {
     /// Beats of which every `metre`th, from `first`, sounds like a one, with a snare on the even ones where asked.
     fn heard(beats: usize, metre: usize, first: usize, snare: bool) -> Heard {
         let one = |i: usize| i % metre == first;
-        let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; 5]).collect();
+        let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; HEARD]).collect();
         let off = |i: usize| (i + metre - first) % 2 == 1;
         let snare = (0..beats)
             .map(|i| {
@@ -272,7 +289,7 @@ mod tests {
         /// Whatever is heard, beats are counted on: a place follows the one before, or a bar begins.
         #[test]
         fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
-            let down = values.iter().map(|v| [*v, -v, v / 2.0, *v, v * v - 1.0]).collect();
+            let down = values.iter().map(|v| [*v, -v, v / 2.0, *v, v * v - 1.0, -v / 3.0]).collect();
             let heard = Heard { down, snare: values.clone() };
             let counted = count(&heard, &WEIGHTS, ternary, bpm);
             prop_assert_eq!(counted.places.len(), values.len());
