@@ -120,10 +120,14 @@ const BACKBEAT_STANDS_OUT: f64 = 0.5;
 /// Beats to each side that are looked at.
 const BACKBEAT_REACH: usize = 4;
 
-/// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them.
+/// How many of the even beats before or after, itself counted, must be marked too.
+const BACKBEAT_LASTS: usize = 3;
+
+/// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them and go on
+/// doing so. A stroke here and there, as an orchestra's, makes no backbeat.
 pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
     let off = |p: &Place| p.metre.is_multiple_of(2) && !p.place.is_multiple_of(2);
-    (0..places.len())
+    let marked: Vec<bool> = (0..places.len())
         .map(|i| {
             let around = i.saturating_sub(BACKBEAT_REACH)..(i + BACKBEAT_REACH + 1).min(places.len());
             let mean = |wanted: bool| {
@@ -134,6 +138,14 @@ pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
             let (even, odd) = (mean(true), mean(false));
             // A bar beside a passage with a snare has none itself.
             off(&places[i]) && even - odd > BACKBEAT_STANDS_OUT && heard.snare[i] > odd
+        })
+        .collect();
+    (0..places.len())
+        .map(|i| {
+            let before = i.saturating_sub(2 * BACKBEAT_REACH - 1)..i + 1;
+            let after = i..(i + 2 * BACKBEAT_REACH).min(places.len());
+            let lasts = |range: std::ops::Range<usize>| marked[range].iter().filter(|m| **m).count() >= BACKBEAT_LASTS;
+            marked[i] && (lasts(before) || lasts(after))
         })
         .collect()
 }
@@ -281,6 +293,10 @@ mod tests {
         let found = backbeats(&half, &four.places);
         assert!(found[..12].iter().skip(1).step_by(2).all(|is| *is));
         assert!(found[20..].iter().all(|is| !is), "the snare has stopped: {found:?}");
+        let mut strewn = heard(32, 4, 0, false);
+        (1..32).step_by(10).for_each(|i| strewn.snare[i] = 2.5);
+        let found = backbeats(&strewn, &four.places);
+        assert!(found.iter().all(|is| !is), "a stroke here and there: {found:?}");
         let three = count(&heard(30, 3, 0, false), &WEIGHTS, false, 110.0);
         assert!(backbeats(&heard(30, 3, 0, true), &three.places).iter().all(|is| !is), "three has no backbeat");
     }
