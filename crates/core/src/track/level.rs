@@ -148,3 +148,69 @@ pub fn median_gap(times: &[f64]) -> Option<f64> {
     gaps.sort_by(f64::total_cmp);
     gaps.get(gaps.len() / 2).copied().filter(|g| *g > 0.0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Audio, READING_RATE};
+    use super::*;
+
+    const GAP: f64 = 0.5;
+
+    /// Struck chords on each beat, a bass on every fourth, a soft tick between them.
+    fn heard() -> Hearing {
+        let rate = f64::from(READING_RATE);
+        let samples: Vec<f32> = (0..(30.0 * rate) as usize)
+            .map(|i| {
+                let t = i as f64 / rate;
+                let (beat, since) = ((t / GAP) as usize, t % GAP);
+                let tone = |hertz: f64| (std::f64::consts::TAU * hertz * t).sin();
+                let chord = if beat.is_multiple_of(8) { 440.0 } else { 330.0 + 20.0 * (beat / 4 % 3) as f64 };
+                let bass = if beat.is_multiple_of(4) { 0.5 * tone(70.0) * (-since * 9.0).exp() } else { 0.0 };
+                let between = 0.1 * tone(4000.0) * (-((t + GAP / 2.0) % GAP) * 70.0).exp();
+                (0.3 * tone(chord) * (-since * 12.0).exp() + bass + between) as f32
+            })
+            .collect();
+        Hearing::of(Audio::mono(&samples), &mut |_| ())
+    }
+
+    fn row(hearing: &Hearing, from: f64, gap: f64) -> Level {
+        let beats = (0..)
+            .map(|i| FoundBeat { at: from + f64::from(i) * gap, strength: 0.5 })
+            .take_while(|b| b.at < 29.5)
+            .collect();
+        Level::of(beats, 0.2, hearing)
+    }
+
+    #[test]
+    fn the_row_on_the_beats_is_chosen_before_those_beside_it() {
+        let hearing = heard();
+        let right = row(&hearing, 0.0, GAP);
+        assert!(!right.ternary && right.features.iter().all(|f| f.is_finite()));
+        for (name, from, gap) in [
+            ("off the beat", GAP / 2.0, GAP),
+            ("four thirds", 0.0, 0.75 * GAP),
+            ("two thirds", 0.0, 1.5 * GAP),
+            ("a fifth too late", 0.2 * GAP, GAP),
+        ] {
+            let wrong = row(&hearing, from, gap);
+            assert!(right.score() > wrong.score() + 1.0, "{name}: {} against {}", wrong.score(), right.score());
+        }
+    }
+
+    #[test]
+    fn what_comes_back_after_some_beats_is_alike_and_the_rest_is_not() {
+        // Every third beat is struck.
+        let strength: Vec<f32> = (0..3000).map(|frame| if frame % 150 == 0 { 1.0 } else { 0.0 }).collect();
+        let beats: Vec<f64> = (0..59).map(|i| f64::from(i) * GAP).collect();
+        let (one, three) = (repeats(&strength, &beats, 1), repeats(&strength, &beats, 3));
+        assert!(three > 0.9 && one < 0.1, "{three} and {one}");
+        assert_eq!(repeats(&strength, &beats[..3], 2), 0.0, "too few to tell");
+    }
+
+    #[test]
+    fn a_gap_is_the_one_in_the_middle() {
+        assert_eq!(median_gap(&[0.0, 0.5, 1.0, 1.5, 4.0]), Some(0.5));
+        assert_eq!(median_gap(&[1.0]), None);
+        assert_eq!(median_gap(&[1.0, 1.0, 1.0]), None, "beats at the same time have none");
+    }
+}
