@@ -4,12 +4,10 @@
 use legere_core::evaluation::agreement;
 use legere_core::track::bars::{HEARD, WEIGHTS, Weights};
 use legere_core::track::{Audio, READING_RATE, Tapped, tapped_beats};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, Truth, each, kept};
+use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES, Truth, each, fitted_improvisations, kept};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
-const IMPROVISATIONS: u64 = 160;
-const IN_IDIOMS: u64 = 264;
 /// Where the beats are wrong, the bars say nothing.
 const GOOD_BEATS: f64 = 0.9;
 
@@ -19,12 +17,10 @@ fn main() {
     let band = Band::from_debian().expect("a soundfont");
     let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let seeds = FITTED_SEEDS.start..FITTED_SEEDS.start + SEEDS_A_STYLE;
-    let end = FITTED_IMPROVISATIONS.end;
     let etudes: Vec<Etude> = STYLES
         .iter()
         .flat_map(|style| seeds.clone().map(move |seed| Etude::compose(style, seed)))
-        .chain((end - IMPROVISATIONS..end).map(Etude::improvise))
-        .chain((end - IN_IDIOMS..end).map(Etude::in_idiom))
+        .chain(fitted_improvisations())
         .collect();
     let pieces: Vec<Piece> = each(&etudes, |etude| piece(etude, &band, &kept)).into_iter().flatten().collect();
     println!("{} of {} pieces with good beats", pieces.len(), etudes.len());

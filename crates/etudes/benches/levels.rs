@@ -3,7 +3,7 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, considered};
-use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, STYLES, each, kept};
+use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES, each, fitted_improvisations, kept};
 use std::path::Path;
 
 const SEEDS_A_STYLE: u64 = 6;
@@ -11,9 +11,6 @@ const SEEDS_A_STYLE: u64 = 6;
 const SEEDS_A_MIXED_STYLE: u64 = 22;
 const STEPS: usize = 4000;
 const RATE: f64 = 0.3;
-/// The last of the fitted improvisations; the network is trained on the first.
-const IMPROVISATIONS: u64 = 160;
-const IN_IDIOMS: u64 = 264;
 /// Keeps weights small where the pieces do not decide them.
 const DECAY: f64 = 0.004;
 
@@ -32,9 +29,7 @@ fn main() {
             (FITTED_SEEDS.start..FITTED_SEEDS.start + count).map(move |seed| Etude::compose(&STYLES[s], seed))
         })
         .collect();
-    let end = FITTED_IMPROVISATIONS.end;
-    etudes.extend((end - IMPROVISATIONS..end).map(Etude::improvise));
-    etudes.extend((end - IN_IDIOMS..end).map(Etude::in_idiom));
+    etudes.extend(fitted_improvisations());
     let pieces = each(&etudes, |etude| piece(etude, &band, &kept));
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
     println!("{able} of {} pieces have a right row among those considered", pieces.len());

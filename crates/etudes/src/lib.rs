@@ -22,6 +22,13 @@ pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
 /// The same for improvisations.
 pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 
+/// The improvisations that the models of `core::track` are fitted on: the last of the fitted seeds, since the first have
+/// trained the network.
+pub fn fitted_improvisations() -> impl Iterator<Item = Etude> {
+    let last = |count: u64| FITTED_IMPROVISATIONS.end - count..FITTED_IMPROVISATIONS.end;
+    last(160).map(Etude::improvise).chain(last(264).map(Etude::in_idiom))
+}
+
 /// Where benches keep pieces once they are played, below Cargo's folder for them: playing takes longer than reading.
 pub fn kept(below: &str) -> PathBuf {
     let folder = Path::new(below).join("etudes");

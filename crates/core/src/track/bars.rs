@@ -119,7 +119,6 @@ impl Heard {
 const BACKBEAT_STANDS_OUT: f64 = 0.5;
 /// Beats to each side that are looked at.
 const BACKBEAT_REACH: usize = 4;
-
 /// How many of the even beats before or after, itself counted, must be marked too.
 const BACKBEAT_LASTS: usize = 3;
 

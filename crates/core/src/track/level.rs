@@ -38,12 +38,9 @@ impl Level {
         let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
         let (half, third, two_thirds) = (between(0.5), between(1.0 / 3.0), between(2.0 / 3.0));
         let (quarter, three_quarters) = (between(0.25), between(0.75));
-        let heard_at = |values: &[f32], times: &[f64]| {
-            times.iter().map(|t| near(values, *t)).sum::<f64>() / times.len().max(1) as f64
-        };
-        let all = |times: &[f64]| heard_at(&onsets.all, times);
-        let bass = |times: &[f64]| heard_at(&onsets.ranges[0], times);
-        let treble = |times: &[f64]| heard_at(&onsets.ranges[3], times);
+        let all = |times: &[f64]| mean(times, |t| near(&onsets.all, t));
+        let bass = |times: &[f64]| mean(times, |t| near(&onsets.ranges[0], t));
+        let treble = |times: &[f64]| mean(times, |t| near(&onsets.ranges[3], t));
         let triple = (all(&third) + all(&two_thirds)) / 2.0;
         let double = (all(&half)).max((all(&quarter) + all(&three_quarters)) / 2.0);
         let ternary = triple > 1.15 * double + 0.02;
@@ -51,12 +48,8 @@ impl Level {
         let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
         let counted = count(&heard, &bars::WEIGHTS, ternary, bpm);
         let octaves = (bpm / TAPPED_BPM).log2();
-        let supported = |times: &[f64]| {
-            times.iter().filter(|t| near(&onsets.all, **t) > 0.25).count() as f64 / times.len().max(1) as f64
-        };
-        let tapped = |times: &[f64]| {
-            times.iter().map(|t| Pulse::near(&pulse.beats, *t)).sum::<f64>() / times.len().max(1) as f64
-        };
+        let supported = |times: &[f64]| mean(times, |t| if near(&onsets.all, t) > 0.25 { 1.0 } else { 0.0 });
+        let tapped = |times: &[f64]| mean(times, |t| Pulse::near(&pulse.beats, t));
         let likely: Vec<f64> =
             on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNLIKELY, 1.0 - UNLIKELY)).collect();
         let seconds = on.last().zip(on.first()).map_or(1.0, |(last, first)| (last - first).max(1.0));
@@ -85,7 +78,7 @@ impl Level {
             tapped(&half),
             pulse.share_on(&on),
             tapped(&third).max(tapped(&two_thirds)),
-            likely.iter().map(|p| p.ln()).sum::<f64>() / likely.len().max(1) as f64,
+            mean(&likely, f64::ln),
             // Against a row without them: each beat that is more likely than not speaks for the row, each other
             // against it.
             likely.iter().map(|p| (p / (1.0 - p)).ln()).sum::<f64>() / seconds,
@@ -128,15 +121,15 @@ fn every_second(times: &[f64], from: usize) -> Vec<f64> {
 
 /// How much the harmony changes at these times, mean.
 fn harmony(spectrum: &Spectrum, times: &[f64]) -> f64 {
-    let sum: f64 = times
-        .iter()
-        .map(|t| {
-            let before = spectrum.mean_chroma((t - 0.25).max(0.0), t - 0.03);
-            let after = spectrum.mean_chroma(t + 0.04, t + 0.25);
-            1.0 - before.iter().zip(&after).map(|(a, b)| a * b).sum::<f64>()
-        })
-        .sum();
-    sum / times.len().max(1) as f64
+    mean(times, |t| {
+        let before = spectrum.mean_chroma((t - 0.25).max(0.0), t - 0.03);
+        let after = spectrum.mean_chroma(t + 0.04, t + 0.25);
+        1.0 - before.iter().zip(&after).map(|(a, b)| a * b).sum::<f64>()
+    })
+}
+
+fn mean(values: &[f64], of: impl Fn(f64) -> f64) -> f64 {
+    values.iter().map(|v| of(*v)).sum::<f64>() / values.len().max(1) as f64
 }
 
 fn near(values: &[f32], at: f64) -> f64 {

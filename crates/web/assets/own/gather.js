@@ -34,25 +34,14 @@
       at = next;
     }
   }
-  async function everything() {
-    let text;
-    try {
-      const answer = await fetch(`${address()}/gather/rolls`);
-      if (!answer.ok) throw new Error(answer.statusText);
-      text = await answer.text();
-    } catch {
-      // The page is being left, or the program is not there: the next event asks again.
-      whole = true;
-      return;
-    }
-    const page = new DOMParser().parseFromString(text, "text/html");
-    for (const part of page.querySelectorAll("[hx-swap-oob]")) {
-      part.removeAttribute("hx-swap-oob");
-      part.remove();
-      $(part.id)?.replaceWith(part);
-    }
-    lay(rolls(), page.body);
-  }
+  // The way in which htmx swaps the rolls; the fetching and what goes elsewhere on the page stay its own work.
+  htmx.defineExtension("lay", {
+    isInlineSwap: (style) => style === "lay",
+    handleSwap(style, target, fragment) {
+      if (style === "lay") lay(target, fragment);
+      return style === "lay";
+    },
+  });
 
   async function refresh() {
     waiting = null;
@@ -63,7 +52,7 @@
       wholeAt = now;
       whole = false;
       changed.clear();
-      await everything();
+      await htmx.ajax("GET", `${address()}/gather/rolls`, { source: "#rolls", target: "#rolls", swap: "lay" });
       return;
     }
     const ids = [...changed].slice(0, 100);
