@@ -42,7 +42,7 @@ fn music() -> TrackReading {
             .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
             .collect(),
         sections: parts.iter().map(|p| Section::new(p.0, p.1, p.2, p.3)).collect(),
-        cues: vec![Cue { at: 26.0, kind: CueKind::Drop, strength: 1.0 }],
+        cues: vec![Cue::new(26.0, CueKind::Drop, 1.0)],
         energy: Trace { step: 0.1, values: (0..450).map(|i| energy(f64::from(i) / 10.0)).collect() },
         ..TrackReading::default()
     }

@@ -29,6 +29,9 @@ fn main() {
     println!("improvisations in idioms, which have beats and bars only:");
     let judged = bench.judge(seeds.clone().map(Etude::in_idiom));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());
+    println!("songs, which have beats and bars only:");
+    let judged = bench.judge(seeds.clone().map(Etude::song));
+    println!("means: {}", Means::of(&judged).of_beats_and_bars());
     println!("free improvisations, made to mislead:");
     let judged = bench.judge(seeds.map(Etude::improvise));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());

@@ -8,7 +8,12 @@ mod compose;
 mod idiom;
 mod improvise;
 mod judge;
+#[cfg(feature = "train")]
+pub mod learn;
+#[cfg(feature = "train")]
+pub mod lessons;
 mod play;
+mod song;
 mod style;
 
 pub use compose::{Etude, Truth};
@@ -22,11 +27,11 @@ pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
 /// The same for improvisations.
 pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 
-/// The improvisations that the models of `core::track` are fitted on: the last of the fitted seeds, since the first have
-/// trained the network.
+/// The pieces in idioms and the songs that the models of `core::track` are fitted on: the last of the fitted seeds, since
+/// the first have trained the networks.
 pub fn fitted_improvisations() -> impl Iterator<Item = Etude> {
     let last = |count: u64| FITTED_IMPROVISATIONS.end - count..FITTED_IMPROVISATIONS.end;
-    last(160).map(Etude::improvise).chain(last(264).map(Etude::in_idiom))
+    last(264).map(Etude::in_idiom).chain(last(240).map(Etude::song))
 }
 
 /// Where benches keep pieces once they are played, below Cargo's folder for them: playing takes longer than reading.

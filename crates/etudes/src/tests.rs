@@ -200,7 +200,7 @@ fn perfect(truth: &Truth, seconds: f64) -> TrackReading {
         tempo_bpm: truth.tempo_bpm,
         beats,
         sections: truth.sections.iter().zip(ends).map(|(s, end)| Section::new(s.0, end, s.1, 50.0)).collect(),
-        cues: truth.cues.iter().map(|c| Cue { at: c.0, kind: c.1, strength: 1.0 }).collect(),
+        cues: truth.cues.iter().map(|c| Cue::new(c.0, c.1, 1.0)).collect(),
         ..TrackReading::default()
     }
 }

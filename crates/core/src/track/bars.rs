@@ -1,11 +1,13 @@
 //! Metre and downbeats: which of the beats is the one.
 //!
-//! A bar begins where the bass enters, the harmony changes and something new starts; in four, the second and the
-//! fourth beat carry the snare. A hidden Markov model over metre and place in the bar walks along the beats, so that
-//! a doubtful bar follows its neighbours, and a bar of another length is possible but costs.
+//! A bar begins where two networks hear one ([`super::beatwise`], [`super::pulse`]), the harmony changes and something
+//! new starts; in four, the second and the fourth beat carry the snare. A hidden Markov model over metre and place in the
+//! bar walks along the beats, so that a doubtful bar follows its neighbours, and a bar of another length is possible but
+//! costs.
 
 use super::Hearing;
 use super::beats::FoundBeat;
+use super::beatwise::Odds;
 use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::FRAME_RATE;
@@ -13,15 +15,15 @@ use super::spectrum::FRAME_RATE;
 const METRES: [usize; 3] = [2, 3, 4];
 
 /// How many things speak for a one.
-pub const HEARD: usize = 6;
+pub const HEARD: usize = 4;
 /// Nothing is surer than this that a beat is no one.
 const UNSURE: f64 = 0.04;
 
 /// How clearly each thing speaks, and what leaving the count costs.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Weights {
-    /// Bass, all onsets, a new harmony, new timbre, and the network's downbeats, against those of the track and as they
-    /// are: for a one.
+    /// A new harmony, new timbre, and the odds by the network that hears along time and the one that hears from beat to
+    /// beat: for a one.
     pub down: [f64; HEARD],
     /// The snare: for the second and fourth beat of four.
     pub backbeat: f64,
@@ -36,12 +38,12 @@ pub struct Weights {
 
 /// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds.
 pub const WEIGHTS: Weights = Weights {
-    down: [0.06, 0.03, 1.55, 1.93, 0.13, 0.45],
-    backbeat: 0.37,
-    irregular: 30.9,
-    other_metre: 15.29,
-    rare: [-1.5, -0.3],
-    start: 4.0,
+    down: [1.5, 2.0, 0.10, 1.10],
+    backbeat: 0.24,
+    irregular: 60.0,
+    other_metre: 60.0,
+    rare: [-2.0, -1.05],
+    start: 6.0,
 };
 
 /// Where each beat stands: the length of its bar and its place, from 0.
@@ -57,24 +59,23 @@ pub struct Counted {
     pub gain: f64,
 }
 
-/// What is heard at each beat: what [`Weights::down`] weighs, and the snare. All but the last of it has zero mean and
-/// unit deviation.
+/// What is heard at each beat: what [`Weights::down`] weighs, and the snare.
 pub struct Heard {
     down: Vec<[f64; HEARD]>,
     snare: Vec<f64>,
+    /// The mean odds that one would tap these beats, as a natural logarithm.
+    pub tapped: f64,
 }
 
 impl Heard {
     pub(super) fn at(beats: &[FoundBeat], hearing: &Hearing) -> Self {
-        let Hearing { spectrum, onsets, pulse } = hearing;
+        let Hearing { spectrum, onsets, pulse, bass: notes } = hearing;
         let n = beats.len();
         let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
         let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
         let chroma: Vec<[f64; 12]> =
             (0..n).map(|i| spectrum.mean_chroma(beats[i].at + 0.03, after(i) - 0.02)).collect();
         let timbre: Vec<Vec<f64>> = (0..n).map(|i| spectrum.mean_bands(beats[i].at, after(i), 16)).collect();
-        let bass = standard((0..n).map(|i| near(&onsets.ranges[0], beats[i].at)));
-        let all = standard((0..n).map(|i| near(&onsets.all, beats[i].at)));
         let snare = standard((0..n).map(|i| {
             let at = beats[i].at;
             near(&onsets.ranges[2], at) + near(&onsets.ranges[3], at) - near(&onsets.ranges[0], at)
@@ -98,15 +99,16 @@ impl Heard {
                 .sum()
         }));
         let news = peaks(&news);
-        let learnt = standard((0..n).map(|i| (0.02 + Pulse::near(&pulse.downbeats, beats[i].at)).ln()));
-        // How sure the network is, not only of which beat it is surer than of others.
         let odds = |at: f64| {
             let (down, beat) = (Pulse::near(&pulse.downbeats, at), Pulse::near(&pulse.beats, at));
             let share = (down / beat.max(down).max(UNSURE)).clamp(UNSURE, 1.0 - UNSURE);
             (share / (1.0 - share)).ln()
         };
-        let down = (0..n).map(|i| [bass[i], all[i], harmony[i], news[i], learnt[i], odds(beats[i].at)]).collect();
-        Self { down, snare }
+        let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+        let beatwise = Odds::of(&times, spectrum, onsets, notes);
+        let down = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), beatwise.ones[i]]).collect();
+        let tapped = beatwise.tapped.iter().sum::<f64>() / n.max(1) as f64;
+        Self { down, snare, tapped }
     }
 
     /// How much each beat speaks for being a one.
@@ -256,7 +258,7 @@ mod tests {
                 }
             })
             .collect();
-        Heard { down, snare }
+        Heard { down, snare, tapped: 0.0 }
     }
 
     fn ones(counted: &Counted) -> Vec<usize> {
@@ -304,8 +306,8 @@ mod tests {
         /// Whatever is heard, beats are counted on: a place follows the one before, or a bar begins.
         #[test]
         fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
-            let down = values.iter().map(|v| [*v, -v, v / 2.0, *v, v * v - 1.0, -v / 3.0]).collect();
-            let heard = Heard { down, snare: values.clone() };
+            let down = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
+            let heard = Heard { down, snare: values.clone(), tapped: 0.0 };
             let counted = count(&heard, &WEIGHTS, ternary, bpm);
             prop_assert_eq!(counted.places.len(), values.len());
             for pair in counted.places.windows(2) {

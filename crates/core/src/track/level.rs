@@ -11,11 +11,11 @@ use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-pub const FEATURES: usize = 26;
+pub const FEATURES: usize = 27;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
-    -0.05, -0.09, 0.49, -0.65, -0.39, 0.60, 0.63, 0.90, 2.66, 0.64, 0.03, 1.58, 0.05, 0.99, -0.09, 0.48, -0.09, 0.75,
-    0.57, -0.11, 0.33, -0.36, 0.64, 0.30, 0.75, 0.80,
+    -0.06, -0.10, -0.04, -0.07, -0.05, -0.05, -2.50, -0.30, 1.10, 0.04, -0.09, 0.51, -0.03, 0.18, -0.16, -0.01, -0.13,
+    0.14, -0.06, 0.03, 0.03, -0.20, 0.34, -0.01, 0.32, 0.58, 0.40,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
@@ -32,7 +32,7 @@ pub struct Level {
 
 impl Level {
     pub fn of(beats: Vec<FoundBeat>, gain: f64, hearing: &Hearing) -> Self {
-        let Hearing { spectrum, onsets, pulse } = hearing;
+        let Hearing { spectrum, onsets, pulse, .. } = hearing;
         let between =
             |share: f64| -> Vec<f64> { beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect() };
         let on: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -82,6 +82,7 @@ impl Level {
             // Against a row without them: each beat that is more likely than not speaks for the row, each other
             // against it.
             likely.iter().map(|p| (p / (1.0 - p)).ln()).sum::<f64>() / seconds,
+            heard.tapped,
         ];
         Self { beats, ternary, features }
     }

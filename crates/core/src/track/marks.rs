@@ -431,11 +431,12 @@ fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
             if find(&list, *at, *kind).is_ok() {
                 return Err(MarkError::Taken);
             }
-            list.push(Cue { at: inside(*at)?, kind: *kind, strength: 1.0 });
+            list.push(Cue::new(inside(*at)?, *kind, 1.0));
         }
         Edit::MoveCue { at, kind, to, snap } => {
             let i = find(&list, *at, *kind)?;
-            list[i].at = inside(snapped(track, *to, *snap))?;
+            // How long it is silent there nobody has measured.
+            list[i] = Cue::new(inside(snapped(track, *to, *snap))?, *kind, list[i].strength);
         }
         Edit::RemoveCue { at, kind } => {
             let i = find(&list, *at, *kind)?;
@@ -443,7 +444,7 @@ fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
         }
         Edit::CueKind { at, kind, to } => {
             let i = find(&list, *at, *kind)?;
-            list[i].kind = *to;
+            list[i] = Cue::new(list[i].at, *to, list[i].strength);
         }
         _ => return Err(MarkError::Nothing),
     }

@@ -7,12 +7,15 @@
 //! A [`Version`] is the stretch of a track that a draft is laid on.
 
 pub mod bars;
+mod bass;
 mod beats;
+pub mod beatwise;
 mod energy;
 mod follow;
 mod level;
 mod loudness;
 pub mod marks;
+pub mod net;
 mod onsets;
 pub mod pulse;
 pub mod retarget;
@@ -31,7 +34,7 @@ pub use version::{Curve, Fade, Span, Version, VersionError};
 pub const READING_RATE: u32 = 24_000;
 
 /// Raised whenever the same samples would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 4;
+pub const READING_VERSION: i32 = 5;
 
 /// Mono samples at [`READING_RATE`], full scale ±1, and how loud the track was before it became mono.
 #[derive(Debug, Clone, Copy)]
@@ -181,6 +184,15 @@ pub struct Cue {
     pub kind: CueKind,
     /// 0–1
     pub strength: f64,
+    /// How long a pause is silent, in seconds; nothing where that was not measured, and for all other kinds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub lasts: Option<f64>,
+}
+
+impl Cue {
+    pub fn new(at: f64, kind: CueKind, strength: f64) -> Self {
+        Self { at, kind, strength, lasts: None }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -240,6 +252,7 @@ struct Hearing {
     spectrum: spectrum::Spectrum,
     onsets: onsets::Onsets,
     pulse: pulse::Pulse,
+    bass: bass::Bass,
 }
 
 impl Hearing {
@@ -250,7 +263,9 @@ impl Hearing {
         done("onsets");
         let pulse = pulse::Pulse::of(&spectrum);
         done("network");
-        Self { spectrum, onsets, pulse }
+        let bass = bass::Bass::of(audio.samples);
+        done("bass");
+        Self { spectrum, onsets, pulse, bass }
     }
 }
 
@@ -354,6 +369,13 @@ fn tapped(hearing: &Hearing, fine: &beats::FineOnsets, audio: Audio<'_>) -> Opti
 /// The beats of a track before they are counted: for fitting how they are.
 pub fn tapped_beats(audio: Audio<'_>) -> Option<Tapped> {
     tapped(&Hearing::of(audio, &mut |_| ()), &beats::FineOnsets::of(audio.samples), audio)
+}
+
+/// What the networks of [`beatwise`] are told of a track with each of these rows of beats: for training.
+pub fn beatwise_inputs(audio: Audio<'_>, rows: &[Vec<f64>]) -> Vec<Vec<f32>> {
+    let spectrum = spectrum::Spectrum::of(audio.samples);
+    let (onsets, bass) = (onsets::onsets(&spectrum), bass::Bass::of(audio.samples));
+    rows.iter().map(|beats| beatwise::inputs(beats, &spectrum, &onsets, &bass)).collect()
 }
 
 /// What the network of [`pulse`] is told of a track: for training.

@@ -6,6 +6,7 @@
 //! pulse` on improvised études with the fitted seeds; `pulse.weights` are its numbers. [`super::follow`] and
 //! [`super::bars`] make beats and bars of what it hears.
 
+use super::net::{Network, Shape, unpacked};
 use super::onsets::{rises, strongest};
 use super::spectrum::Spectrum;
 
@@ -17,28 +18,10 @@ pub const STEP_RATE: f64 = super::spectrum::FRAME_RATE / EVERY as f64;
 pub const INPUTS: usize = 2 * BANDS + 12;
 pub const BANDS: usize = 40;
 pub const CHANNELS: usize = 40;
-/// Steps that the first layer and each of the others see at once.
-pub const FIRST_TAPS: usize = 3;
-pub const TAPS: usize = 5;
-/// Residual layers; the taps of layer `i` are `2^i` steps apart.
-pub const LAYERS: usize = 9;
-pub const OUTPUTS: usize = 2;
-
-/// How many numbers the network has, in the order of [`Network::of`].
-pub const WEIGHTS: usize = FIRST_TAPS * INPUTS * CHANNELS
-    + CHANNELS
-    + LAYERS * (TAPS * CHANNELS * CHANNELS + CHANNELS + CHANNELS * CHANNELS + CHANNELS)
-    + CHANNELS * OUTPUTS
-    + OUTPUTS;
-
-/// The upper halves of 32-bit floating-point numbers, little-endian: three digits are enough.
-const SHIPPED: &[u8] = include_bytes!("pulse.weights");
+pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 5, layers: 9, outputs: 2 };
 
 /// The weights that the program ships with.
-pub fn shipped() -> Vec<f32> {
-    let halves = SHIPPED.chunks_exact(2).map(|b| u16::from_le_bytes([b[0], b[1]]));
-    halves.map(|half| f32::from_bits(u32::from(half) << 16)).collect()
-}
+pub const SHIPPED: &[u8] = include_bytes!("pulse.weights");
 
 /// Probabilities along time, [`STEP_RATE`] a second.
 pub struct Pulse {
@@ -48,7 +31,13 @@ pub struct Pulse {
 
 impl Pulse {
     pub fn of(spectrum: &Spectrum) -> Self {
-        Network::of(&shipped()).listen(&inputs(spectrum))
+        Self::told(&unpacked(SHIPPED), &inputs(spectrum))
+    }
+
+    /// By a network with these weights, of rows of [`INPUTS`].
+    pub fn told(weights: &[f32], inputs: &[f32]) -> Self {
+        let mut outputs = Network::<CHANNELS>::of(SHAPE, weights).listen(inputs).into_iter();
+        Self { beats: outputs.next().unwrap_or_default(), downbeats: outputs.next().unwrap_or_default() }
     }
 
     /// How strongly one would tap in each spectral frame, 0–1: the root lifts what the network is unsure of.
@@ -121,97 +110,6 @@ fn whiten(rows: &mut [f32], columns: std::ops::Range<usize>, centre: bool) {
     }
 }
 
-/// Sums over taps: `weights` are tap-major, then by input, then by channel.
-struct Convolution<'a> {
-    weights: &'a [f32],
-    bias: &'a [f32],
-    taps: usize,
-    apart: usize,
-    inputs: usize,
-}
-
-impl Convolution<'_> {
-    fn run(&self, from: &[f32], into: &mut [f32]) {
-        let (inputs, steps) = (self.inputs, from.len() / self.inputs);
-        for (step, out) in into.chunks_exact_mut(CHANNELS).enumerate() {
-            let mut sums = [0.0f32; CHANNELS];
-            sums.copy_from_slice(self.bias);
-            for tap in 0..self.taps {
-                // Outside the track is nothing.
-                let Some(at) = (step + tap * self.apart).checked_sub(self.taps / 2 * self.apart).filter(|a| *a < steps)
-                else {
-                    continue;
-                };
-                let weights = &self.weights[tap * inputs * CHANNELS..(tap + 1) * inputs * CHANNELS];
-                for (value, row) in from[at * inputs..(at + 1) * inputs].iter().zip(weights.chunks_exact(CHANNELS)) {
-                    for (sum, weight) in sums.iter_mut().zip(row) {
-                        *sum += value * weight;
-                    }
-                }
-            }
-            out.copy_from_slice(&sums);
-        }
-    }
-}
-
-/// The layers, in the order in which the weights lie.
-pub struct Network<'a> {
-    first: Convolution<'a>,
-    layers: Vec<(Convolution<'a>, Convolution<'a>)>,
-    last: (&'a [f32], &'a [f32]),
-}
-
-impl<'a> Network<'a> {
-    /// From [`WEIGHTS`] numbers: the first layer, each residual layer (its reach, then its mixing), the outputs; of
-    /// each the weights and then the biases.
-    pub fn of(weights: &'a [f32]) -> Self {
-        assert_eq!(weights.len(), WEIGHTS, "the weights are those of another network");
-        let mut rest = weights;
-        let mut take = |count: usize| {
-            let (now, later) = rest.split_at(count);
-            rest = later;
-            now
-        };
-        let mut convolution = |taps: usize, apart: usize, inputs: usize| Convolution {
-            weights: take(taps * inputs * CHANNELS),
-            bias: take(CHANNELS),
-            taps,
-            apart,
-            inputs,
-        };
-        let first = convolution(FIRST_TAPS, 1, INPUTS);
-        let layers = (0..LAYERS).map(|i| (convolution(TAPS, 1 << i, CHANNELS), convolution(1, 1, CHANNELS))).collect();
-        Self { first, layers, last: (take(CHANNELS * OUTPUTS), take(OUTPUTS)) }
-    }
-
-    /// Of rows of [`INPUTS`].
-    pub fn listen(&self, inputs: &[f32]) -> Pulse {
-        let steps = inputs.len() / INPUTS;
-        let mut stream = vec![0.0f32; steps * CHANNELS];
-        let mut reached = stream.clone();
-        let mut mixed = stream.clone();
-        self.first.run(inputs, &mut stream);
-        for (reach, mix) in &self.layers {
-            reach.run(&stream, &mut reached);
-            reached.iter_mut().for_each(|v| *v = v.max(0.0));
-            mix.run(&reached, &mut mixed);
-            stream.iter_mut().zip(&mixed).for_each(|(s, m)| *s += m);
-        }
-        let (weights, bias) = self.last;
-        let output = |which: usize| {
-            stream
-                .chunks_exact(CHANNELS)
-                .map(|row| {
-                    let sum: f32 =
-                        row.iter().zip(weights.chunks_exact(OUTPUTS)).map(|(v, w)| v.max(0.0) * w[which]).sum();
-                    1.0 / (1.0 + (-(sum + bias[which])).exp())
-                })
-                .collect()
-        };
-        Pulse { beats: output(0), downbeats: output(1) }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::super::READING_RATE;
@@ -251,28 +149,8 @@ mod tests {
     }
 
     #[test]
-    fn a_convolution_adds_what_lies_around_and_nothing_beyond_the_ends() {
-        let mut weights = vec![0.0; 3 * CHANNELS * CHANNELS];
-        // Channel 0 becomes what was before, plus ten times what comes.
-        weights[0] = 1.0;
-        weights[2 * CHANNELS * CHANNELS] = 10.0;
-        let bias = vec![0.0; CHANNELS];
-        let convolution = Convolution { weights: &weights, bias: &bias, taps: 3, apart: 2, inputs: CHANNELS };
-        let mut from = vec![0.0; 6 * CHANNELS];
-        (0..6).for_each(|step| from[step * CHANNELS] = step as f32 + 1.0);
-        let mut into = vec![0.0; 6 * CHANNELS];
-        convolution.run(&from, &mut into);
-        let heard: Vec<f32> = into.iter().step_by(CHANNELS).copied().collect();
-        assert_eq!(heard, [30.0, 40.0, 51.0, 62.0, 3.0, 4.0]);
-    }
-
-    #[test]
     fn what_is_shipped_is_a_whole_network() {
-        assert_eq!(SHIPPED.len(), 2 * WEIGHTS);
-        let weights = vec![0.0; WEIGHTS];
-        let idle = Network::of(&weights).listen(&vec![0.3; 5 * INPUTS]);
-        // A network that knows nothing finds everything as likely as not.
-        assert_eq!((idle.beats, idle.downbeats), (vec![0.5; 5], vec![0.5; 5]));
+        assert_eq!(SHIPPED.len(), 2 * SHAPE.weights(CHANNELS));
     }
 
     #[test]

@@ -356,7 +356,7 @@ mod tests {
                 Section::new(32.0, 48.0, SectionKind::Drop, 90.0),
                 Section::new(48.0, 80.0, SectionKind::Outro, 45.0),
             ],
-            cues: vec![Cue { at: 32.0, kind: CueKind::Drop, strength: 1.0 }],
+            cues: vec![Cue::new(32.0, CueKind::Drop, 1.0)],
             energy: Trace { step: 0.1, values: (0..800).map(|i| energy(f64::from(i) / 10.0)).collect() },
             texture: Texture::try_from(rows).expect("a texture"),
             ..TrackReading::default()

@@ -308,14 +308,15 @@ fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end
             CueKind::Pickup => jump / 60.0,
             _ => here.energy / 100.0,
         };
-        cues.push(Cue { at: here.start, kind, strength: (strength.clamp(0.05, 1.0) * 100.0).round() / 100.0 });
+        cues.push(Cue::new(here.start, kind, (strength.clamp(0.05, 1.0) * 100.0).round() / 100.0));
     }
     for (start, end) in silences {
         if *start > 0.5 && *end < music_end {
-            cues.push(Cue { at: *start, kind: CueKind::Pause, strength: (end - start).min(1.0) });
+            let lasts = ((end - start) * 100.0).round() / 100.0;
+            cues.push(Cue { lasts: Some(lasts), ..Cue::new(*start, CueKind::Pause, (end - start).min(1.0)) });
         }
     }
-    cues.push(Cue { at: music_end.min(duration), kind: CueKind::End, strength: 1.0 });
+    cues.push(Cue::new(music_end.min(duration), CueKind::End, 1.0));
     cues.sort_by(|a, b| a.at.total_cmp(&b.at));
     cues
 }
@@ -341,7 +342,7 @@ pub fn add_hits(cues: &mut Vec<Cue>, onsets: &[f64], beats: &[Beat]) {
     }
     for at in hits {
         if !cues.iter().any(|c| c.kind != CueKind::Pause && (c.at - at).abs() < gap) {
-            cues.push(Cue { at, kind: CueKind::Hit, strength: 0.6 });
+            cues.push(Cue::new(at, CueKind::Hit, 0.6));
         }
     }
     cues.sort_by(|a, b| a.at.total_cmp(&b.at));

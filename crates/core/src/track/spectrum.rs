@@ -114,12 +114,12 @@ impl Spectrum {
     }
 }
 
-fn hann(len: usize) -> Vec<f32> {
+pub(super) fn hann(len: usize) -> Vec<f32> {
     (0..len).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / len as f32).cos()).collect()
 }
 
 /// Copies the samples around `centre`, weighted; outside the track is silence.
-fn windowed(samples: &[f32], centre: usize, window: &[f32], into: &mut [f32]) {
+pub(super) fn windowed(samples: &[f32], centre: usize, window: &[f32], into: &mut [f32]) {
     let half = window.len() / 2;
     for (i, (slot, weight)) in into.iter_mut().zip(window).enumerate() {
         *slot = (centre + i).checked_sub(half).and_then(|at| samples.get(at)).map_or(0.0, |s| s * weight);

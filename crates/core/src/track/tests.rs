@@ -142,6 +142,9 @@ fn a_pause_and_the_end_are_where_the_sound_stops() {
     let at = |kind| reading.cues.iter().filter(|c| c.kind == kind).map(|c| c.at).collect::<Vec<_>>();
     let pauses = at(CueKind::Pause);
     assert!(pauses.len() == 1 && (pauses[0] - 8.0).abs() < 0.03, "{pauses:?}");
+    let lasts = reading.cues.iter().find(|c| c.kind == CueKind::Pause).and_then(|c| c.lasts);
+    assert!(lasts.is_some_and(|l| (l - 1.0).abs() < 0.06), "{lasts:?}");
+    assert!(reading.cues.iter().all(|c| c.kind == CueKind::Pause || c.lasts.is_none()));
     let ends = at(CueKind::End);
     assert!(ends.len() == 1 && (ends[0] - 17.0).abs() < 0.05, "{ends:?}");
 }

@@ -247,7 +247,10 @@ impl Version {
             let inside = |at: f64| at >= start - 1e-3 && at < end - 1e-3;
             let moved = |at: f64| ((at - start).max(0.0) + offset) * factor;
             out.beats.extend(track.beats.iter().filter(|b| inside(b.at)).map(|b| Beat { at: moved(b.at), ..*b }));
-            out.cues.extend(track.cues.iter().filter(|c| inside(c.at)).map(|c| Cue { at: moved(c.at), ..*c }));
+            // A pause ends at the latest where the span does.
+            let lasts = |c: &Cue| c.lasts.map(|s| s.min(end - c.at) * factor);
+            let cues = track.cues.iter().filter(|c| inside(c.at));
+            out.cues.extend(cues.map(|c| Cue { at: moved(c.at), lasts: lasts(c), ..*c }));
             out.backbeats.extend(track.backbeats.iter().filter(|b| inside(**b)).map(|b| moved(*b)));
             out.onsets.extend(track.onsets.iter().filter(|o| inside(**o)).map(|o| moved(*o)));
             for s in track.sections.iter().filter(|s| s.end > start + 0.05 && s.start < end - 0.05) {
@@ -293,7 +296,7 @@ mod tests {
                 Section::new(0.0, 8.0, SectionKind::Build, 40.0),
                 Section::new(8.0, 20.0, SectionKind::Drop, 90.0),
             ],
-            cues: vec![Cue { at: 8.0, kind: CueKind::Drop, strength: 1.0 }],
+            cues: vec![Cue::new(8.0, CueKind::Drop, 1.0)],
             energy: Trace { step: 0.5, values: (0..40).map(f64::from).collect() },
             ..TrackReading::default()
         }
@@ -306,7 +309,7 @@ mod tests {
         assert_eq!(reading.duration, 6.0);
         assert_eq!(reading.beats.len(), 12);
         assert_eq!((reading.beats[0].at, reading.beats[0].bar, reading.beats[0].beat), (0.0, 4, 1));
-        assert_eq!(reading.cues, [Cue { at: 2.0, kind: CueKind::Drop, strength: 1.0 }]);
+        assert_eq!(reading.cues, [Cue::new(2.0, CueKind::Drop, 1.0)]);
         assert_eq!(reading.sections.iter().map(|s| (s.start, s.end)).collect::<Vec<_>>(), [(0.0, 2.0), (2.0, 6.0)]);
         assert_eq!(reading.energy.values[0], 12.0);
     }
@@ -317,6 +320,19 @@ mod tests {
         let spans = vec![Span { start: s(6), end: s(10) }, Span { start: s(14), end: s(18) }];
         let version = Version::of_spans(spans, s(20)).and_then(|v| v.stretched(2_000_000)).expect("inside");
         assert_eq!(version.reading(&track).backbeats, [2.0, 7.0, 10.0]);
+    }
+
+    #[test]
+    fn a_pause_lasts_as_long_as_it_is_heard() {
+        let pause = Cue { lasts: Some(2.0), ..Cue::new(8.0, CueKind::Pause, 1.0) };
+        let track = TrackReading { cues: vec![pause], ..track() };
+        let lasts = |from, to| {
+            let version = Version::part(s(from), s(to), s(20)).and_then(|v| v.stretched(2_000_000)).expect("inside");
+            version.reading(&track).cues.iter().map(|c| c.lasts).collect::<Vec<_>>()
+        };
+        assert_eq!(lasts(6, 20), [Some(4.0)], "twice as slow");
+        assert_eq!(lasts(6, 9), [Some(2.0)], "the part ends in it");
+        assert!(lasts(9, 20).is_empty());
     }
 
     #[test]

@@ -76,7 +76,7 @@
           `${s.kind} ${s.label || ""}, ${Legere.clock(s.start)} to ${Legere.clock(s.end)}, energy ${Math.round(s.energy)}`,
         ),
       ),
-      ...r.cues.map((c) => el("li", {}, `${c.kind} at ${Legere.clock(c.at)}`)),
+      ...r.cues.map((c) => el("li", {}, `${c.kind} at ${Legere.clock(c.at)}${c.lasts ? `, ${c.lasts.toFixed(1)} seconds long` : ""}`)),
     );
   }
   const energyAt = (t) => {
@@ -224,6 +224,7 @@
       path([px, 13], [px + 5, 2]);
       pen.beginPath();
       path([px + 5, 13], [px + 10, 2]);
+      if (cue.lasts) word(`${cue.lasts.toFixed(1)} s`, px + 14);
     } else if (cue.kind === "pickup") {
       path([px, 12], [px, 4], [px + 8, 4], [px + 8, 9]);
       word("pickup", px + 12);

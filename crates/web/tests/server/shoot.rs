@@ -72,10 +72,7 @@ pub fn music() -> TrackReading {
             .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
             .collect(),
         sections: parts.iter().map(|p| Section::new(p.0, p.1, p.2, p.3)).collect(),
-        cues: vec![
-            Cue { at: 12.0, kind: CueKind::Drop, strength: 0.9 },
-            Cue { at: 24.0, kind: CueKind::End, strength: 1.0 },
-        ],
+        cues: vec![Cue::new(12.0, CueKind::Drop, 0.9), Cue::new(24.0, CueKind::End, 1.0)],
         energy: Trace { step: 0.5, values: (0..48).map(|i| energy(f64::from(i) / 2.0)).collect() },
         ..TrackReading::default()
     }

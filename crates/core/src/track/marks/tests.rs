@@ -14,7 +14,7 @@ fn track() -> TrackReading {
             Section::new(0.0, 16.5, SectionKind::Groove, 40.0),
             Section::new(16.5, 33.0, SectionKind::Drop, 80.0),
         ],
-        cues: vec![Cue { at: 16.5, kind: CueKind::Drop, strength: 0.9 }],
+        cues: vec![Cue::new(16.5, CueKind::Drop, 0.9)],
         energy: Trace { step: 0.5, values: (0..66).map(|i| if i < 33 { 40.0 } else { 80.0 }).collect() },
         onsets: (0..128).map(|i| 0.5 + f64::from(i) * 0.25).collect(),
         ..TrackReading::default()
@@ -22,10 +22,12 @@ fn track() -> TrackReading {
 }
 
 fn after(edits: &[Edit]) -> TrackReading {
-    let track = track();
-    let marks =
-        edits.iter().fold(Marks::default(), |m, e| m.edited(&track, e).unwrap_or_else(|w| panic!("{e:?}: {w}")));
-    marks.over(&track)
+    over(&track(), edits)
+}
+
+fn over(track: &TrackReading, edits: &[Edit]) -> TrackReading {
+    let marks = edits.iter().fold(Marks::default(), |m, e| m.edited(track, e).unwrap_or_else(|w| panic!("{e:?}: {w}")));
+    marks.over(track)
 }
 
 fn refused(edit: Edit) -> MarkError {
@@ -119,6 +121,16 @@ fn cues_are_added_moved_renamed_and_removed() {
     assert_eq!(seen.cues.iter().map(|c| (c.at, c.kind.word())).collect::<Vec<_>>(), [(4.75, "hit"), (16.5, "break")]);
     assert!(after(&[Edit::RemoveCue { at: 16.5, kind: CueKind::Drop }]).cues.is_empty());
     assert_eq!(refused(Edit::RemoveCue { at: 3.0, kind: CueKind::Drop }), MarkError::Nothing);
+}
+
+#[test]
+fn a_pause_that_is_moved_or_becomes_another_cue_has_no_length() {
+    let pause = Cue { lasts: Some(1.2), ..Cue::new(8.0, CueKind::Pause, 1.0) };
+    let track = TrackReading { cues: vec![pause], ..track() };
+    let lasts = |edits: &[Edit]| over(&track, edits).cues[0].lasts;
+    assert_eq!(lasts(&[]), Some(1.2));
+    assert_eq!(lasts(&[Edit::MoveCue { at: 8.0, kind: CueKind::Pause, to: 9.0, snap: false }]), None);
+    assert_eq!(lasts(&[Edit::CueKind { at: 8.0, kind: CueKind::Pause, to: CueKind::Break }]), None);
 }
 
 #[test]

@@ -1,0 +1,166 @@
+//! Small temporal convolutional networks: residual layers whose reach doubles from one to the next (Bai, Kolter,
+//! Koltun, "An empirical evaluation of generic convolutional and recurrent networks for sequence modeling", 2018; for
+//! music Davies and Böck, EUSIPCO 2019).
+
+/// How a network is made. Its `C` channels are a constant, so that its sums stay in registers.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Shape {
+    /// Values a step.
+    pub inputs: usize,
+    /// Steps that the first layer and each of the others see at once.
+    pub first_taps: usize,
+    pub taps: usize,
+    /// Residual layers; the taps of layer `i` are `2^i` steps apart.
+    pub layers: usize,
+    pub outputs: usize,
+}
+
+impl Shape {
+    /// How many numbers a network of so many channels has, in the order of [`Network::of`].
+    pub const fn weights(&self, channels: usize) -> usize {
+        let first = self.first_taps * self.inputs * channels + channels;
+        let layer = self.taps * channels * channels + channels + channels * channels + channels;
+        first + self.layers * layer + channels * self.outputs + self.outputs
+    }
+}
+
+/// Weights as they are shipped: the upper halves of 32-bit floating-point numbers, little-endian. Three digits are
+/// enough.
+pub fn unpacked(bytes: &[u8]) -> Vec<f32> {
+    let halves = bytes.chunks_exact(2).map(|b| u16::from_le_bytes([b[0], b[1]]));
+    halves.map(|half| f32::from_bits(u32::from(half) << 16)).collect()
+}
+
+/// The reverse of [`unpacked`], rounded.
+pub fn packed(weights: &[f32]) -> Vec<u8> {
+    weights.iter().flat_map(|v| ((v.to_bits().wrapping_add(0x8000) >> 16) as u16).to_le_bytes()).collect()
+}
+
+/// Sums over taps: `weights` are tap-major, then by input, then by channel.
+struct Convolution<'a, const C: usize> {
+    weights: &'a [f32],
+    bias: &'a [f32],
+    taps: usize,
+    apart: usize,
+    inputs: usize,
+}
+
+impl<const C: usize> Convolution<'_, C> {
+    fn run(&self, from: &[f32], into: &mut [f32]) {
+        let (inputs, steps) = (self.inputs, from.len() / self.inputs);
+        for (step, out) in into.chunks_exact_mut(C).enumerate() {
+            let mut sums = [0.0f32; C];
+            sums.copy_from_slice(self.bias);
+            for tap in 0..self.taps {
+                // Outside the track is nothing.
+                let Some(at) = (step + tap * self.apart).checked_sub(self.taps / 2 * self.apart).filter(|a| *a < steps)
+                else {
+                    continue;
+                };
+                let weights = &self.weights[tap * inputs * C..(tap + 1) * inputs * C];
+                for (value, row) in from[at * inputs..(at + 1) * inputs].iter().zip(weights.chunks_exact(C)) {
+                    for (sum, weight) in sums.iter_mut().zip(row) {
+                        *sum += value * weight;
+                    }
+                }
+            }
+            out.copy_from_slice(&sums);
+        }
+    }
+}
+
+/// The layers, in the order in which the weights lie.
+pub struct Network<'a, const C: usize> {
+    shape: Shape,
+    first: Convolution<'a, C>,
+    layers: Vec<(Convolution<'a, C>, Convolution<'a, C>)>,
+    last: (&'a [f32], &'a [f32]),
+}
+
+impl<'a, const C: usize> Network<'a, C> {
+    /// From [`Shape::weights`] numbers: the first layer, each residual layer (its reach, then its mixing), the outputs;
+    /// of each the weights and then the biases.
+    pub fn of(shape: Shape, weights: &'a [f32]) -> Self {
+        assert_eq!(weights.len(), shape.weights(C), "the weights are those of another network");
+        let mut rest = weights;
+        let mut take = |count: usize| {
+            let (now, later) = rest.split_at(count);
+            rest = later;
+            now
+        };
+        let mut convolution = |taps: usize, apart: usize, inputs: usize| Convolution {
+            weights: take(taps * inputs * C),
+            bias: take(C),
+            taps,
+            apart,
+            inputs,
+        };
+        let first = convolution(shape.first_taps, 1, shape.inputs);
+        let layers = (0..shape.layers).map(|i| (convolution(shape.taps, 1 << i, C), convolution(1, 1, C))).collect();
+        Self { shape, first, layers, last: (take(C * shape.outputs), take(shape.outputs)) }
+    }
+
+    /// Of rows of inputs, the probabilities of each output along the steps.
+    pub fn listen(&self, inputs: &[f32]) -> Vec<Vec<f32>> {
+        let steps = inputs.len() / self.shape.inputs;
+        let mut stream = vec![0.0f32; steps * C];
+        let mut reached = stream.clone();
+        let mut mixed = stream.clone();
+        self.first.run(inputs, &mut stream);
+        for (reach, mix) in &self.layers {
+            reach.run(&stream, &mut reached);
+            reached.iter_mut().for_each(|v| *v = v.max(0.0));
+            mix.run(&reached, &mut mixed);
+            stream.iter_mut().zip(&mixed).for_each(|(s, m)| *s += m);
+        }
+        let (weights, bias) = self.last;
+        let outputs = self.shape.outputs;
+        (0..outputs)
+            .map(|which| {
+                let sum = |row: &[f32]| -> f32 {
+                    row.iter().zip(weights.chunks_exact(outputs)).map(|(v, w)| v.max(0.0) * w[which]).sum()
+                };
+                stream.chunks_exact(C).map(|row| 1.0 / (1.0 + (-(sum(row) + bias[which])).exp())).collect()
+            })
+            .collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const C: usize = 4;
+
+    #[test]
+    fn a_convolution_adds_what_lies_around_and_nothing_beyond_the_ends() {
+        let mut weights = vec![0.0; 3 * C * C];
+        // Channel 0 becomes what was before, plus ten times what comes.
+        weights[0] = 1.0;
+        weights[2 * C * C] = 10.0;
+        let bias = vec![0.0; C];
+        let convolution = Convolution::<C> { weights: &weights, bias: &bias, taps: 3, apart: 2, inputs: C };
+        let mut from = vec![0.0; 6 * C];
+        (0..6).for_each(|step| from[step * C] = step as f32 + 1.0);
+        let mut into = vec![0.0; 6 * C];
+        convolution.run(&from, &mut into);
+        let heard: Vec<f32> = into.iter().step_by(C).copied().collect();
+        assert_eq!(heard, [30.0, 40.0, 51.0, 62.0, 3.0, 4.0]);
+    }
+
+    #[test]
+    fn a_network_that_knows_nothing_finds_everything_as_likely_as_not() {
+        let shape = Shape { inputs: 7, first_taps: 3, taps: 3, layers: 2, outputs: 2 };
+        let weights = vec![0.0; shape.weights(C)];
+        assert_eq!(Network::<C>::of(shape, &weights).listen(&[0.3; 5 * 7]), vec![vec![0.5; 5]; 2]);
+        assert_eq!(Network::<C>::of(shape, &weights).listen(&[]), vec![Vec::<f32>::new(); 2]);
+    }
+
+    #[test]
+    fn weights_keep_three_digits() {
+        let weights = [0.0, 1.0, -2.5, 0.123_456, -1234.5, 1e-6];
+        for (kept, was) in unpacked(&packed(&weights)).iter().zip(weights) {
+            assert!((kept - was).abs() <= was.abs() / 250.0, "{was} became {kept}");
+        }
+    }
+}
