@@ -47,6 +47,8 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
     let mut came_from = vec![u8::MAX; n * count];
     let (mut best_end, mut best_total) = ((0, 0), f32::MIN);
     let start_up_to = n / 2;
+    let unexpected: Vec<f32> =
+        intervals.iter().map(|interval| (((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
     for at in 0..n {
         let here = REWARD * (wide[at] - EXPECTED);
         for (k, interval) in intervals.iter().enumerate() {
@@ -54,8 +56,7 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
             gains[slot] = f32::MIN;
             // A row may begin here, with the tempo that is expected; what sounded before is not explained by it.
             if at < start_up_to {
-                let off = ((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0;
-                gains[slot] = here - spent[at] - off as f32;
+                gains[slot] = here - spent[at] - unexpected[k];
             }
             if let Some(before) = at.checked_sub(*interval) {
                 // A jump may come from any tempo, so only the best before it matters.
@@ -68,10 +69,13 @@ pub fn follow(strength: &[f32], period: f64) -> Followed {
                         (best, from) = (gain - cost, (first + j) as u8);
                     }
                 }
-                let gain = best + here - between.cost(k, &strength[before..at]);
-                if gain > gains[slot] {
-                    gains[slot] = gain;
-                    came_from[at * count + k] = from;
+                // Onsets between only cost: what is no better without them need not be summed.
+                if best + here > gains[slot] {
+                    let gain = best + here - between.cost(k, &strength[before..at]);
+                    if gain > gains[slot] {
+                        gains[slot] = gain;
+                        came_from[at * count + k] = from;
+                    }
                 }
             }
             let total = gains[slot] - (spent[n] - spent[at]);

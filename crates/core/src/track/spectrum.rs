@@ -74,13 +74,15 @@ impl Spectrum {
     /// The mean band energies between two times, folded to `into` values.
     pub fn mean_bands(&self, start: f64, end: f64, into: usize) -> Vec<f64> {
         let (from, to) = self.range(start, end);
+        let mut bands = vec![0.0f32; self.bands];
+        for row in self.values[from * self.bands..to * self.bands].chunks_exact(self.bands) {
+            bands.iter_mut().zip(row).for_each(|(sum, value)| *sum += value);
+        }
         let mut sums = vec![0.0; into];
         let mut counts = vec![0.0; into];
-        for band in 0..self.bands {
+        for (band, sum) in bands.iter().enumerate() {
             let slot = band * into / self.bands;
-            for frame in from..to {
-                sums[slot] += f64::from(self.values[frame * self.bands + band]);
-            }
+            sums[slot] += f64::from(*sum);
             counts[slot] += (to - from) as f64;
         }
         sums.iter().zip(counts).map(|(s, c): (&f64, f64)| s / c.max(1.0)).collect()
