@@ -46,6 +46,9 @@ pub const WEIGHTS: Weights = Weights {
     start: 6.0,
 };
 
+/// The same for bars of two where each beat has three parts, quick and slow.
+const TWO_OF_THREE: (f64, f64) = (-1.0, -1.5);
+
 /// Where each beat stands: the length of its bar and its place, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Place {
@@ -170,8 +173,8 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
         // Two beats of two parts are hard to tell from four. Of three parts each, two are as common as four where
         // they are quick (6/8), and four where they are slow (12/8).
         match (ternary, s.metre) {
-            (true, 2) if bpm >= 88.0 => 0.02,
-            (true, 2) => -0.2,
+            (true, 2) if bpm >= 88.0 => TWO_OF_THREE.0,
+            (true, 2) => TWO_OF_THREE.1,
             _ => own,
         }
     };

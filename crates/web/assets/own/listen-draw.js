@@ -224,7 +224,12 @@
       path([px, 13], [px + 5, 2]);
       pen.beginPath();
       path([px + 5, 13], [px + 10, 2]);
-      if (cue.lasts) word(`${cue.lasts.toFixed(1)} s`, px + 14);
+      // Before the sign is the music that ends; behind it there is mostly a hit.
+      if (cue.lasts) {
+        const text = `${cue.lasts.toFixed(1)} s`,
+          wide = pen.measureText(text).width + 4;
+        word(text, px > wide ? px - wide : px + 14);
+      }
     } else if (cue.kind === "pickup") {
       path([px, 12], [px, 4], [px + 8, 4], [px + 8, 9]);
       word("pickup", px + 12);
