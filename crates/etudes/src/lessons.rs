@@ -1,6 +1,6 @@
 //! What the networks learn from: pieces of all kinds with the fitted seeds, played, and made to sound like recordings.
 
-use crate::{Band, Etude, FITTED_SEEDS, STYLES};
+use crate::{Band, Etude, FITTED_SEEDS, STYLES, each};
 use legere_core::track::READING_RATE;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -28,19 +28,9 @@ pub fn lessons<T: Send>(numbers: Range<usize>, act: impl Fn(&Etude, &[f32]) -> T
         .chain(Band::open(Path::new(SECOND_SOUNDFONT)).ok())
         .map(Band::hasty)
         .collect();
-    let one = |number: usize| {
-        let (etude, samples) = played(number, &bands);
+    let all = each(&numbers.collect::<Vec<usize>>(), |number| {
+        let (etude, samples) = played(*number, &bands);
         act(&etude, &samples)
-    };
-    let middle = numbers.start + numbers.len() / 2;
-    let (first, second) = (numbers.start..middle, middle..numbers.end);
-    let all: Vec<T> = std::thread::scope(|scope| {
-        let beside = scope.spawn(|| first.map(one).collect::<Vec<T>>());
-        let later: Vec<T> = second.map(one).collect();
-        match beside.join() {
-            Ok(sooner) => sooner.into_iter().chain(later).collect(),
-            Err(panic) => std::panic::resume_unwind(panic),
-        }
     });
     println!("{} pieces played by {} soundfonts in {:.0} s", all.len(), bands.len(), start.elapsed().as_secs_f64());
     all

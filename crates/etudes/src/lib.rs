@@ -41,9 +41,9 @@ pub fn kept(below: &str) -> PathBuf {
     folder
 }
 
-/// Does the same with each piece, half of them beside the other half; in their order.
-pub fn each<T: Send>(pieces: &[Etude], act: impl Fn(&Etude) -> T + Sync) -> Vec<T> {
-    let (first, second) = pieces.split_at(pieces.len() / 2);
+/// Does the same with each of them, half of them beside the other half; in their order.
+pub fn each<I: Sync, T: Send>(all: &[I], act: impl Fn(&I) -> T + Sync) -> Vec<T> {
+    let (first, second) = all.split_at(all.len() / 2);
     std::thread::scope(|scope| {
         let beside = scope.spawn(|| first.iter().map(&act).collect::<Vec<T>>());
         let later: Vec<T> = second.iter().map(&act).collect();

@@ -51,14 +51,19 @@ fn a_clip_is_printed_as_json() {
 fn a_track_is_printed_as_json() {
     let dir = tempfile::tempdir().expect("a folder");
     let file = dir.path().join("beat.flac");
-    let kick = "0.8*sin(2*PI*70*t)*exp(-30*mod(t,0.5))+0.3*sin(2*PI*220*t)*lt(mod(t,2),0.2)";
-    ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{kick}':s=44100:d=12")], &file);
+    // A kick on the one and the three, a snare on the two and the four, a low note on each one.
+    let kick = "0.8*sin(2*PI*70*t)*exp(-30*mod(t,1))+0.3*sin(2*PI*110*t)*lt(mod(t,2),0.4)";
+    let snare = "0.4*(2*random(0)-1)*exp(-25*mod(t,0.5))*gt(mod(t,1),0.5)";
+    ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{kick}+{snare}':s=44100:d=16")], &file);
     let out = legere(&["read-track", file.to_str().expect("a name")]);
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let json: Value = serde_json::from_slice(&out.stdout).expect("JSON");
     assert!((json["tempo_bpm"].as_f64().expect("a number") - 120.0).abs() < 1.0, "{}", json["tempo_bpm"]);
     let beats = json["beats"].as_array().expect("beats");
     assert!(beats.iter().any(|b| b["beat"] == 1) && beats.len() > 20);
+    let backbeats = json["backbeats"].as_array().expect("backbeats");
+    let odd = backbeats.iter().filter_map(Value::as_f64).filter(|at| ((at % 1.0) - 0.5).abs() < 0.03).count();
+    assert!(backbeats.len() > 10 && odd == backbeats.len(), "{backbeats:?}");
     insta::assert_json_snapshot!("track", shape(&json));
 }
 

@@ -36,7 +36,9 @@ pub struct Weights {
     pub start: f64,
 }
 
-/// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds.
+/// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds, but for some that were then
+/// set by hand: études have fewer passages that begin with something new than songs, and more bars of two; their harmony
+/// changes more strictly with the bar; and what leaves the count may cost less than where nothing ever leaves it.
 pub const WEIGHTS: Weights = Weights {
     down: [1.5, 2.0, 0.10, 1.10],
     backbeat: 0.24,
@@ -58,7 +60,7 @@ pub struct Place {
 
 pub struct Counted {
     pub places: Vec<Place>,
-    /// The mean gain a beat, and how much better it is than the best count with the ones elsewhere.
+    /// The mean gain a beat.
     pub gain: f64,
 }
 

@@ -62,19 +62,20 @@ impl Bass {
     }
 }
 
-/// Two running means of eight samples, and every eighth of what is left: nothing folds back below 300 Hz.
+/// Two running means of eight samples, which together weigh like a triangle, and every eighth of what is left: nothing
+/// folds back below 300 Hz.
 fn slower(samples: &[f32]) -> Vec<f32> {
-    let mean = |values: &[f32]| -> Vec<f32> {
-        let mut sum = 0.0f64;
-        (0..values.len())
-            .map(|i| {
-                sum += f64::from(values[i]) - i.checked_sub(SLOWER).map_or(0.0, |old| f64::from(values[old]));
-                (sum / SLOWER as f64) as f32
-            })
-            .collect()
-    };
-    // Both look back by half their length.
-    mean(&mean(samples)).into_iter().skip(SLOWER - 1).step_by(SLOWER).collect()
+    let side = SLOWER as isize - 1;
+    let weights: Vec<f32> =
+        (-side..=side).map(|j| (SLOWER as isize - j.abs()) as f32 / (SLOWER * SLOWER) as f32).collect();
+    (0..samples.len().div_ceil(SLOWER))
+        .map(|i| {
+            let from = i * SLOWER;
+            let early = (side as usize).saturating_sub(from);
+            let around = &samples[from.saturating_sub(side as usize)..(from + SLOWER).min(samples.len())];
+            around.iter().zip(&weights[early..]).map(|(v, w)| v * w).sum()
+        })
+        .collect()
 }
 
 /// The pitch classes of the peaks in a frame's magnitudes.
