@@ -250,3 +250,22 @@ fn pieces_without_sections_are_summed_up_without_them() {
     assert!(words.starts_with("beats F 1.000, AMLt 1.000, error 0.0 ms, downbeats F 1.000"), "{words}");
     assert!(!words.contains("boundaries"), "{words}");
 }
+
+#[test]
+fn work_on_both_halves_comes_back_in_order() {
+    let numbers: Vec<usize> = (0..9).collect();
+    assert_eq!(each(&numbers, |n| n * n), [0, 1, 4, 9, 16, 25, 36, 49, 64]);
+    assert_eq!(each(&numbers[..1], |n| n + 1), [1]);
+    assert!(each(&numbers[..0], |n| *n).is_empty());
+}
+
+/// What models are fitted on is never judged, and what has trained the networks is not fitted on again.
+#[test]
+fn fitted_pieces_are_the_last_of_their_seeds() {
+    let names: Vec<String> = fitted_improvisations().map(|e| e.name).collect();
+    let seeds: Vec<u64> = names.iter().filter_map(|n| n.rsplit(' ').next()?.parse().ok()).collect();
+    assert_eq!(seeds.len(), names.len(), "each is called by its seed");
+    assert!(seeds.iter().all(|s| FITTED_IMPROVISATIONS.contains(s) && *s > FITTED_IMPROVISATIONS.end - 1000));
+    let songs = names.iter().filter(|n| n.starts_with("song")).count();
+    assert!(songs > 100 && names.len() > songs + 100, "{songs} songs of {}", names.len());
+}

@@ -281,6 +281,14 @@ mod tests {
     }
 
     #[test]
+    fn bars_of_triple_beats_begin_where_they_sound_like_it() {
+        for (metre, bpm) in [(2, 110.0), (2, 70.0), (4, 110.0), (4, 70.0), (3, 96.0)] {
+            let counted = count(&heard(48, metre, 1, false), &WEIGHTS, true, bpm);
+            assert_eq!(ones(&counted), (1..48).step_by(metre).collect::<Vec<_>>(), "{metre} at {bpm}");
+        }
+    }
+
+    #[test]
     fn one_bar_that_sounds_wrong_does_not_move_the_others() {
         let mut odd = heard(64, 4, 0, false);
         odd.down.swap(32, 33);

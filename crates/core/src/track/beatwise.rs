@@ -203,4 +203,22 @@ mod tests {
             assert!((a - b).abs() < 0.15, "{a} and {b}");
         }
     }
+
+    /// On the beats of plain chords one would tap; a third of a beat late, or at three to four, one would not.
+    #[test]
+    fn a_row_beside_the_music_is_not_what_one_would_tap() {
+        let samples = chords(48, 0);
+        let mean = |beats: Vec<f64>| {
+            let told = likely(&unpacked(ROWS), &told(&samples, beats));
+            told.iter().sum::<f32>() / told.len() as f32
+        };
+        let row = |late: f64, apart: f64| -> Vec<f64> {
+            (0..).map(|i| 0.25 + GAP * (late + f64::from(i) * apart)).take_while(|at| *at < 23.5).collect()
+        };
+        let on = mean(row(0.0, 1.0));
+        for (late, apart) in [(1.0 / 3.0, 1.0), (0.0, 0.75), (0.5, 1.0)] {
+            let beside = mean(row(late, apart));
+            assert!(on > 0.5 && on > beside + 0.2, "{on} on the beats, {beside} {late} late, {apart} apart");
+        }
+    }
 }

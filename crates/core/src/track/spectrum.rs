@@ -200,3 +200,30 @@ impl Filters {
         Self { spans, centres }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bands_are_folded_to_the_means_of_what_lies_in_them() {
+        let rate = f64::from(READING_RATE);
+        let samples: Vec<f32> = (0..READING_RATE)
+            .map(|i| (0.3 * (std::f64::consts::TAU * 440.0 * f64::from(i) / rate).sin()) as f32)
+            .collect();
+        let spectrum = Spectrum::of(&samples);
+        let (from, to) = (20, 60);
+        let mean = |bands: std::ops::Range<usize>| {
+            let values = (from..to).flat_map(|f| spectrum.frame(f)[bands.clone()].iter());
+            let sum: f64 = values.map(|v| f64::from(*v)).sum();
+            sum / ((to - from) * bands.len()) as f64
+        };
+        let whole = spectrum.mean_bands(0.2, 0.6, 1);
+        assert!((whole[0] - mean(0..spectrum.bands)).abs() < 1e-4);
+        let halves = spectrum.mean_bands(0.2, 0.6, 2);
+        let middle = spectrum.bands.div_ceil(2);
+        assert!((halves[0] - mean(0..middle)).abs() < 1e-4 && (halves[1] - mean(middle..spectrum.bands)).abs() < 1e-4);
+        assert!(halves[0] > halves[1], "the tone is in the lower half");
+        assert_eq!(spectrum.mean_chroma(0.2, 0.6).iter().position(|v| *v > 0.9), Some(0), "counted from A");
+    }
+}
