@@ -190,10 +190,8 @@ fn frame(rng: &mut ChaCha8Rng) -> Style {
     let (metre, division) = *[(4, 2), (4, 2), (4, 2), (4, 2), (4, 2), (3, 2), (3, 2), (2, 3), (4, 3), (2, 2)]
         .choose(rng)
         .unwrap_or(&(4, 2));
-    // Sums of three draws are near a bell: most music is near 112 beats a minute.
-    let bell = (rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0)) * 0.3f64;
     let centre = if division == 3 { 88.0 } else { 114.0 };
-    let bpm = (centre * bell.exp()).clamp(61.0, 178.0);
+    let bpm = tempo_near(centre, rng).clamp(61.0, 178.0);
     let pulse = match rng.random_range(0..10) {
         0 => Pulse::Rubato(rng.random_range(0.01..0.07)),
         1 => Pulse::Drift(rng.random_range(0.8..1.25)),
@@ -212,6 +210,12 @@ fn frame(rng: &mut ChaCha8Rng) -> Style {
         phrase: *[4, 4, 8].choose(rng).unwrap_or(&4),
         ..STYLES[0]
     }
+}
+
+/// A tempo near this one, as most music is near some 112 beats a minute: sums of three draws are near a bell.
+pub(crate) fn tempo_near(centre: f64, rng: &mut ChaCha8Rng) -> f64 {
+    let bell = (rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0)) * 0.3f64;
+    centre * bell.exp()
 }
 
 /// Letters and lengths in bars.

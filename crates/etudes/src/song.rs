@@ -5,11 +5,13 @@
 //! is settled: any part may be syncopated, and there are up to three accompaniments at once.
 
 use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
-use crate::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke};
+use crate::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke, tempo_near};
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+
+mod parts;
 
 const SECONDS: f64 = 55.0;
 const TAIL_SECONDS: f64 = 2.0;
@@ -24,50 +26,6 @@ const CHANNELS: usize = 10;
 const LETTERS: usize = 3;
 
 const BASSES: &[i32] = &[32, 32, 33, 33, 34, 35, 36, 38, 39, 43, 58, 0, 70];
-/// Orders in which the notes of a chord are broken.
-const ORDERS: &[&[usize]] =
-    &[&[0, 1, 2, 1], &[0, 2, 1, 2], &[0, 1, 2, 3, 2, 1], &[0, 1, 2], &[2, 1, 0], &[0, 1, 2, 3], &[0, 2, 1, 3], &[0, 2]];
-
-/// How likely a part is struck on the one, in the middle of a bar of four, on other beats, half-way between beats, and
-/// on the finer places.
-#[derive(Clone, Copy)]
-struct Habit(f64, f64, f64, f64, f64);
-
-const BASS_HABITS: &[Habit] = &[
-    Habit(0.98, 0.85, 0.08, 0.04, 0.0),
-    Habit(0.98, 0.85, 0.08, 0.04, 0.0),
-    Habit(0.97, 0.5, 0.5, 0.3, 0.0),
-    Habit(0.97, 0.25, 0.3, 0.5, 0.05),
-    Habit(0.97, 0.25, 0.3, 0.5, 0.05),
-    Habit(0.97, 0.1, 0.4, 0.5, 0.0),
-    Habit(1.0, 0.95, 0.95, 0.08, 0.0),
-    Habit(1.0, 1.0, 1.0, 0.95, 0.0),
-    Habit(0.98, 0.1, 0.05, 0.08, 0.0),
-    Habit(0.96, 0.4, 0.2, 0.4, 0.2),
-    Habit(0.96, 0.3, 0.2, 0.3, 0.3),
-    Habit(0.2, 0.3, 0.5, 0.6, 0.0),
-];
-const COMP_HABITS: &[Habit] = &[
-    Habit(0.95, 0.3, 0.25, 0.3, 0.02),
-    Habit(0.08, 0.1, 0.97, 0.05, 0.0),
-    Habit(0.03, 0.03, 0.03, 0.97, 0.0),
-    Habit(0.98, 0.98, 0.98, 0.1, 0.0),
-    Habit(1.0, 1.0, 1.0, 1.0, 0.0),
-    Habit(1.0, 1.0, 1.0, 1.0, 0.9),
-    Habit(0.7, 0.4, 0.35, 0.55, 0.12),
-    Habit(0.4, 0.3, 0.4, 0.5, 0.1),
-    Habit(0.97, 0.05, 0.03, 0.05, 0.0),
-    Habit(0.9, 0.85, 0.05, 0.05, 0.0),
-    Habit(0.6, 0.2, 0.2, 0.7, 0.0),
-];
-const SONG_HABITS: &[Habit] = &[
-    Habit(0.85, 0.65, 0.6, 0.45, 0.06),
-    Habit(0.6, 0.5, 0.5, 0.6, 0.2),
-    Habit(0.92, 0.75, 0.7, 0.15, 0.01),
-    Habit(0.9, 0.45, 0.3, 0.2, 0.02),
-    Habit(0.8, 0.6, 0.7, 0.7, 0.35),
-    Habit(0.5, 0.5, 0.6, 0.5, 0.05),
-];
 
 /// What strokes make of a chord.
 #[derive(Clone)]
@@ -207,10 +165,9 @@ fn frame(rng: &mut ChaCha8Rng) -> (Style, u32) {
     ]
     .choose(rng)
     .unwrap_or(&(4, 2, 72.0, 179.0));
-    // Sums of three draws are near a bell: most music is near 110 beats a minute, with finer places slower.
-    let bell = (rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0) + rng.random_range(-1.0..1.0)) * 0.3f64;
+    // What has finer places is slower.
     let centre = [116.0, 96.0, 92.0][grid as usize - 2];
-    let bpm = (centre * bell.exp()).clamp(slow, fast - 1.0);
+    let bpm = tempo_near(centre, rng).clamp(slow, fast - 1.0);
     let pulse = match rng.random_range(0..14) {
         0 => Pulse::Rubato(rng.random_range(0.01..0.05)),
         1 => Pulse::Drift(rng.random_range(0.85..1.2)),
@@ -310,134 +267,6 @@ impl Writer {
         let first = draw(self);
         let same = self.rng.random_bool(0.5);
         (0..LETTERS).map(|i| if i == 0 || same { first.clone() } else { draw(self) }).collect()
-    }
-
-    /// How strong a place in the bar is: 0 for the one, 4 for the weakest.
-    fn rank(&self, at: f64) -> usize {
-        let in_bar = at.rem_euclid(f64::from(self.metre));
-        let step = (in_bar * f64::from(self.grid)).round() as u32 % (self.metre * self.grid);
-        match (step / self.grid, step % self.grid) {
-            (0, 0) => 0,
-            (2, 0) if self.metre == 4 => 1,
-            (_, 0) => 2,
-            // The last third of a beat leads on, as its second half does.
-            (_, n) if n == if self.grid == 3 { 2 } else { self.grid / 2 } => 3,
-            _ => 4,
-        }
-    }
-
-    /// Strokes on the grid as the habit is, with an accent of their own.
-    fn drawn(&mut self, habit: Habit, bars: u32, accent: f64) -> Vec<Stroke> {
-        let Habit(one, middle, beat, half, fine) = habit;
-        let likely = [one, middle, beat, half, fine];
-        let end = f64::from(bars * self.metre);
-        let mut strokes = Vec::new();
-        for i in 0..bars * self.metre * self.grid {
-            let at = f64::from(i) / f64::from(self.grid);
-            let rank = self.rank(at);
-            if self.rng.random_bool(likely[rank]) {
-                strokes.push(Stroke { at, long: 0.0, loud: 1.0 - accent * rank as f64 / 4.0 });
-            }
-        }
-        if strokes.is_empty() {
-            strokes.push(Stroke { at: 0.0, long: 0.0, loud: 1.0 });
-        }
-        let legato = self.rng.random_range(0.35..1.0);
-        for i in 0..strokes.len() {
-            let next = strokes.get(i + 1).map_or(end, |s| s.at);
-            strokes[i].long = ((next - strokes[i].at) * legato).clamp(0.12, 4.0);
-        }
-        strokes
-    }
-
-    fn habit(&mut self, of: &[Habit]) -> Habit {
-        *of.choose(&mut self.rng).unwrap_or(&of[0])
-    }
-
-    /// Most parts are a little louder where the bar is strong; few are louder where it is weak.
-    fn accent(&mut self) -> f64 {
-        if self.rng.random_bool(0.1) { self.rng.random_range(-0.15..0.0) } else { self.rng.random_range(0.0..0.4) }
-    }
-
-    fn turn(&mut self) -> u32 {
-        *[1, 1, 2].choose(&mut self.rng).unwrap_or(&1)
-    }
-
-    fn bass(&mut self) -> Part {
-        let (habit, accent, bars) = (self.habit(BASS_HABITS), self.accent(), self.turn());
-        let strokes = self.drawn(habit, bars, accent);
-        let count = strokes.len();
-        let voice = match self.rng.random_range(0..10) {
-            0..=2 => Voice::Steps(vec![0]),
-            3..=5 => Voice::Steps(vec![0, 4]),
-            6 => Voice::Steps(vec![0, 7]),
-            7 => Voice::Steps(vec![0, 2, 4, 5]),
-            8 => {
-                let mut steps = self.contour(count, 0..=7);
-                steps[0] = 0;
-                Voice::Steps(steps)
-            }
-            _ => {
-                let mut steps = self.contour(count, -2..=5);
-                steps[0] = 0;
-                Voice::Riff(steps)
-            }
-        };
-        Part { strokes, bars, voice, pushes: self.rng.random_bool(0.15) }
-    }
-
-    fn comp(&mut self) -> Part {
-        let (habit, accent, bars) = (self.habit(COMP_HABITS), self.accent(), self.turn());
-        let strokes = self.drawn(habit, bars, accent);
-        let dense = strokes.len() as u32 >= bars * self.metre;
-        let order = *ORDERS.choose(&mut self.rng).unwrap_or(&ORDERS[0]);
-        let voice = match self.rng.random_range(0..10) {
-            0..=4 if dense => Voice::Broken(order, self.rng.random_bool(0.8)),
-            8 => Voice::Riff(self.contour(strokes.len(), -3..=6)),
-            9 => Voice::Steps(self.contour(strokes.len(), 0..=8)),
-            _ => Voice::Block,
-        };
-        Part { strokes, bars, voice, pushes: self.rng.random_bool(0.25) }
-    }
-
-    fn contour(&mut self, count: usize, within: std::ops::RangeInclusive<i32>) -> Vec<i32> {
-        let mut step = 0;
-        (0..count.max(1))
-            .map(|_| {
-                let now = step;
-                step = (step + self.rng.random_range(-3..=3)).clamp(*within.start(), *within.end());
-                now
-            })
-            .collect()
-    }
-
-    /// Bars that return with a long note at the end, and perhaps an upbeat that leads into the first.
-    fn melody(&mut self, bars: u32, upbeat: f64) -> Vec<(Stroke, i32)> {
-        let metre = self.metre;
-        let (habit, accent) = (self.habit(SONG_HABITS), self.accent());
-        let (a, b) = (self.drawn(habit, 1, accent), self.drawn(habit, 1, accent));
-        let rest = if self.rng.random_bool(0.5) { 1.0 } else { 0.0 };
-        let last = vec![Stroke { at: 0.0, long: (f64::from(metre) - rest).max(0.8), loud: 1.0 }];
-        let forms: &[&[usize]] = &[&[0, 0, 1, 2], &[0, 1, 0, 2], &[0, 1, 0, 1], &[0, 2, 0, 2], &[0, 0, 0, 2], &[0, 1]];
-        let form = *forms.choose(&mut self.rng).unwrap_or(&forms[0]);
-        let mut strokes: Vec<Stroke> = form
-            .iter()
-            .take(bars as usize)
-            .enumerate()
-            .flat_map(|(bar, of)| [&a, &b, &last][*of].iter().map(move |s| s.later(bar as u32 * metre)))
-            .collect();
-        if self.rng.random_bool(upbeat) {
-            let end = f64::from(metre * bars.min(form.len() as u32));
-            let places = self.rng.random_range(1..=3u32);
-            let step =
-                if self.rng.random_bool(0.5) && places < metre { 1.0 } else { 1.0 / f64::from(self.grid.min(3)) };
-            let from = -step * f64::from(places);
-            strokes.retain(|s| s.at < end + from - 0.01);
-            let early = (0..places).map(|i| Stroke { at: from + step * f64::from(i), long: step * 0.9, loud: 0.85 });
-            strokes.splice(0..0, early);
-        }
-        let steps = self.contour(strokes.len(), -4..=7);
-        strokes.into_iter().zip(steps).collect()
     }
 
     /// Some bars of chords: where each begins, in beats, and its degree.
@@ -594,85 +423,6 @@ impl Writer {
         }
     }
 
-    fn kit(&mut self) -> Kit {
-        let metre = f64::from(self.metre);
-        let grid = f64::from(self.grid);
-        let half = if self.grid == 3 { 2.0 / 3.0 } else { 0.5 };
-        let back: Vec<f64> = match self.metre {
-            4 => vec![1.0, 3.0],
-            3 if self.rng.random_bool(0.5) => vec![2.0],
-            3 => vec![1.0, 2.0],
-            _ => vec![1.0],
-        };
-        let every = |step: f64, from: f64| -> Vec<f64> {
-            (0..).map(|i| from + step * f64::from(i)).take_while(|at| *at < metre - 0.01).collect()
-        };
-        let part = |at: Vec<f64>, loud: f64| Part {
-            strokes: at.into_iter().map(|at| Stroke { at, long: 0.2, loud }).collect(),
-            bars: 1,
-            voice: Voice::Block,
-            pushes: false,
-        };
-        let mut kit: Kit = Vec::new();
-        let kick = match self.rng.random_range(0..9) {
-            0 | 1 => part(every(1.0, 0.0), 1.0),
-            2 => part(every(2.0, 0.0), 1.0),
-            3 => part(vec![0.0], 1.0),
-            _ => self.struck(Habit(0.97, 0.5, 0.15, 0.3, 0.05), 0.2),
-        };
-        kit.push((*[36, 36, 35, 41].choose(&mut self.rng).unwrap_or(&36), kick));
-        let snare = *[38, 38, 40, 37, 39].choose(&mut self.rng).unwrap_or(&38);
-        match self.rng.random_range(0..12) {
-            0..=4 => kit.push((snare, part(back.clone(), 1.0))),
-            // All that is loud is on the backbeat.
-            5 => {
-                kit.push((snare, part(back.clone(), 1.0)));
-                kit.push((36, part(back.clone(), 1.0)));
-                kit.push((*[57, 51, 53, 54, 39].choose(&mut self.rng).unwrap_or(&51), part(back.clone(), 0.9)));
-            }
-            6 if self.metre == 4 => kit.push((snare, part(vec![2.0], 1.0))),
-            6 | 7 => {
-                kit.push((snare, part(back.clone(), 1.0)));
-                let ghosts = self.struck(Habit(0.0, 0.1, 0.1, 0.3, 0.25), 0.0);
-                kit.push((snare, softened(ghosts, 0.45)));
-            }
-            8 => {
-                kit.push((snare, softened(part(every(1.0 / grid, 0.0), 1.0), 0.5)));
-                kit.push((snare, part(back.clone(), 1.0)));
-            }
-            9 => kit.push((snare, part(every(1.0, half), 0.9))),
-            10 => {
-                let rolled = self.struck(Habit(0.3, 0.4, 0.9, 0.5, 0.3), -0.2);
-                kit.push((snare, rolled));
-            }
-            _ => {}
-        }
-        let hat = *[42, 42, 42, 51, 46, 70, 54, 82, 44].choose(&mut self.rng).unwrap_or(&42);
-        let hats = match self.rng.random_range(0..9) {
-            0 => every(1.0, 0.0),
-            1..=3 => every(half.max(1.0 / grid), 0.0),
-            4 => every(1.0 / grid, 0.0),
-            5 => every(1.0, half),
-            6 => (0..self.metre).map(f64::from).chain(back.iter().map(|b| b + half)).collect(),
-            7 => back.clone(),
-            _ => Vec::new(),
-        };
-        let soft = self.rng.random_range(0.4..0.9);
-        kit.push((hat, part(hats, soft)));
-        if self.rng.random_bool(0.3) {
-            let hand = *[62, 64, 66, 60, 75, 56, 47, 76, 54].choose(&mut self.rng).unwrap_or(&64);
-            let habit = self.habit(COMP_HABITS);
-            let strokes = self.struck(habit, 0.1);
-            kit.push((hand, softened(strokes, 0.8)));
-        }
-        kit
-    }
-
-    fn struck(&mut self, habit: Habit, accent: f64) -> Part {
-        let bars = self.turn();
-        Part { strokes: self.drawn(habit, bars, accent), bars, voice: Voice::Block, pushes: false }
-    }
-
     fn drum(&mut self, kit: &Kit, passage: &Passage) {
         let metre = f64::from(self.metre);
         let volume = passage.loud * self.volumes[DRUMS as usize];
@@ -741,11 +491,6 @@ impl Writer {
     }
 }
 
-fn softened(mut part: Part, to: f64) -> Part {
-    part.strokes.iter_mut().for_each(|s| s.loud *= to);
-    part
-}
-
 /// A section, for those who play in it.
 struct Passage {
     /// In beats from the beginning.
@@ -764,147 +509,4 @@ impl Passage {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_song_has_beats_and_bars_all_along() {
-        for seed in 0..40 {
-            let song = Etude::song(seed);
-            let (truth, name) = (&song.truth, &song.name);
-            assert!((2..=4).contains(&truth.metre), "{name}");
-            let upbeat = truth.beats.iter().position(|b| *b == truth.downbeats[0]).expect("on a beat");
-            assert!(upbeat < truth.metre as usize, "{name}");
-            assert_eq!(truth.downbeats.len(), (truth.beats.len() - upbeat).div_ceil(truth.metre as usize), "{name}");
-            assert!((50.0..200.0).contains(&truth.tempo_bpm), "{name}: {}", truth.tempo_bpm);
-            assert!(song.notes.len() > 60 && (30.0..90.0).contains(&song.seconds), "{name}: {}", song.notes.len());
-            let first = song.notes.iter().map(|n| n.at).fold(f64::MAX, f64::min);
-            assert!(first < truth.downbeats[0] + 40.0 && song.notes.iter().all(|n| n.at < song.seconds), "{name}");
-        }
-        assert_eq!(Etude::song(5).fingerprint(), Etude::song(5).fingerprint());
-        assert_ne!(Etude::song(5).fingerprint(), Etude::song(6).fingerprint());
-    }
-
-    /// What tells bars from each other: over many songs far more basses begin on the one than on any other beat.
-    #[test]
-    fn basses_begin_on_the_one() {
-        let mut on = [0; 4];
-        for song in (0..60).map(Etude::song).filter(|s| s.truth.metre == 4) {
-            let beats = &song.truth.beats;
-            let upbeat = beats.iter().position(|b| *b == song.truth.downbeats[0]).expect("on a beat");
-            for note in song.notes.iter().filter(|n| n.channel == BASS) {
-                if let Some(beat) = beats.iter().position(|b| (b - note.at).abs() < 0.02) {
-                    on[(beat + 4 - upbeat) % 4] += 1;
-                }
-            }
-        }
-        assert!(on[1..].iter().all(|n| *n * 4 < on[0] * 3) && on[2] > on[1], "{on:?}");
-    }
-
-    #[test]
-    fn chords_change_where_the_phrase_says_and_phrases_return() {
-        let passage = Passage { start: 0.0, bars: 8, chords: vec![(0.0, 0), (6.0, 3), (8.0, 4)], loud: 1.0 };
-        assert_eq!([0.0, 5.99, 6.0, 7.5, 8.0, 31.0].map(|at| passage.chord_at(at).1), [0, 0, 3, 3, 4, 4]);
-        assert_eq!(Passage { chords: Vec::new(), ..passage }.chord_at(3.0), (0, 0));
-    }
-
-    fn writer(metre: u32, grid: u32, changes: Changes) -> Writer {
-        Writer {
-            rng: ChaCha8Rng::seed_from_u64(3),
-            time: Time { beats: (0..400).map(|i| f64::from(i) * 0.5).collect(), swing: 0.5 },
-            notes: Vec::new(),
-            metre,
-            grid,
-            scale: SCALES[0],
-            tonic: 0,
-            sevenths: false,
-            chromatic: 0.0,
-            stray: 0.0,
-            volumes: [0.8; CHANNELS],
-            changes,
-        }
-    }
-
-    fn passage(bars: u32, chords: Vec<(f64, i32)>) -> Passage {
-        Passage { start: 0.0, bars, chords, loud: 0.8 }
-    }
-
-    #[test]
-    fn a_part_is_struck_where_its_habit_is() {
-        let places = |metre, grid, habit, bars| -> Vec<f64> {
-            let strokes = writer(metre, grid, Changes::Mixed).drawn(habit, bars, 0.0);
-            strokes.iter().map(|s| (s.at * 100.0).round() / 100.0).collect()
-        };
-        assert_eq!(places(4, 2, Habit(1.0, 0.0, 0.0, 0.0, 0.0), 2), [0.0, 4.0]);
-        assert_eq!(places(4, 2, Habit(1.0, 1.0, 0.0, 0.0, 0.0), 1), [0.0, 2.0]);
-        assert_eq!(places(4, 4, Habit(0.0, 0.0, 1.0, 0.0, 0.0), 1), [1.0, 3.0]);
-        assert_eq!(places(3, 2, Habit(0.0, 0.0, 1.0, 0.0, 0.0), 1), [1.0, 2.0], "three has no middle");
-        assert_eq!(places(2, 2, Habit(0.0, 0.0, 0.0, 1.0, 0.0), 1), [0.5, 1.5]);
-        assert_eq!(places(2, 3, Habit(0.0, 0.0, 0.0, 1.0, 0.0), 1), [0.67, 1.67], "the last third leads on");
-        assert_eq!(places(2, 4, Habit(0.0, 0.0, 0.0, 0.0, 1.0), 1), [0.25, 0.75, 1.25, 1.75]);
-        assert_eq!(places(4, 2, Habit(0.0, 0.0, 0.0, 0.0, 0.0), 1), [0.0], "nobody is silent for ever");
-    }
-
-    #[test]
-    fn phrases_fill_their_sections_and_no_more() {
-        for changes in [Changes::Every(1), Changes::Every(4), Changes::HalfBars, Changes::Mixed, Changes::Twelve] {
-            for metre in [2, 3, 4] {
-                let mut writer = writer(metre, 2, changes);
-                let phrase = writer.phrase();
-                for bars in [3, 8, 12, 16] {
-                    let chords = writer.repeated(&phrase, bars);
-                    assert_eq!(chords[0].0, 0.0);
-                    assert!(chords.windows(2).all(|w| w[0].0 < w[1].0), "{chords:?}");
-                    assert!(chords.iter().all(|c| c.0 < f64::from(bars * metre) && (0..7).contains(&c.1)));
-                }
-            }
-        }
-        let mut blues = writer(4, 3, Changes::Twelve);
-        let phrase = blues.phrase();
-        let twice = blues.repeated(&phrase, 24);
-        assert_eq!((phrase.len(), twice.len()), (12, 24));
-        assert_eq!((twice[4].1, twice[16], twice[20].1), (3, (64.0, 3), 4));
-    }
-
-    /// Whatever the bass's own steps are, a new chord is told by its root.
-    #[test]
-    fn a_new_chord_is_told_by_its_root() {
-        let mut writer = writer(4, 2, Changes::Every(1));
-        let strokes = writer.drawn(Habit(1.0, 1.0, 1.0, 0.0, 0.0), 1, 0.0);
-        let part = Part { strokes, bars: 1, voice: Voice::Steps(vec![4, 2, 5, 3]), pushes: false };
-        writer.play(BASS, &part, &passage(4, vec![(0.0, 0), (4.0, 3), (8.0, 4), (12.0, 0)]));
-        let keys: Vec<i32> = writer.notes.iter().step_by(4).map(|n| n.key - 33).collect();
-        assert_eq!(writer.notes.len(), 16);
-        assert_eq!(keys, [0, 5, 7, 0]);
-    }
-
-    #[test]
-    fn who_pushes_plays_the_next_chord_half_a_beat_before_it() {
-        let strokes = |writer: &mut Writer| writer.drawn(Habit(1.0, 1.0, 1.0, 1.0, 0.0), 1, 0.0);
-        let second = |pushes: bool| {
-            let mut writer = writer(4, 2, Changes::Every(1));
-            let part = Part { strokes: strokes(&mut writer), bars: 1, voice: Voice::Steps(vec![0]), pushes };
-            writer.play(COMPING[0], &part, &passage(2, vec![(0.0, 0), (4.0, 4)]));
-            writer.notes.iter().position(|n| n.key != writer.notes[0].key).expect("another chord")
-        };
-        assert_eq!((second(false), second(true)), (8, 7));
-    }
-
-    #[test]
-    fn kits_and_melodies_keep_to_their_bars() {
-        for seed in 0..30 {
-            for (metre, grid) in [(4, 2), (4, 4), (3, 2), (2, 3)] {
-                let mut writer = writer(metre, grid, Changes::Mixed);
-                writer.rng = ChaCha8Rng::seed_from_u64(seed);
-                for (key, part) in writer.kit() {
-                    let end = f64::from(part.bars * metre);
-                    assert!((27..88).contains(&key) && part.strokes.iter().all(|s| s.at < end && s.loud > 0.0));
-                }
-                let melody = writer.melody(4, 0.5);
-                let starts: Vec<f64> = melody.iter().map(|m| m.0.at).collect();
-                assert!(starts.windows(2).all(|w| w[0] < w[1]), "{starts:?}");
-                assert!(starts[0] >= -f64::from(metre) && starts[starts.len() - 1] < f64::from(4 * metre));
-            }
-        }
-    }
-}
+mod tests;

@@ -8,6 +8,7 @@
 use super::Hearing;
 use super::beats::FoundBeat;
 use super::beatwise::Odds;
+use super::net::log_odds;
 use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::FRAME_RATE;
@@ -106,8 +107,7 @@ impl Heard {
         let news = peaks(&news);
         let odds = |at: f64| {
             let (down, beat) = (Pulse::near(&pulse.downbeats, at), Pulse::near(&pulse.beats, at));
-            let share = (down / beat.max(down).max(UNSURE)).clamp(UNSURE, 1.0 - UNSURE);
-            (share / (1.0 - share)).ln()
+            log_odds(down / beat.max(down).max(UNSURE), UNSURE)
         };
         let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
         let beatwise = Odds::of(&times, spectrum, onsets, notes);

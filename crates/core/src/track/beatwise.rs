@@ -8,9 +8,10 @@
 //! trained by `cargo bench -p legere-etudes --features train --bench beatwise`.
 
 use super::bass::Bass;
-use super::net::{Network, Shape, unpacked};
+use super::net::{Network, Shape, log_odds, unpacked};
 use super::onsets::{Onsets, strongest};
 use super::spectrum::{FRAME_RATE, Spectrum};
+use std::sync::LazyLock;
 
 /// Parts of a beat whose onsets are told apart.
 const PARTS: usize = 4;
@@ -33,7 +34,10 @@ pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers:
 pub const ONES: &[u8] = include_bytes!("ones.weights");
 pub const ROWS: &[u8] = include_bytes!("rows.weights");
 /// Nothing is surer than this that something is not so.
-const UNSURE: f32 = 0.03;
+const UNSURE: f64 = 0.03;
+
+/// Unpacked once, as many rows of each track are told.
+static SHIPPED: LazyLock<[Vec<f32>; 2]> = LazyLock::new(|| [unpacked(ONES), unpacked(ROWS)]);
 
 /// Natural logarithms of the odds, for each beat: that it begins a bar, and that one would tap it.
 pub(super) struct Odds {
@@ -44,11 +48,11 @@ pub(super) struct Odds {
 impl Odds {
     pub fn of(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: &Bass) -> Self {
         let inputs = inputs(beats, spectrum, onsets, bass);
-        let odds = |weights: &[u8]| -> Vec<f64> {
-            let likely = likely(&unpacked(weights), &inputs).into_iter().map(|p| p.clamp(UNSURE, 1.0 - UNSURE));
-            likely.map(|p| f64::from(p / (1.0 - p)).ln()).collect()
+        let odds = |weights: &[f32]| -> Vec<f64> {
+            likely(weights, &inputs).into_iter().map(|p| log_odds(f64::from(p), UNSURE)).collect()
         };
-        Self { ones: odds(ONES), tapped: odds(ROWS) }
+        let [ones, rows] = &*SHIPPED;
+        Self { ones: odds(ones), tapped: odds(rows) }
     }
 }
 

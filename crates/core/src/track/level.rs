@@ -7,6 +7,7 @@
 use super::Hearing;
 use super::bars::{self, Heard, count};
 use super::beats::FoundBeat;
+use super::net::log_odds;
 use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
@@ -81,7 +82,7 @@ impl Level {
             mean(&likely, f64::ln),
             // Against a row without them: each beat that is more likely than not speaks for the row, each other
             // against it.
-            likely.iter().map(|p| (p / (1.0 - p)).ln()).sum::<f64>() / seconds,
+            likely.iter().map(|p| log_odds(*p, UNLIKELY)).sum::<f64>() / seconds,
             heard.tapped,
         ];
         Self { beats, ternary, features }

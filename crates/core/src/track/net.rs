@@ -36,6 +36,12 @@ pub fn packed(weights: &[f32]) -> Vec<u8> {
     weights.iter().flat_map(|v| ((v.to_bits().wrapping_add(0x8000) >> 16) as u16).to_le_bytes()).collect()
 }
 
+/// The natural logarithm of the odds of a probability; nothing is taken to be surer than `unsure` that it is not so.
+pub(super) fn log_odds(likely: f64, unsure: f64) -> f64 {
+    let likely = likely.clamp(unsure, 1.0 - unsure);
+    (likely / (1.0 - likely)).ln()
+}
+
 /// Sums over taps: `weights` are tap-major, then by input, then by channel.
 struct Convolution<'a, const C: usize> {
     weights: &'a [f32],
