@@ -177,6 +177,7 @@ async fn by_key(browser: &Browser) {
     let number = async |what: &str| browser.js(&format!("return {count}.{what}")).await.as_f64().expect("a number");
     browser.js("document.querySelector('#audio').currentTime = 13.1").await;
     for (key, what, changes) in [
+        ("f", "beats.length", "fewer"),
         ("h", "beats.length", "fewer"),
         ("d", "beats.length", "more"),
         ("b", "beats.length", "more"),
@@ -192,6 +193,18 @@ async fn by_key(browser: &Browser) {
         browser.until(&format!("{count}.{what} {sign} {before}"), 10).await;
         browser.control('z').await;
         browser.until(&format!("{count}.{what} === {before}"), 10).await;
+    }
+    // Fewer marks, and all of them again; bars stay where they are.
+    let bars = "Legere.listen.beats().filter((b) => b.beat === 1).map((b) => b.at).join()";
+    let (all, begin) = (number("beats.length").await, browser.js(&format!("return {bars}")).await);
+    browser.key("f").await;
+    browser.until(&format!("{count}.beats.length <= {all} / 2 + 1"), 10).await;
+    assert_eq!(browser.js(&format!("return {bars}")).await, begin);
+    browser.key("a").await;
+    browser.until(&format!("{count}.beats.length === {all}"), 10).await;
+    assert_eq!(browser.js(&format!("return {bars}")).await, begin);
+    for _ in 0..2 {
+        browser.control('z').await;
     }
     let one = "Legere.listen.beats().find((b) => b.beat === 1).at";
     let before = browser.js(&format!("return {one}")).await;

@@ -60,7 +60,11 @@ pub enum Edit {
         end: f64,
         bpm: f64,
     },
-    /// Keeps beats at least so far apart, in seconds.
+    /// Marks on the strong beats only, or on all beats again; bars stay where they are.
+    Density {
+        strong: bool,
+    },
+    /// Keeps beats at least so far apart, in seconds, those that begin bars before the others.
     Thin {
         least: f64,
     },
@@ -144,6 +148,8 @@ impl Edit {
             Self::Halve => "halve the tempo",
             Self::Double => "double the tempo",
             Self::Retempo { .. } => "set a tempo",
+            Self::Density { strong: true } => "strong beats only",
+            Self::Density { strong: false } => "all beats",
             Self::Thin { .. } => "thin out beats",
             Self::MoveBoundary { .. } => "move a boundary",
             Self::Split { .. } => "split a section",
@@ -198,6 +204,8 @@ impl Marks {
             | Edit::Double
             | Edit::Retempo { .. }
             | Edit::Thin { .. } => next.beats = Some(beats(&seen, edit)?),
+            Edit::Density { strong: true } => next.beats = Some(strong_beats(&seen)?),
+            Edit::Density { strong: false } => next.beats = Some(all_beats(&seen, reading)?),
             Edit::MoveBoundary { .. }
             | Edit::Split { .. }
             | Edit::Join { .. }
@@ -346,21 +354,89 @@ fn beats(track: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
             Ok(again(all, one))
         }
         Edit::Thin { least } => {
-            let mut kept: Vec<f64> = Vec::new();
-            for t in &times {
-                if kept.last().is_none_or(|k| t - k >= *least) {
-                    kept.push(*t);
+            let mut kept: Vec<&Beat> = Vec::new();
+            for first in [true, false] {
+                for beat in track.beats.iter().filter(|b| (b.beat == 1) == first) {
+                    if kept.iter().all(|k| (beat.at - k.at).abs() >= *least) {
+                        kept.push(beat);
+                    }
                 }
             }
-            Ok(again(kept, one))
+            kept.sort_by(|a, b| a.at.total_cmp(&b.at));
+            Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones(track)))
         }
         _ => Err(MarkError::Nothing),
     }
 }
 
+/// Beats counted anew in the bars that begin at these times; what leads into the first bar is its upbeat.
+fn barred(times: &[f64], ones: &[f64]) -> Vec<Beat> {
+    let begins = |at: f64| ones.iter().any(|one| (one - at).abs() < 1e-6);
+    let starts: Vec<usize> = (0..times.len()).filter(|i| begins(times[*i])).collect();
+    let upbeat = starts.first().copied().unwrap_or(times.len());
+    let mut lengths: Vec<usize> = starts.windows(2).map(|w| w[1] - w[0]).collect();
+    lengths.sort_unstable();
+    let metre = lengths.get(lengths.len() / 2).copied().unwrap_or(upbeat);
+    let (mut bar, mut place) = (0, metre.saturating_sub(upbeat));
+    times
+        .iter()
+        .map(|at| {
+            if begins(*at) {
+                (bar, place) = (bar + 1, 0);
+            }
+            place += 1;
+            Beat { at: *at, bar, beat: place as u32, strength: 1.0 }
+        })
+        .collect()
+}
+
+fn ones(track: &TrackReading) -> Vec<f64> {
+    track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
+}
+
+/// The first and the middle of each bar; of three, five or seven the first.
+fn strong_beats(track: &TrackReading) -> Result<Vec<Beat>, MarkError> {
+    let step = match metre(&track.beats) {
+        1 => return Err(MarkError::Nothing),
+        6 => 3,
+        even if even % 2 == 0 => 2,
+        odd => odd,
+    };
+    let strong = track.beats.iter().filter(|b| (b.beat + step - 1).is_multiple_of(step)).map(|b| b.at);
+    Ok(barred(&strong.collect::<Vec<f64>>(), &ones(track)))
+}
+
+/// Fills what was left out between marks: with beats as read where they lie there, evenly where they do not.
+fn all_beats(track: &TrackReading, reading: &TrackReading) -> Result<Vec<Beat>, MarkError> {
+    let times = |of: &TrackReading| -> Vec<f64> { of.beats.iter().map(|b| b.at).collect() };
+    let (marks, read) = (times(track), times(reading));
+    let ([first, .., last], Some(gap)) = (&marks[..], super::level::median_gap(&read)) else {
+        return Err(MarkError::Nothing);
+    };
+    let as_read = |at: f64| nearest(read.iter().copied(), at).map(|i| read[i]).filter(|r| (r - at).abs() < SNAP);
+    let mut all: Vec<f64> = Vec::new();
+    if as_read(*first).is_some() {
+        all.extend(read.iter().filter(|t| **t < first - CLOSEST));
+    }
+    for pair in marks.windows(2) {
+        let parts = ((pair[1] - pair[0]) / gap).round().max(1.0) as u32;
+        all.extend((0..parts).map(|k| {
+            let at = pair[0] + (pair[1] - pair[0]) * f64::from(k) / f64::from(parts);
+            if k == 0 { at } else { as_read(at).unwrap_or(at) }
+        }));
+    }
+    all.push(*last);
+    if as_read(*last).is_some() {
+        all.extend(read.iter().filter(|t| **t > last + CLOSEST));
+    }
+    if all.len() == marks.len() {
+        return Err(MarkError::Nothing);
+    }
+    Ok(barred(&all, &ones(track)))
+}
+
 fn to_bar(track: &TrackReading, at: f64, wanted: bool) -> f64 {
-    let ones = track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at);
-    let nearest = ones.min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
+    let nearest = ones(track).into_iter().min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
     nearest.filter(|_| wanted).unwrap_or(at)
 }
 

@@ -88,6 +88,41 @@ fn the_tempo_can_be_halved_doubled_and_given() {
     assert_eq!(refused(Edit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 }), MarkError::Tempo);
     let thin = after(&[Edit::Thin { least: 0.9 }]);
     assert!(thin.beats.windows(2).all(|w| w[1].at - w[0].at >= 0.9));
+    assert_eq!(ones(&thin), ones(&track()), "bars stay where they are");
+}
+
+#[test]
+fn marks_are_on_the_strong_beats_or_on_all_of_them_and_bars_stay() {
+    let strong = after(&[Edit::Density { strong: true }]);
+    assert_eq!(strong.beats.len(), 32);
+    assert_eq!(ones(&strong), ones(&track()));
+    assert_eq!(strong.beats[1].at, 1.5, "the three of four");
+    let sparser = after(&[Edit::Density { strong: true }, Edit::Density { strong: true }]);
+    assert_eq!(sparser.beats.iter().map(|b| b.at).collect::<Vec<_>>(), ones(&track()), "of two, the first");
+    for denser in [&[true, false][..], &[true, true, false]] {
+        let edits: Vec<Edit> = denser.iter().map(|strong| Edit::Density { strong: *strong }).collect();
+        let all = after(&edits);
+        let places = |t: &TrackReading| t.beats.iter().map(|b| (b.at, b.bar, b.beat)).collect::<Vec<_>>();
+        assert_eq!(places(&all), places(&track()), "{denser:?}");
+    }
+    let three = [Edit::Metre { beats: 3 }, Edit::Density { strong: true }];
+    assert!(after(&three).beats.iter().all(|b| b.beat == 1), "three has one strong beat");
+    assert_eq!(refused(Edit::Density { strong: false }), MarkError::Nothing, "all are there");
+}
+
+#[test]
+fn what_was_moved_by_hand_stays_when_all_beats_come_back() {
+    let edits = [
+        Edit::ThisIsOne { at: 1.5 },
+        Edit::Density { strong: true },
+        Edit::MoveBeat { at: 9.5, to: 9.62, snap: false },
+        Edit::Density { strong: false },
+    ];
+    let back = after(&edits);
+    assert_eq!(back.beats.len(), 64);
+    assert!(back.beats.iter().any(|b| b.at == 9.62));
+    assert_eq!(ones(&back)[..2], [1.5, 3.5], "the one stays where it was put");
+    assert_eq!((back.beats[0].beat, back.beats[1].beat), (3, 4), "an upbeat leads to it");
 }
 
 #[test]
