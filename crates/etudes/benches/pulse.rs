@@ -1,7 +1,7 @@
 //! Trains the network that hears beats and downbeats (`core::track::pulse`) on pieces with the fitted seeds, and writes
 //! its weights:
-//! `cargo bench -p legere-etudes --features train --bench pulse -- [pieces] [rounds] [first]`. With a first seed above 0
-//! it goes on from the weights that are there, on other pieces.
+//! `cargo bench -p legere-etudes --features train --bench pulse -- [pieces] [rounds] [first] [on]`. The first number is
+//! that of the first piece; with 1 as the last it goes on from the weights that are there.
 //!
 //! With `RAYON_NUM_THREADS=1 MALLOC_MMAP_THRESHOLD_=4000000000 MALLOC_TRIM_THRESHOLD_=8000000000` a round takes less than
 //! half the time: both threads of the training are its own, and memory is not given back between tensors.
@@ -16,13 +16,16 @@ use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 use std::path::Path;
 
+/// Steps of a piece that are learnt from at once, wherever in the piece: half a minute.
+const EXCERPT: usize = 1500;
+
 struct Heard {
     inputs: Vec<f32>,
     truth: Truth,
 }
 
 fn main() -> candle_core::Result<()> {
-    let [pieces, rounds, first] = asked([1600, 12, 0]);
+    let [pieces, rounds, first, on] = asked([3400, 12, 70_000, 0]);
     let heard = lessons(first..first + pieces, |etude, samples| Heard {
         inputs: pulse_inputs(Audio::mono(samples)),
         truth: etude.truth.clone(),
@@ -30,7 +33,7 @@ fn main() -> candle_core::Result<()> {
     let course = Course {
         shape: SHAPE,
         channels: CHANNELS,
-        weights: (first > 0).then(|| unpacked(SHIPPED)),
+        weights: (on == 1).then(|| unpacked(SHIPPED)),
         rounds,
         batch: 4,
         held_back: 60,
@@ -48,7 +51,10 @@ impl Piece for Heard {
         let slower = if rng.random_bool(0.5) { rng.random_range(0.85..1.18) } else { 1.0 };
         let inputs = in_other_keys(&in_other_tempo(&self.inputs, slower), rng);
         let targets = targets(&self.truth, slower, inputs.len() / INPUTS);
-        (inputs, targets)
+        let steps = inputs.len() / INPUTS;
+        let from = rng.random_range(0..=steps.saturating_sub(EXCERPT));
+        let to = (from + EXCERPT).min(steps);
+        (inputs[from * INPUTS..to * INPUTS].to_vec(), targets[from * SHAPE.outputs..to * SHAPE.outputs].to_vec())
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::{Band, Etude, FITTED_SEEDS, STYLES, each};
 use legere_core::track::READING_RATE;
+use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::ops::Range;
@@ -14,6 +15,23 @@ const SECOND_SOUNDFONT: &str = "/usr/share/sounds/sf2/FluidR3_GM.sf2";
 const KINDS: usize = 9;
 /// The model that chooses among rows of beats is trained on the seeds below.
 const FIRST_STYLED_SEED: u64 = 30;
+/// The channel of the drum kit.
+const DRUMS: i32 = 9;
+/// Families of instruments whose notes begin softly.
+const SOFT: &[&[i32]] = &[
+    &[48],
+    &[48],
+    &[49],
+    &[40, 41, 42],
+    &[40, 42, 48],
+    &[48, 60, 71, 73],
+    &[68, 70, 71, 73],
+    &[52, 53],
+    &[60, 61],
+    &[44, 48],
+    &[19],
+    &[50, 89],
+];
 
 /// The numbers on the command line, or what they are without.
 pub fn asked<const N: usize>(else_these: [usize; N]) -> [usize; N] {
@@ -40,7 +58,7 @@ pub fn lessons<T: Send>(numbers: Range<usize>, act: impl Fn(&Etude, &[f32]) -> T
 fn played(number: usize, bands: &[Band]) -> (Etude, Vec<f32>) {
     let mut rng = ChaCha8Rng::seed_from_u64(number as u64);
     let i = number / KINDS;
-    let etude = match number % KINDS {
+    let mut etude = match number % KINDS {
         0 => {
             let seeds = FITTED_SEEDS.end - FIRST_STYLED_SEED;
             Etude::compose(&STYLES[i % STYLES.len()], FIRST_STYLED_SEED + (i / STYLES.len()) as u64 % seeds)
@@ -49,9 +67,26 @@ fn played(number: usize, bands: &[Band]) -> (Etude, Vec<f32>) {
         2..=4 => Etude::in_idiom(number as u64),
         _ => Etude::song(number as u64),
     };
+    if rng.random_bool(0.3) {
+        soften(&mut etude, &mut rng);
+    }
     let mut samples = etude.play(&bands[number / 2 % bands.len()], READING_RATE).expect("played");
     vary(&mut samples, &mut rng);
     (etude, samples)
+}
+
+/// The same piece played by strings, winds or voices, mostly without drums: no stroke tells where a note begins, and
+/// notes run into each other.
+fn soften(etude: &mut Etude, rng: &mut ChaCha8Rng) {
+    let family = SOFT.choose(rng).copied().unwrap_or(&[48]);
+    for (_, program) in etude.programs.iter_mut().filter(|(channel, _)| *channel != DRUMS) {
+        *program = *family.choose(rng).unwrap_or(&48);
+    }
+    if rng.random_bool(0.8) {
+        etude.notes.retain(|n| n.channel != DRUMS);
+    }
+    let legato = if rng.random_bool(0.5) { rng.random_range(1.0..1.4) } else { 1.0 };
+    etude.notes.iter_mut().filter(|n| n.channel != DRUMS).for_each(|n| n.long *= legato);
 }
 
 fn vary(samples: &mut [f32], rng: &mut ChaCha8Rng) {
