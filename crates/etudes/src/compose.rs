@@ -1,6 +1,6 @@
 //! Composes a piece in a style: its form, its time, and what everybody plays.
 
-use crate::play::{Band, PlayError};
+use crate::play::{Band, DRUMS, PlayError};
 use crate::style::{Bass, Comping, Kit, Pulse, Style};
 use legere_core::track::{CueKind, SectionKind};
 use rand::seq::IndexedRandom;
@@ -41,7 +41,6 @@ pub(crate) struct Note {
     pub long: f64,
 }
 
-const DRUMS: i32 = 9;
 const BASS: i32 = 0;
 const CHORDS: i32 = 1;
 const LEAD: i32 = 2;

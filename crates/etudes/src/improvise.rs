@@ -6,6 +6,7 @@
 
 use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
 use crate::idiom::{IDIOMS, Idiom};
+use crate::play::DRUMS;
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -13,7 +14,6 @@ use rand_chacha::ChaCha8Rng;
 
 const SECONDS: f64 = 55.0;
 const TAIL_SECONDS: f64 = 2.0;
-const DRUMS: i32 = 9;
 const BASS: i32 = 0;
 const COMP: i32 = 1;
 const LEAD: i32 = 2;

@@ -1,5 +1,6 @@
 //! What the networks learn from: pieces of all kinds with the fitted seeds, played, and made to sound like recordings.
 
+use crate::play::DRUMS;
 use crate::{Band, Etude, FITTED_SEEDS, STYLES, each};
 use legere_core::track::READING_RATE;
 use rand::seq::IndexedRandom;
@@ -15,8 +16,6 @@ const SECOND_SOUNDFONT: &str = "/usr/share/sounds/sf2/FluidR3_GM.sf2";
 const KINDS: usize = 9;
 /// The model that chooses among rows of beats is trained on the seeds below.
 const FIRST_STYLED_SEED: u64 = 30;
-/// The channel of the drum kit.
-const DRUMS: i32 = 9;
 /// Families of instruments whose notes begin softly.
 const SOFT: &[&[i32]] = &[
     &[48],

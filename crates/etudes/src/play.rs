@@ -9,6 +9,9 @@ use std::sync::Arc;
 /// Where Debian's `timgm6mb-soundfont` puts its instruments.
 pub const SOUNDFONT: &str = "/usr/share/sounds/sf2/TimGM6mb.sf2";
 
+/// The channel of the drum kit.
+pub(crate) const DRUMS: i32 = 9;
+
 #[derive(Debug, thiserror::Error)]
 pub enum PlayError {
     #[error("the soundfont of the Debian package timgm6mb-soundfont is not there: {0}")]
@@ -42,7 +45,7 @@ impl Band {
     }
 
     /// Mono samples at `rate` hertz, full scale ±1, of notes sorted in any way. Each channel plays its program;
-    /// channel 9 is the drum kit.
+    /// [`DRUMS`] is the drum kit.
     pub(crate) fn play(
         &self,
         notes: &[Note],

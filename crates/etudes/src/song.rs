@@ -6,6 +6,7 @@
 
 use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
 use crate::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke, tempo_near};
+use crate::play::DRUMS;
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -20,7 +21,6 @@ const PAD: i32 = 1;
 const COMPING: [i32; 3] = [2, 3, 4];
 const LEAD: i32 = 5;
 const COUNTER: i32 = 6;
-const DRUMS: i32 = 9;
 const CHANNELS: usize = 10;
 /// Sections with parts of their own.
 const LETTERS: usize = 3;

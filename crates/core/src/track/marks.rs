@@ -203,9 +203,8 @@ impl Marks {
             | Edit::Halve
             | Edit::Double
             | Edit::Retempo { .. }
-            | Edit::Thin { .. } => next.beats = Some(beats(&seen, edit)?),
-            Edit::Density { strong: true } => next.beats = Some(strong_beats(&seen)?),
-            Edit::Density { strong: false } => next.beats = Some(all_beats(&seen, reading)?),
+            | Edit::Density { .. }
+            | Edit::Thin { .. } => next.beats = Some(beats(&seen, reading, edit)?),
             Edit::MoveBoundary { .. }
             | Edit::Split { .. }
             | Edit::Join { .. }
@@ -243,23 +242,38 @@ fn metre(beats: &[Beat]) -> u32 {
 /// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
 fn counted(times: &[f64], metre: u32, one: f64) -> Vec<Beat> {
     let Some(first) = nearest(times.iter().copied(), one) else { return Vec::new() };
-    let m = metre as usize;
-    let offset = (m - first % m) % m;
-    let pickup = usize::from(offset != 0);
+    let metre = metre as usize;
+    numbered(times, metre, |i| i % metre == first % metre)
+}
+
+/// The same in the bars that begin at these times, an upbeat as if they were as long as most of them.
+fn barred(times: &[f64], ones: &[f64]) -> Vec<Beat> {
+    let begins = |i: usize| ones.iter().any(|one| (one - times[i]).abs() < 1e-6);
+    let starts: Vec<usize> = (0..times.len()).filter(|i| begins(*i)).collect();
+    let mut lengths: Vec<usize> = starts.windows(2).map(|w| w[1] - w[0]).collect();
+    lengths.sort_unstable();
+    numbered(times, lengths.get(lengths.len() / 2).copied().unwrap_or(1), begins)
+}
+
+/// Counts from each beat that begins a bar; those before the first are its upbeat, in bar 0.
+fn numbered(times: &[f64], metre: usize, begins: impl Fn(usize) -> bool) -> Vec<Beat> {
+    let upbeat = (0..times.len()).position(&begins).unwrap_or(times.len());
+    let (mut bar, mut place) = (0, metre.saturating_sub(upbeat) as u32);
     times
         .iter()
         .enumerate()
-        .map(|(i, at)| Beat {
+        .map(|(i, at)| {
+            if begins(i) {
+                (bar, place) = (bar + 1, 0);
+            }
+            place += 1;
             // Whole microseconds, which every way of writing numbers keeps.
-            at: (at * 1e6).round() / 1e6,
-            bar: ((i + offset) / m + 1 - pickup) as u32,
-            beat: ((i + offset) % m + 1) as u32,
-            strength: 1.0,
+            Beat { at: (at * 1e6).round() / 1e6, bar, beat: place, strength: 1.0 }
         })
         .collect()
 }
 
-fn beats(track: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
+fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
     let m = metre(&track.beats);
     let one = track.beats.iter().find(|b| b.beat == 1).map_or(0.0, |b| b.at);
@@ -353,6 +367,8 @@ fn beats(track: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
             all.extend(even);
             Ok(again(all, one))
         }
+        Edit::Density { strong: true } => strong_beats(track),
+        Edit::Density { strong: false } => all_beats(track, reading),
         Edit::Thin { least } => {
             let mut kept: Vec<&Beat> = Vec::new();
             for first in [true, false] {
@@ -363,35 +379,10 @@ fn beats(track: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
                 }
             }
             kept.sort_by(|a, b| a.at.total_cmp(&b.at));
-            Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones(track)))
+            Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &track.downbeats()))
         }
         _ => Err(MarkError::Nothing),
     }
-}
-
-/// Beats counted anew in the bars that begin at these times; what leads into the first bar is its upbeat.
-fn barred(times: &[f64], ones: &[f64]) -> Vec<Beat> {
-    let begins = |at: f64| ones.iter().any(|one| (one - at).abs() < 1e-6);
-    let starts: Vec<usize> = (0..times.len()).filter(|i| begins(times[*i])).collect();
-    let upbeat = starts.first().copied().unwrap_or(times.len());
-    let mut lengths: Vec<usize> = starts.windows(2).map(|w| w[1] - w[0]).collect();
-    lengths.sort_unstable();
-    let metre = lengths.get(lengths.len() / 2).copied().unwrap_or(upbeat);
-    let (mut bar, mut place) = (0, metre.saturating_sub(upbeat));
-    times
-        .iter()
-        .map(|at| {
-            if begins(*at) {
-                (bar, place) = (bar + 1, 0);
-            }
-            place += 1;
-            Beat { at: *at, bar, beat: place as u32, strength: 1.0 }
-        })
-        .collect()
-}
-
-fn ones(track: &TrackReading) -> Vec<f64> {
-    track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
 }
 
 /// The first and the middle of each bar; of three, five or seven the first.
@@ -403,7 +394,7 @@ fn strong_beats(track: &TrackReading) -> Result<Vec<Beat>, MarkError> {
         odd => odd,
     };
     let strong = track.beats.iter().filter(|b| (b.beat + step - 1).is_multiple_of(step)).map(|b| b.at);
-    Ok(barred(&strong.collect::<Vec<f64>>(), &ones(track)))
+    Ok(barred(&strong.collect::<Vec<f64>>(), &track.downbeats()))
 }
 
 /// Fills what was left out between marks: with beats as read where they lie there, evenly where they do not.
@@ -432,11 +423,11 @@ fn all_beats(track: &TrackReading, reading: &TrackReading) -> Result<Vec<Beat>, 
     if all.len() == marks.len() {
         return Err(MarkError::Nothing);
     }
-    Ok(barred(&all, &ones(track)))
+    Ok(barred(&all, &track.downbeats()))
 }
 
 fn to_bar(track: &TrackReading, at: f64, wanted: bool) -> f64 {
-    let nearest = ones(track).into_iter().min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
+    let nearest = track.downbeats().into_iter().min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs()));
     nearest.filter(|_| wanted).unwrap_or(at)
 }
 

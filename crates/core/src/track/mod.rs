@@ -322,6 +322,13 @@ pub fn read_track_by_stages(
     })
 }
 
+impl TrackReading {
+    /// Where bars begin, in seconds.
+    pub(crate) fn downbeats(&self) -> Vec<f64> {
+        self.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
+    }
+}
+
 /// The beats that a listener would tap, not yet counted into bars.
 pub struct Tapped {
     beats: Vec<beats::FoundBeat>,

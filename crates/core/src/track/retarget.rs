@@ -67,7 +67,7 @@ pub fn must_stay(track: &TrackReading) -> Option<(f64, f64)> {
 }
 
 fn bar_length(track: &TrackReading) -> f64 {
-    let ones: Vec<f64> = track.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+    let ones = track.downbeats();
     if ones.len() > 1 { (ones[ones.len() - 1] - ones[0]) / (ones.len() - 1) as f64 } else { 2.0 }
 }
 
