@@ -15,6 +15,8 @@ const BETWEEN: f32 = 0.35;
 /// How much the tempo bends from beat to beat, as a share; beyond that it is a jump.
 const BEND: f64 = 0.03;
 const JUMP_COST: f32 = 5.3;
+/// How many frames are walked at once.
+const TOGETHER: usize = 8;
 
 pub struct Followed {
     /// Frames.
@@ -25,82 +27,140 @@ pub struct Followed {
 
 /// The beats through onset strengths (0–1) for a tempo near `period` frames.
 pub fn follow(strength: &[f32], period: f64) -> Followed {
-    let shortest = (period / REACH).floor().max(8.0) as usize;
+    let shortest = (period / REACH).floor().max(TOGETHER as f64) as usize;
     let longest = (period * REACH).ceil() as usize;
-    let intervals: Vec<usize> = (shortest..=longest).collect();
-    let count = intervals.len();
     let n = strength.len();
     if n < 2 * longest {
         return Followed { beats: Vec::new(), gain: 0.0 };
     }
-    let wide = smoothed(strength);
-    let between = Between::new(&intervals);
-    let bends = bends(&intervals);
-    let mut spent = vec![0.0f32; n + 1];
-    for i in 0..n {
-        spent[i + 1] = spent[i] + 0.5 * BETWEEN * strength[i];
-    }
-    // The best gain of a row that ends at a frame with an interval, for the last `longest` frames only.
-    let ring = longest + 1;
-    let mut gains = vec![f32::MIN; ring * count];
-    let mut best_in_ring = vec![(f32::MIN, 0u8); ring];
-    let mut came_from = vec![u8::MAX; n * count];
-    let (mut best_end, mut best_total) = ((0, 0), f32::MIN);
-    let start_up_to = n / 2;
-    let unexpected: Vec<f32> =
-        intervals.iter().map(|interval| (((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
-    for at in 0..n {
-        let here = REWARD * (wide[at] - EXPECTED);
-        for (k, interval) in intervals.iter().enumerate() {
-            let slot = (at % ring) * count + k;
-            gains[slot] = f32::MIN;
-            // A row may begin here, with the tempo that is expected; what sounded before is not explained by it.
-            if at < start_up_to {
-                gains[slot] = here - spent[at] - unexpected[k];
-            }
-            if let Some(before) = at.checked_sub(*interval) {
-                // A jump may come from any tempo, so only the best before it matters.
-                let (gain, j) = best_in_ring[before % ring];
-                let (mut best, mut from) = (gain - JUMP_COST, j);
-                let (first, costs) = &bends[k];
-                let row = &gains[(before % ring) * count + first..][..costs.len()];
-                for (j, (gain, cost)) in row.iter().zip(costs).enumerate() {
-                    if gain - cost > best {
-                        (best, from) = (gain - cost, (first + j) as u8);
-                    }
-                }
-                // Onsets between only cost: what is no better without them need not be summed.
-                if best + here > gains[slot] {
-                    let gain = best + here - between.cost(k, &strength[before..at]);
-                    if gain > gains[slot] {
-                        gains[slot] = gain;
-                        came_from[at * count + k] = from;
-                    }
-                }
-            }
-            let total = gains[slot] - (spent[n] - spent[at]);
-            if total > best_total {
-                (best_end, best_total) = ((at, k), total);
-            }
-        }
-        let row = &gains[(at % ring) * count..][..count];
-        best_in_ring[at % ring] =
-            row.iter().enumerate().fold((f32::MIN, 0), |best, (j, g)| if *g > best.0 { (*g, j as u8) } else { best });
-    }
-    let (mut at, mut k) = best_end;
-    let mut beats = vec![at];
-    while came_from[at * count + k] != u8::MAX {
-        let from = usize::from(came_from[at * count + k]);
-        at -= intervals[k];
-        k = from;
-        beats.push(at);
-    }
-    beats.reverse();
-    Followed { beats, gain: f64::from(best_total) / n as f64 }
+    let walk = Walk::along(strength, period, shortest..=longest);
+    let (at, k, total) = walk.best_end();
+    Followed { beats: walk.back_from(at, k), gain: f64::from(total) / n as f64 }
 }
 
-/// For each interval, the first of those that it may bend from, and what each of them costs.
-fn bends(intervals: &[usize]) -> Vec<(usize, Vec<f32>)> {
+/// The best gains of all rows, by the frame they end at and their last interval.
+struct Walk {
+    intervals: Vec<usize>,
+    bends: Vec<Vec<(usize, f32)>>,
+    /// Frames before the first, where no row ends.
+    margin: usize,
+    /// By interval, then by frame from the margin's first on.
+    gains: Vec<f32>,
+    /// A row of gains.
+    width: usize,
+    /// The best gain of each frame, whatever the interval.
+    best: Vec<f32>,
+    /// What a row gains that begins at a frame.
+    begun: Vec<f32>,
+    /// And what that costs for each interval, if it is not what was expected.
+    unexpected: Vec<f32>,
+    /// What all onsets before each frame cost where nothing explains them.
+    spent: Vec<f32>,
+}
+
+impl Walk {
+    fn along(strength: &[f32], period: f64, intervals: std::ops::RangeInclusive<usize>) -> Self {
+        let (n, margin) = (strength.len(), *intervals.end());
+        let intervals: Vec<usize> = intervals.collect();
+        let width = margin + n.next_multiple_of(TOGETHER);
+        let mut spent = vec![0.0f32; n + 1];
+        let mut sums = vec![0.0f64; width + 1];
+        for i in 0..n {
+            spent[i + 1] = spent[i] + 0.5 * BETWEEN * strength[i];
+            sums[margin + i + 1] = sums[margin + i] + f64::from(strength[i]);
+        }
+        let all = sums[margin + n];
+        sums[margin + n..].fill(all);
+        let changes: Vec<Vec<(usize, f64)>> = intervals.iter().map(|interval| changes_between(*interval)).collect();
+        let here: Vec<f32> = smoothed(strength).iter().map(|wide| REWARD * (wide - EXPECTED)).collect();
+        // A row may begin anywhere in the first half; what sounded before is not explained by it.
+        let begun = (0..width - margin).map(|at| if at < n / 2 { here[at] - spent[at] } else { f32::MIN }).collect();
+        let unexpected = intervals.iter().map(|i| (((*i as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
+        let mut walk = Self {
+            bends: bends(&intervals),
+            margin,
+            gains: vec![f32::MIN; intervals.len() * width],
+            width,
+            best: vec![f32::MIN; width],
+            begun,
+            unexpected,
+            spent,
+            intervals,
+        };
+        // No row has an interval as short as these few frames, so they do not depend on each other: the processor works
+        // on all of them side by side.
+        for block in (0..width - margin).step_by(TOGETHER) {
+            let here: [f32; TOGETHER] = std::array::from_fn(|i| here.get(block + i).copied().unwrap_or(0.0));
+            let mut best = [f32::MIN; TOGETHER];
+            for (k, changes) in changes.iter().enumerate() {
+                let before = margin + block - walk.intervals[k];
+                let mut gains = walk.reached(k, before);
+                // What changes is gone again at the end of the interval.
+                let mut between = [0.0f64; TOGETHER];
+                for (frame, by) in changes {
+                    let sums = &sums[before + frame..][..TOGETHER];
+                    between.iter_mut().zip(sums).for_each(|(cost, sum)| *cost += by * sum);
+                }
+                for i in 0..TOGETHER {
+                    let goes_on = gains[i] + here[i] + between[i] as f32;
+                    gains[i] = greater(goes_on, walk.begun[block + i] - walk.unexpected[k]);
+                    best[i] = greater(best[i], gains[i]);
+                }
+                walk.gains[k * width + margin + block..][..TOGETHER].copy_from_slice(&gains);
+            }
+            walk.best[margin + block..][..TOGETHER].copy_from_slice(&best);
+        }
+        walk
+    }
+
+    /// The best gains of some frames from `before` on with which a row may go on with an interval.
+    fn reached(&self, k: usize, before: usize) -> [f32; TOGETHER] {
+        // A jump may come from any tempo, so only the best counts.
+        let mut reached: [f32; TOGETHER] = std::array::from_fn(|i| self.best[before + i] - JUMP_COST);
+        for (j, cost) in &self.bends[k] {
+            let gains = &self.gains[j * self.width + before..][..TOGETHER];
+            reached.iter_mut().zip(gains).for_each(|(best, gain)| *best = greater(*best, gain - cost));
+        }
+        reached
+    }
+
+    /// The frame and the interval that the best of all rows ends with, and its gain: what sounds after it is not
+    /// explained.
+    fn best_end(&self) -> (usize, usize, f32) {
+        let n = self.spent.len() - 1;
+        let total = |at: usize| self.best[self.margin + at] - (self.spent[n] - self.spent[at]);
+        let at = (0..n).reduce(|best, at| if total(at) > total(best) { at } else { best }).unwrap_or(0);
+        (at, self.best_interval(self.margin + at), total(at))
+    }
+
+    fn best_interval(&self, frame: usize) -> usize {
+        let gain = |k: usize| self.gains[k * self.width + frame];
+        (0..self.intervals.len()).reduce(|best, k| if gain(k) > gain(best) { k } else { best }).unwrap_or(0)
+    }
+
+    /// The frames of the row that ends so.
+    fn back_from(&self, mut at: usize, mut k: usize) -> Vec<usize> {
+        let mut beats = vec![at];
+        while self.gains[k * self.width + self.margin + at] > self.begun[at] - self.unexpected[k] {
+            let before = self.margin + at - self.intervals[k];
+            let [reached, ..] = self.reached(k, before);
+            let bent = self.bends[k].iter().find(|(j, cost)| self.gains[j * self.width + before] - cost == reached);
+            at -= self.intervals[k];
+            k = bent.map_or_else(|| self.best_interval(before), |(j, _)| *j);
+            beats.push(at);
+        }
+        beats.reverse();
+        beats
+    }
+}
+
+/// Without regard to what is no number, as the processor compares.
+fn greater(a: f32, b: f32) -> f32 {
+    if a > b { a } else { b }
+}
+
+/// For each interval, those that it may bend from, and what each of them costs.
+fn bends(intervals: &[usize]) -> Vec<Vec<(usize, f32)>> {
     let cost = |from: usize, to: usize| {
         // A difference of one frame is how whole frames count out an uneven tempo.
         let apart = (to.abs_diff(from)).saturating_sub(1) as f64 / from as f64;
@@ -109,54 +169,37 @@ fn bends(intervals: &[usize]) -> Vec<(usize, Vec<f32>)> {
     intervals
         .iter()
         .map(|to| {
-            let near = |from: &&usize| cost(**from, *to) < JUMP_COST;
-            let first = intervals.iter().position(|from| near(&from)).unwrap_or(0);
-            (first, intervals[first..].iter().take_while(near).map(|from| cost(*from, *to)).collect())
+            let costs = intervals.iter().map(|from| cost(*from, *to)).enumerate();
+            costs.filter(|(_, cost)| *cost < JUMP_COST).collect()
         })
         .collect()
 }
 
-/// What onsets between two beats cost, by their place.
-struct Between {
-    weights: Vec<Vec<f32>>,
+/// After how many frames of an interval what an onset costs changes, and by how much.
+fn changes_between(interval: usize) -> Vec<(usize, f64)> {
+    let mut cost = 0.0;
+    let mut changes = Vec::new();
+    for frame in 0..=interval {
+        let now = f64::from(cost_between(frame as f64 / interval as f64));
+        if now != cost {
+            changes.push((frame, now - cost));
+            cost = now;
+        }
+    }
+    changes
 }
 
-impl Between {
-    fn new(intervals: &[usize]) -> Self {
-        let weights = intervals
-            .iter()
-            .map(|interval| {
-                (0..*interval)
-                    .map(|f| {
-                        let place = f as f64 / *interval as f64;
-                        let near = |at: f64| (place - at).abs() < 0.06;
-                        if near(0.0) || near(1.0) {
-                            0.0
-                        } else if near(0.5) {
-                            0.25 * BETWEEN
-                        } else if near(0.25) || near(0.75) || near(0.333) || near(0.667) {
-                            0.5 * BETWEEN
-                        } else {
-                            BETWEEN
-                        }
-                    })
-                    .collect()
-            })
-            .collect();
-        Self { weights }
-    }
-
-    fn cost(&self, interval: usize, strength: &[f32]) -> f32 {
-        // Eight sums at once: the processor adds them side by side.
-        let weights = &self.weights[interval];
-        let mut sums = [0.0f32; 8];
-        let (pairs, rest) = (strength.chunks_exact(8).zip(weights.chunks_exact(8)), strength.len() / 8 * 8);
-        for (s, w) in pairs {
-            for i in 0..8 {
-                sums[i] += s[i] * w[i];
-            }
-        }
-        sums.iter().sum::<f32>() + strength[rest..].iter().zip(&weights[rest..]).map(|(s, w)| s * w).sum::<f32>()
+/// What an onset costs at this place between two beats, from 0 to 1.
+fn cost_between(place: f64) -> f32 {
+    let near = |at: f64| (place - at).abs() < 0.06;
+    if near(0.0) || near(1.0) {
+        0.0
+    } else if near(0.5) {
+        0.25 * BETWEEN
+    } else if near(0.25) || near(0.75) || near(0.333) || near(0.667) {
+        0.5 * BETWEEN
+    } else {
+        BETWEEN
     }
 }
 
@@ -224,6 +267,20 @@ mod tests {
         let followed = follow(&onsets(&heard, 3040), 50.0);
         let right = truth.iter().filter(|t| followed.beats.iter().any(|f| (*f as f64 - **t).abs() <= 2.0)).count();
         assert_eq!(right, 60);
+    }
+
+    #[test]
+    fn what_sounds_between_beats_costs_by_its_place() {
+        for interval in [40, 41, 57] {
+            let changes = changes_between(interval);
+            for frame in 0..interval {
+                let summed: f64 = changes.iter().filter(|(from, _)| *from <= frame).map(|(_, by)| by).sum();
+                let cost = f64::from(cost_between(frame as f64 / interval as f64));
+                assert!((summed - cost).abs() < 1e-6, "{frame} of {interval}");
+            }
+            assert!(changes.iter().map(|(_, by)| by).sum::<f64>().abs() < 1e-6, "nothing is left at its end");
+        }
+        assert!(cost_between(0.4) > cost_between(0.25) && cost_between(0.25) > cost_between(0.5));
     }
 
     #[test]
