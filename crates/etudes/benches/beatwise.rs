@@ -47,7 +47,7 @@ struct Row {
 }
 
 fn main() -> candle_core::Result<()> {
-    let [pieces, rounds, first] = asked([6000, 14, 0]);
+    let [pieces, rounds, first] = asked([3600, 14, 60_000]);
     let rows = lessons(first..first + pieces, |etude, samples| {
         let mut rng = ChaCha8Rng::seed_from_u64(etude.fingerprint());
         let truth = &etude.truth;

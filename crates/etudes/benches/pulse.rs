@@ -7,7 +7,7 @@
 //! half the time: both threads of the training are its own, and memory is not given back between tensors.
 
 use legere_core::track::net::unpacked;
-use legere_core::track::pulse::{BANDS, CHANNELS, INPUTS, SHAPE, SHIPPED, STEP_RATE};
+use legere_core::track::pulse::{BANDS, CHANNELS, CLASSES_FROM, INPUTS, NOTES_FROM, SHAPE, SHIPPED, STEP_RATE};
 use legere_core::track::{Audio, pulse_inputs};
 use legere_etudes::Truth;
 use legere_etudes::learn::{Course, Piece};
@@ -25,7 +25,7 @@ struct Heard {
 }
 
 fn main() -> candle_core::Result<()> {
-    let [pieces, rounds, first, on] = asked([3400, 12, 70_000, 0]);
+    let [pieces, rounds, first, on] = asked([3600, 11, 70_000, 0]);
     let heard = lessons(first..first + pieces, |etude, samples| Heard {
         inputs: pulse_inputs(Audio::mono(samples)),
         truth: etude.truth.clone(),
@@ -61,14 +61,14 @@ impl Piece for Heard {
 /// The same music as if played higher or lower, at times with a range of the spectrum missing: rhythm is what is left.
 fn in_other_keys(inputs: &[f32], rng: &mut ChaCha8Rng) -> Vec<f32> {
     let up = rng.random_range(-2i32..=2) as isize;
-    let turn = rng.random_range(0..12);
+    let turn = rng.random_range(-6i32..6) as isize;
     let gone = if rng.random_bool(0.3) {
         let from = rng.random_range(0..BANDS);
         from..(from + rng.random_range(3..14)).min(BANDS)
     } else {
         0..0
     };
-    let no_harmony = rng.random_bool(0.1);
+    let (no_harmony, no_notes) = (rng.random_bool(0.1), rng.random_bool(0.1));
     let mut out = vec![0.0; inputs.len()];
     for (row, new) in inputs.chunks_exact(INPUTS).zip(out.chunks_exact_mut(INPUTS)) {
         for band in (0..BANDS).filter(|b| !gone.contains(b)) {
@@ -77,8 +77,14 @@ fn in_other_keys(inputs: &[f32], rng: &mut ChaCha8Rng) -> Vec<f32> {
             new[BANDS + band] = row[BANDS + from];
         }
         if !no_harmony {
-            for class in 0..12 {
-                new[2 * BANDS + (class + turn) % 12] = row[2 * BANDS + class];
+            let turned = &mut new[CLASSES_FROM..NOTES_FROM];
+            turned.copy_from_slice(&row[CLASSES_FROM..NOTES_FROM]);
+            turned.rotate_right(turn.rem_euclid(12) as usize);
+        }
+        if !no_notes {
+            let (notes, turned) = (&row[NOTES_FROM..], &mut new[NOTES_FROM..]);
+            for (note, slot) in turned.iter_mut().enumerate() {
+                *slot = note.checked_add_signed(-turn).and_then(|from| notes.get(from)).copied().unwrap_or(0.0);
             }
         }
     }

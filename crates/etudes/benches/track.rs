@@ -32,6 +32,9 @@ fn main() {
     println!("songs, which have beats and bars only:");
     let judged = bench.judge(seeds.clone().map(Etude::song));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());
+    println!("chamber music, which has beats and bars only:");
+    let judged = bench.judge(seeds.clone().map(Etude::chamber));
+    println!("means: {}", Means::of(&judged).of_beats_and_bars());
     println!("free improvisations, made to mislead:");
     let judged = bench.judge(seeds.map(Etude::improvise));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());

@@ -654,16 +654,8 @@ impl Improviser {
 
     fn add(&mut self, channel: i32, key: i32, beat: f64, long: f64, loud: f64) {
         let beat = beat.max(0.0);
-        let (start, end) = (self.time.at(beat), self.time.at(beat + long));
+        let times = (self.time.at(beat), self.time.at(beat + long));
         let stray = self.style.looseness / 1000.0;
-        let stray = if stray > 0.0 { self.rng.random_range(-stray..stray) } else { 0.0 };
-        let velocity = ((loud * 122.0).round() as i32).clamp(12, 127);
-        self.notes.push(Note {
-            channel,
-            key: key.clamp(24, 108),
-            velocity,
-            at: (start + stray).max(0.0),
-            long: (end - start).max(0.03),
-        });
+        self.notes.push(Note::played((channel, key), loud, times, stray, &mut self.rng));
     }
 }

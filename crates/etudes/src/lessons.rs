@@ -12,8 +12,9 @@ use std::time::Instant;
 
 /// Where Debian's `fluid-soundfont-gm` puts its instruments; where it is there, it plays every second piece.
 const SECOND_SOUNDFONT: &str = "/usr/share/sounds/sf2/FluidR3_GM.sf2";
-/// Of so many pieces, one is an étude in the styles, one a free improvisation, three are in idioms and four are songs.
-const KINDS: usize = 9;
+/// Of so many pieces, one is an étude in the styles, one a free improvisation, three are in idioms, three are chamber
+/// pieces and four are songs.
+const KINDS: usize = 12;
 /// The model that chooses among rows of beats is trained on the seeds below.
 const FIRST_STYLED_SEED: u64 = 30;
 /// Families of instruments whose notes begin softly.
@@ -56,6 +57,13 @@ pub fn lessons<T: Send>(numbers: Range<usize>, act: impl Fn(&Etude, &[f32]) -> T
 /// Its sound is varied by its number.
 fn played(number: usize, bands: &[Band]) -> (Etude, Vec<f32>) {
     let mut rng = ChaCha8Rng::seed_from_u64(number as u64);
+    let etude = piece(number, &mut rng);
+    let mut samples = etude.play(&bands[number / 2 % bands.len()], READING_RATE).expect("played");
+    vary(&mut samples, &mut rng);
+    (etude, samples)
+}
+
+fn piece(number: usize, rng: &mut ChaCha8Rng) -> Etude {
     let i = number / KINDS;
     let mut etude = match number % KINDS {
         0 => {
@@ -64,14 +72,13 @@ fn played(number: usize, bands: &[Band]) -> (Etude, Vec<f32>) {
         }
         1 => Etude::improvise(number as u64),
         2..=4 => Etude::in_idiom(number as u64),
+        5..=7 => Etude::chamber(number as u64),
         _ => Etude::song(number as u64),
     };
     if rng.random_bool(0.3) {
-        soften(&mut etude, &mut rng);
+        soften(&mut etude, rng);
     }
-    let mut samples = etude.play(&bands[number / 2 % bands.len()], READING_RATE).expect("played");
-    vary(&mut samples, &mut rng);
-    (etude, samples)
+    etude
 }
 
 /// The same piece played by strings, winds or voices, mostly without drums: no stroke tells where a note begins, and
@@ -108,5 +115,52 @@ fn vary(samples: &mut [f32], rng: &mut ChaCha8Rng) {
             v = (v * drive).tanh() / drive.tanh();
         }
         *s = v * level + hiss * rng.random_range(-1.0..1.0);
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pieces_of_all_kinds_come_by_turns_and_the_same_number_gives_the_same_piece() {
+        let of = |number: usize| piece(number, &mut ChaCha8Rng::seed_from_u64(number as u64));
+        let words: Vec<String> =
+            (0..KINDS).map(|n| of(n).name.split(' ').next().unwrap_or_default().to_owned()).collect();
+        for (word, times) in [("improvised", 1), ("chamber", 3), ("song", 4)] {
+            assert_eq!(words.iter().filter(|w| *w == word).count(), times, "{word} of {words:?}");
+        }
+        assert_eq!(of(7).fingerprint(), of(7).fingerprint());
+        assert_ne!(of(7).fingerprint(), of(7 + KINDS).fingerprint());
+    }
+
+    #[test]
+    fn a_softened_piece_keeps_its_beats_and_has_only_soft_players() {
+        let mut silent_kits = 0;
+        for seed in 0..40 {
+            let (mut etude, hard) = (Etude::song(seed), Etude::song(seed));
+            soften(&mut etude, &mut ChaCha8Rng::seed_from_u64(seed));
+            assert_eq!(etude.truth, hard.truth, "{seed}");
+            let soft = |program: &i32| SOFT.iter().any(|family| family.contains(program));
+            assert!(etude.programs.iter().filter(|(c, _)| *c != DRUMS).all(|(_, p)| soft(p)), "{seed}");
+            let before: Vec<f64> = hard.notes.iter().filter(|n| n.channel != DRUMS).map(|n| n.at).collect();
+            let after: Vec<f64> = etude.notes.iter().filter(|n| n.channel != DRUMS).map(|n| n.at).collect();
+            assert_eq!(before, after, "{seed}: the same notes at the same times");
+            silent_kits += usize::from(etude.notes.iter().all(|n| n.channel != DRUMS));
+        }
+        assert!((20..40).contains(&silent_kits), "{silent_kits} of 40 without a kit");
+    }
+
+    #[test]
+    fn what_was_recorded_badly_is_still_in_time() {
+        let mut samples = vec![0.0f32; 4800];
+        samples[2400] = 0.8;
+        for seed in 0..30 {
+            let mut varied = samples.clone();
+            vary(&mut varied, &mut ChaCha8Rng::seed_from_u64(seed));
+            let loudest = (0..varied.len()).max_by(|a, b| varied[*a].abs().total_cmp(&varied[*b].abs()));
+            assert!(loudest.is_some_and(|at| at.abs_diff(2400) <= 2), "{seed}: {loudest:?}");
+            assert!(varied.iter().all(|v| v.abs() < 1.3), "{seed}");
+        }
     }
 }

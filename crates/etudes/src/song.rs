@@ -479,15 +479,8 @@ impl Writer {
     }
 
     fn add(&mut self, channel: i32, key: i32, beat: f64, long: f64, loud: f64) {
-        let (start, end) = (self.time.at(beat), self.time.at(beat + long));
-        let stray = if self.stray > 0.0 { self.rng.random_range(-self.stray..self.stray) } else { 0.0 };
-        self.notes.push(Note {
-            channel,
-            key: key.clamp(24, 108),
-            velocity: ((loud * 122.0).round() as i32).clamp(12, 127),
-            at: (start + stray).max(0.0),
-            long: (end - start).max(0.03),
-        });
+        let times = (self.time.at(beat), self.time.at(beat + long));
+        self.notes.push(Note::played((channel, key), loud, times, self.stray, &mut self.rng));
     }
 }
 

@@ -8,16 +8,22 @@
 
 use super::net::{Network, Shape, unpacked};
 use super::onsets::{rises, strongest};
-use super::spectrum::Spectrum;
+use super::spectrum::{SEMITONES, SEMITONES_EVERY, Spectrum};
 
 /// Spectral frames a step of the network covers: 20 ms.
-const EVERY: usize = 2;
+const EVERY: usize = SEMITONES_EVERY;
 /// Steps a second.
 pub const STEP_RATE: f64 = super::spectrum::FRAME_RATE / EVERY as f64;
-/// Values a step: levels and rises in bands, and pitch classes.
-pub const INPUTS: usize = 2 * BANDS + 12;
+/// Values a step: levels and rises in bands, pitch classes, and rises of semitones. Where strings or voices go from note
+/// to note no band grows louder; a semitone does.
+pub const INPUTS: usize = NOTES_FROM + SEMITONES;
 pub const BANDS: usize = 40;
-pub const CHANNELS: usize = 40;
+/// Where pitch classes begin, and where semitones do.
+pub const CLASSES_FROM: usize = 2 * BANDS;
+pub const NOTES_FROM: usize = CLASSES_FROM + 12;
+/// Steps over which a semitone rises: half as long as its window.
+const RISING: usize = 4;
+pub const CHANNELS: usize = 48;
 pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 5, layers: 9, outputs: 2 };
 
 /// The weights that the program ships with.
@@ -84,10 +90,18 @@ pub fn inputs(spectrum: &Spectrum) -> Vec<f32> {
         }
         let chroma = spectrum.chroma_at(step * EVERY);
         let norm = chroma.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-6);
-        row[2 * BANDS..].iter_mut().zip(chroma).for_each(|(slot, v)| *slot = v / norm - 0.25);
+        row[CLASSES_FROM..NOTES_FROM].iter_mut().zip(chroma).for_each(|(slot, v)| *slot = v / norm - 0.25);
+        let notes = spectrum.semitones();
+        let (now, then) = (&notes[step], &notes[step.saturating_sub(RISING)]);
+        for (note, slot) in row[NOTES_FROM..].iter_mut().enumerate() {
+            // A neighbour that sounded before may be the same note, trembling.
+            let before = then[note.saturating_sub(1)..(note + 2).min(SEMITONES)].iter().copied().fold(0.0f32, f32::max);
+            *slot = (now[note] - before).max(0.0);
+        }
     }
     whiten(&mut rows, 0..BANDS, true);
-    whiten(&mut rows, BANDS..2 * BANDS, false);
+    whiten(&mut rows, BANDS..CLASSES_FROM, false);
+    whiten(&mut rows, NOTES_FROM..INPUTS, false);
     rows
 }
 

@@ -8,9 +8,14 @@ pub const HOP: usize = 240;
 /// Frames a second.
 pub const FRAME_RATE: f64 = READING_RATE as f64 / HOP as f64;
 const WINDOW: usize = 1024;
-/// A longer window tells neighbouring bass notes apart; used for pitch classes only.
+/// A longer window tells neighbouring notes apart; used for semitones and pitch classes only.
 const PITCH_WINDOW: usize = 4096;
-const PITCH_EVERY: usize = 5;
+/// Frames from one row of semitones to the next, and from one row of pitch classes to the next.
+pub const SEMITONES_EVERY: usize = 2;
+const PITCH_EVERY: usize = 2 * SEMITONES_EVERY;
+/// From the G below middle C's octave up, five octaves: what the long window can tell apart, and what melodies use.
+pub const SEMITONES: usize = 60;
+const LOWEST_SEMITONE: f64 = 97.999;
 const BANDS_PER_OCTAVE: f64 = 12.0;
 const LOWEST: f64 = 30.0;
 const HIGHEST: f64 = 11_000.0;
@@ -21,6 +26,8 @@ pub struct Spectrum {
     values: Vec<f32>,
     /// 12 values per pitch frame, a pitch frame each [`PITCH_EVERY`] frames.
     chroma: Vec<[f32; 12]>,
+    /// Log-compressed, a row each [`SEMITONES_EVERY`] frames.
+    semitones: Vec<[f32; SEMITONES]>,
     bands: usize,
     /// The centre of each band, in hertz.
     centres: Vec<f64>,
@@ -55,7 +62,8 @@ impl Spectrum {
                 *value = (1.0 + sum).ln();
             }
         }
-        Self { values, chroma: chroma(samples, frames), bands, centres: filters.centres, frames }
+        let (semitones, chroma) = pitches(samples, frames);
+        Self { values, chroma, semitones, bands, centres: filters.centres, frames }
     }
 
     pub fn frames(&self) -> usize {
@@ -110,6 +118,11 @@ impl Spectrum {
         self.chroma.get(frame / PITCH_EVERY).or(self.chroma.last()).copied().unwrap_or_default()
     }
 
+    /// The energies of the semitones, each [`SEMITONES_EVERY`] frames.
+    pub fn semitones(&self) -> &[[f32; SEMITONES]] {
+        &self.semitones
+    }
+
     fn range(&self, start: f64, end: f64) -> (usize, usize) {
         let from = ((start * FRAME_RATE) as usize).min(self.frames.saturating_sub(1));
         (from, ((end * FRAME_RATE) as usize).clamp(from + 1, self.frames.max(from + 1)).min(self.frames))
@@ -123,12 +136,17 @@ pub(super) fn hann(len: usize) -> Vec<f32> {
 /// Copies the samples around `centre`, weighted; outside the track is silence.
 pub(super) fn windowed(samples: &[f32], centre: usize, window: &[f32], into: &mut [f32]) {
     let half = window.len() / 2;
+    if let Some(whole) = centre.checked_sub(half).and_then(|from| samples.get(from..from + window.len())) {
+        into.iter_mut().zip(whole).zip(window).for_each(|((slot, s), weight)| *slot = s * weight);
+        return;
+    }
     for (i, (slot, weight)) in into.iter_mut().zip(window).enumerate() {
         *slot = (centre + i).checked_sub(half).and_then(|at| samples.get(at)).map_or(0.0, |s| s * weight);
     }
 }
 
-fn chroma(samples: &[f32], frames: usize) -> Vec<[f32; 12]> {
+/// Semitones, and pitch classes.
+fn pitches(samples: &[f32], frames: usize) -> (Vec<[f32; SEMITONES]>, Vec<[f32; 12]>) {
     let mut planner = RealFftPlanner::<f32>::new();
     let fft = planner.plan_fft_forward(PITCH_WINDOW);
     let window = hann(PITCH_WINDOW);
@@ -136,26 +154,51 @@ fn chroma(samples: &[f32], frames: usize) -> Vec<[f32; 12]> {
     let mut output = fft.make_output_vec();
     let mut scratch = fft.make_scratch_vec();
     let bin_hz = f64::from(READING_RATE) / PITCH_WINDOW as f64;
-    let class: Vec<Option<usize>> = (0..output.len())
+    let heard = (2500.0f64.max(LOWEST_SEMITONE * (SEMITONES as f64 / 12.0).exp2()) / bin_hz) as usize + 1;
+    let class: Vec<Option<usize>> = (0..heard)
         .map(|bin| {
             let hz = bin as f64 * bin_hz;
             (40.0..2500.0).contains(&hz).then(|| ((12.0 * (hz / 440.0).log2()).round() as i64).rem_euclid(12) as usize)
         })
         .collect();
-    (0..frames.div_ceil(PITCH_EVERY))
-        .map(|frame| {
-            let mut row = [0.0f32; 12];
-            windowed(samples, frame * PITCH_EVERY * HOP, &window, &mut input);
-            if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_ok() {
-                for (bin, class) in output.iter().zip(&class) {
-                    if let Some(class) = class {
-                        row[*class] += bin.norm_sqr().sqrt();
-                    }
+    // What each bin gives to the two semitones that it lies between.
+    let shares: Vec<Option<(usize, f32)>> = (0..heard)
+        .map(|bin| {
+            let semitone = 12.0 * (bin as f64 * bin_hz / LOWEST_SEMITONE).log2();
+            (-1.0..SEMITONES as f64)
+                .contains(&semitone)
+                .then(|| ((semitone + 1.0) as usize, semitone.rem_euclid(1.0) as f32))
+        })
+        .collect();
+    let mut magnitudes = vec![0.0f32; heard];
+    let (mut semitones, mut chroma) = (Vec::new(), Vec::new());
+    for row in 0..frames.div_ceil(SEMITONES_EVERY) {
+        windowed(samples, row * SEMITONES_EVERY * HOP, &window, &mut input);
+        magnitudes.fill(0.0);
+        if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_ok() {
+            magnitudes.iter_mut().zip(&output).for_each(|(m, bin)| *m = bin.norm_sqr().sqrt());
+        }
+        let mut sums = [0.0f32; SEMITONES + 2];
+        for (magnitude, share) in magnitudes.iter().zip(&shares) {
+            if let Some((above, part)) = share {
+                sums[*above] += (1.0 - part) * magnitude;
+                sums[above + 1] += part * magnitude;
+            }
+        }
+        // The window is four times as long as that of the bands: so are its sums.
+        let scale = WINDOW as f32 / PITCH_WINDOW as f32;
+        semitones.push(std::array::from_fn(|i| (scale * sums[i + 1]).ln_1p()));
+        if row.is_multiple_of(PITCH_EVERY / SEMITONES_EVERY) {
+            let mut classes = [0.0f32; 12];
+            for (magnitude, class) in magnitudes.iter().zip(&class) {
+                if let Some(class) = class {
+                    classes[*class] += magnitude;
                 }
             }
-            row
-        })
-        .collect()
+            chroma.push(classes);
+        }
+    }
+    (semitones, chroma)
 }
 
 struct Span {
@@ -225,5 +268,9 @@ mod tests {
         assert!((halves[0] - mean(0..middle)).abs() < 1e-4 && (halves[1] - mean(middle..spectrum.bands)).abs() < 1e-4);
         assert!(halves[0] > halves[1], "the tone is in the lower half");
         assert_eq!(spectrum.mean_chroma(0.2, 0.6).iter().position(|v| *v > 0.9), Some(0), "counted from A");
+        let row = spectrum.semitones()[20];
+        let loudest = (0..SEMITONES).max_by(|a, b| row[*a].total_cmp(&row[*b]));
+        assert_eq!(loudest, Some(26), "two octaves and a tone above the lowest G");
+        assert!(row[26] > 2.0 * row[24] && row[26] > 2.0 * row[28], "{row:?}");
     }
 }

@@ -21,8 +21,8 @@
     "this-is-one": () => mark({ do: "this-is-one", at: nearestBeat(here()) }),
     halve: () => mark({ do: "halve" }),
     double: () => mark({ do: "double" }),
-    fewer: () => mark({ do: "density", strong: true }),
-    all: () => mark({ do: "density", strong: false }),
+    "strong-beats": () => mark({ do: "density", strong: true }),
+    "all-beats": () => mark({ do: "density", strong: false }),
     split: () => mark({ do: "split", at: here(), to_bar: true }),
     join: () => mark({ do: "join", at: L.nearest(boundaries(), here()) }),
     boundary: () => mark({ do: "move-boundary", at: L.nearest(boundaries(), here()), to: here(), to_bar: true }),
@@ -262,8 +262,8 @@
     on("1", "the beat here is one", acts["this-is-one"]);
     on("h", "half as many beats", acts.halve);
     on("d", "twice as many beats", acts.double);
-    on("f", "marks on the strong beats only", acts.fewer);
-    on("a", "marks on all beats again", acts.all);
+    on("f", "marks on the strong beats only", acts["strong-beats"]);
+    on("a", "marks on all beats again", acts["all-beats"]);
     on("s", "split the section at the bar here", acts.split);
     on("j", "join the sections nearest to here", acts.join);
     on("m", "move the nearest boundary to the bar here", acts.boundary);
