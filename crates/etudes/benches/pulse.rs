@@ -1,13 +1,14 @@
-//! Trains the network that hears beats and downbeats (`core::track::pulse`) on pieces with the fitted seeds, and writes
-//! its weights:
-//! `cargo bench -p legere-etudes --features train --bench pulse -- [pieces] [rounds] [first] [on]`. The first number is
-//! that of the first piece; with 1 as the last it goes on from the weights that are there.
+//! Trains the networks that hear beats and downbeats (`core::track::pulse`) on pieces with the fitted seeds, and writes
+//! their weights:
+//! `cargo bench -p legere-etudes --features train --bench pulse -- [bands] [pieces] [rounds] [first] [on]`. With `bands` it
+//! trains the network that is told bands only, else that which is told semitones too. The third number is that of the first
+//! piece; with 1 as the last it goes on from the weights that are there.
 //!
 //! With `RAYON_NUM_THREADS=1 MALLOC_MMAP_THRESHOLD_=4000000000 MALLOC_TRIM_THRESHOLD_=8000000000` a round takes less than
 //! half the time: both threads of the training are its own, and memory is not given back between tensors.
 
-use legere_core::track::net::unpacked;
-use legere_core::track::pulse::{BANDS, CHANNELS, CLASSES_FROM, INPUTS, NOTES_FROM, SHAPE, SHIPPED, STEP_RATE};
+use legere_core::track::net::{Shape, unpacked};
+use legere_core::track::pulse::{BANDS, BY_BANDS, BY_NOTES, CLASSES_FROM, Ear, INPUTS, NOTES_FROM, STEP_RATE};
 use legere_core::track::{Audio, pulse_inputs};
 use legere_etudes::Truth;
 use legere_etudes::learn::{Course, Piece};
@@ -19,25 +20,36 @@ use std::path::Path;
 /// Steps of a piece that are learnt from at once, wherever in the piece: half a minute.
 const EXCERPT: usize = 1500;
 
+/// Whether one taps, and whether a bar begins.
+const OUTPUTS: usize = 2;
+
 struct Heard {
     inputs: Vec<f32>,
     truth: Truth,
+    /// What the network is told of [`INPUTS`] values.
+    told: usize,
 }
 
 fn main() -> candle_core::Result<()> {
+    if std::env::args().any(|word| word == "bands") { train("bands", &BY_BANDS) } else { train("notes", &BY_NOTES) }
+}
+
+fn train<const C: usize>(name: &str, ear: &Ear<C>) -> candle_core::Result<()> {
     let [pieces, rounds, first, on] = asked([3600, 11, 70_000, 0]);
+    let Shape { inputs: told, .. } = ear.shape;
     let heard = lessons(first..first + pieces, |etude, samples| Heard {
         inputs: pulse_inputs(Audio::mono(samples)),
         truth: etude.truth.clone(),
+        told,
     });
     let course = Course {
-        shape: SHAPE,
-        channels: CHANNELS,
-        weights: (on == 1).then(|| unpacked(SHIPPED)),
+        shape: ear.shape,
+        channels: C,
+        weights: (on == 1).then(|| unpacked(ear.shipped)),
         rounds,
         batch: 4,
         held_back: 60,
-        file: &Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/src/track/pulse.weights"),
+        file: &Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../core/src/track/pulse-{name}.weights")),
     };
     course.run(heard).map(|_| ())
 }
@@ -46,7 +58,7 @@ impl Piece for Heard {
     /// By chance in another key and another tempo.
     fn rows(&self, chance: Option<&mut ChaCha8Rng>) -> (Vec<f32>, Vec<f32>) {
         let Some(rng) = chance else {
-            return (self.inputs.clone(), targets(&self.truth, 1.0, self.inputs.len() / INPUTS));
+            return (told(&self.inputs, self.told), targets(&self.truth, 1.0, self.inputs.len() / INPUTS));
         };
         let slower = if rng.random_bool(0.5) { rng.random_range(0.85..1.18) } else { 1.0 };
         let inputs = in_other_keys(&in_other_tempo(&self.inputs, slower), rng);
@@ -54,8 +66,13 @@ impl Piece for Heard {
         let steps = inputs.len() / INPUTS;
         let from = rng.random_range(0..=steps.saturating_sub(EXCERPT));
         let to = (from + EXCERPT).min(steps);
-        (inputs[from * INPUTS..to * INPUTS].to_vec(), targets[from * SHAPE.outputs..to * SHAPE.outputs].to_vec())
+        (told(&inputs[from * INPUTS..to * INPUTS], self.told), targets[from * OUTPUTS..to * OUTPUTS].to_vec())
     }
+}
+
+/// The first so many values of each row.
+fn told(inputs: &[f32], values: usize) -> Vec<f32> {
+    inputs.chunks_exact(INPUTS).flat_map(|row| &row[..values]).copied().collect()
 }
 
 /// The same music as if played higher or lower, at times with a range of the spectrum missing: rhythm is what is left.
@@ -106,13 +123,13 @@ fn in_other_tempo(inputs: &[f32], slower: f64) -> Vec<f32> {
 
 /// 1 at each beat, a half beside it.
 fn targets(truth: &Truth, slower: f64, steps: usize) -> Vec<f32> {
-    let mut rows = vec![0.0f32; steps * SHAPE.outputs];
+    let mut rows = vec![0.0f32; steps * OUTPUTS];
     for (output, times) in [&truth.beats, &truth.downbeats].into_iter().enumerate() {
         for at in times {
             let centre = (at * slower * STEP_RATE).round() as isize;
             for (by, value) in [(-1, 0.5), (0, 1.0), (1, 0.5)] {
                 if let Some(slot) = usize::try_from(centre + by).ok().filter(|s| *s < steps) {
-                    let slot = &mut rows[slot * SHAPE.outputs + output];
+                    let slot = &mut rows[slot * OUTPUTS + output];
                     *slot = slot.max(value);
                 }
             }

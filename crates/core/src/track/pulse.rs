@@ -1,10 +1,12 @@
 //! Where a listener would tap: the probability of a beat and of a downbeat, fifty times a second.
 //!
-//! A temporal convolutional network (Davies and Böck, "Temporal convolutional networks for musical audio beat
-//! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them
-//! hears some twenty seconds to both sides. It is trained by `cargo bench -p legere-etudes --features train --bench
-//! pulse` on improvised études with the fitted seeds; `pulse.weights` are its numbers. [`super::follow`] and
-//! [`super::bars`] make beats and bars of what it hears.
+//! Two temporal convolutional networks (Davies and Böck, "Temporal convolutional networks for musical audio beat
+//! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them hears
+//! some ten seconds to both sides. One is told bands, the other semitones too: where strings or voices go from note to
+//! note no band grows louder, but a semitone does. What counts is the mean of both, which have learnt from different
+//! pieces and are not wrong together. They are trained by `cargo bench -p legere-etudes --features train --bench pulse` on
+//! études with the fitted seeds; the files beside this one are their numbers. [`super::follow`] and [`super::bars`] make
+//! beats and bars of what they hear.
 
 use super::net::{Network, Shape, unpacked};
 use super::onsets::{rises, strongest};
@@ -14,8 +16,7 @@ use super::spectrum::{SEMITONES, SEMITONES_EVERY, Spectrum};
 const EVERY: usize = SEMITONES_EVERY;
 /// Steps a second.
 pub const STEP_RATE: f64 = super::spectrum::FRAME_RATE / EVERY as f64;
-/// Values a step: levels and rises in bands, pitch classes, and rises of semitones. Where strings or voices go from note
-/// to note no band grows louder; a semitone does.
+/// Values a step: levels and rises in bands, pitch classes, and rises of semitones.
 pub const INPUTS: usize = NOTES_FROM + SEMITONES;
 pub const BANDS: usize = 40;
 /// Where pitch classes begin, and where semitones do.
@@ -23,11 +24,28 @@ pub const CLASSES_FROM: usize = 2 * BANDS;
 pub const NOTES_FROM: usize = CLASSES_FROM + 12;
 /// Steps over which a semitone rises: half as long as its window.
 const RISING: usize = 4;
-pub const CHANNELS: usize = 48;
-pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 5, layers: 9, outputs: 2 };
 
-/// The weights that the program ships with.
-pub const SHIPPED: &[u8] = include_bytes!("pulse.weights");
+/// A network of so many channels, and the weights that the program ships with.
+pub struct Ear<const C: usize> {
+    pub shape: Shape,
+    pub shipped: &'static [u8],
+}
+
+/// Of the network that is told the first [`NOTES_FROM`] values, and of that which is told all.
+pub const BY_BANDS: Ear<40> = Ear { shape: shape(NOTES_FROM), shipped: include_bytes!("pulse-bands.weights") };
+pub const BY_NOTES: Ear<48> = Ear { shape: shape(INPUTS), shipped: include_bytes!("pulse-notes.weights") };
+
+const fn shape(inputs: usize) -> Shape {
+    Shape { inputs, first_taps: 3, taps: 5, layers: 9, outputs: 2 }
+}
+
+impl<const C: usize> Ear<C> {
+    fn hears(&self, inputs: &[f32]) -> Pulse {
+        let weights = unpacked(self.shipped);
+        let mut outputs = Network::<C>::of(self.shape, &weights).listen(inputs).into_iter();
+        Pulse { beats: outputs.next().unwrap_or_default(), downbeats: outputs.next().unwrap_or_default() }
+    }
+}
 
 /// Probabilities along time, [`STEP_RATE`] a second.
 pub struct Pulse {
@@ -37,13 +55,11 @@ pub struct Pulse {
 
 impl Pulse {
     pub fn of(spectrum: &Spectrum) -> Self {
-        Self::told(&unpacked(SHIPPED), &inputs(spectrum))
-    }
-
-    /// By a network with these weights, of rows of [`INPUTS`].
-    pub fn told(weights: &[f32], inputs: &[f32]) -> Self {
-        let mut outputs = Network::<CHANNELS>::of(SHAPE, weights).listen(inputs).into_iter();
-        Self { beats: outputs.next().unwrap_or_default(), downbeats: outputs.next().unwrap_or_default() }
+        let rows = inputs(spectrum);
+        let bands: Vec<f32> = rows.chunks_exact(INPUTS).flat_map(|row| &row[..NOTES_FROM]).copied().collect();
+        let (one, other) = (BY_BANDS.hears(&bands), BY_NOTES.hears(&rows));
+        let mean = |a: &[f32], b: &[f32]| a.iter().zip(b).map(|(a, b)| (a + b) / 2.0).collect();
+        Self { beats: mean(&one.beats, &other.beats), downbeats: mean(&one.downbeats, &other.downbeats) }
     }
 
     /// How strongly one would tap in each spectral frame, 0–1: the root lifts what the network is unsure of.
@@ -163,8 +179,35 @@ mod tests {
     }
 
     #[test]
-    fn what_is_shipped_is_a_whole_network() {
-        assert_eq!(SHIPPED.len(), 2 * SHAPE.weights(CHANNELS));
+    fn what_is_shipped_are_whole_networks() {
+        fn whole<const C: usize>(ear: &Ear<C>) -> bool {
+            ear.shipped.len() == 2 * ear.shape.weights(C)
+        }
+        assert!(whole(&BY_BANDS) && whole(&BY_NOTES));
+    }
+
+    /// Held notes that run into each other, each as loud as the one before: no band that has two of them grows.
+    #[test]
+    fn a_note_that_grows_no_louder_than_the_one_before_it_is_told() {
+        let rate = f64::from(READING_RATE);
+        let samples: Vec<f32> = (0..6 * READING_RATE)
+            .map(|i| {
+                let t = f64::from(i) / rate;
+                let hertz = if (t as u32).is_multiple_of(2) { 220.0 } else { 261.63 };
+                (0.3 * (std::f64::consts::TAU * hertz * t).sin()) as f32
+            })
+            .collect();
+        let rows = inputs(&Spectrum::of(&samples));
+        let risen = |at: f64, notes: std::ops::Range<usize>| {
+            let step = (at * STEP_RATE) as usize;
+            (step..step + 8)
+                .flat_map(|s| rows[s * INPUTS + NOTES_FROM..][notes.clone()].iter().copied())
+                .fold(0.0, f32::max)
+        };
+        // The A is fourteen semitones above the lowest, the C seventeen.
+        assert!(risen(3.0, 16..19) > 3.0 * risen(3.0, 13..16), "the C begins");
+        assert!(risen(4.0, 13..16) > 3.0 * risen(4.0, 16..19), "the A begins");
+        assert!(risen(3.5, 0..SEMITONES) < 0.2 * risen(3.0, 16..19), "nothing begins");
     }
 
     #[test]
