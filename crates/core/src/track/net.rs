@@ -53,6 +53,11 @@ struct Convolution<'a, const C: usize> {
 
 impl<const C: usize> Convolution<'_, C> {
     fn run(&self, from: &[f32], into: &mut [f32]) {
+        pulp::Arch::new().dispatch(Run { convolution: self, from, into });
+    }
+
+    #[inline(always)]
+    fn summed(&self, from: &[f32], into: &mut [f32]) {
         let (inputs, steps) = (self.inputs, from.len() / self.inputs);
         for (step, out) in into.chunks_exact_mut(C).enumerate() {
             let mut sums = [0.0f32; C];
@@ -72,6 +77,22 @@ impl<const C: usize> Convolution<'_, C> {
             }
             out.copy_from_slice(&sums);
         }
+    }
+}
+
+/// A convolution to be run with the widest sums that this processor has: they come to the same on all of them.
+struct Run<'a, const C: usize> {
+    convolution: &'a Convolution<'a, C>,
+    from: &'a [f32],
+    into: &'a mut [f32],
+}
+
+impl<const C: usize> pulp::WithSimd for Run<'_, C> {
+    type Output = ();
+
+    #[inline(always)]
+    fn with_simd<S: pulp::Simd>(self, _: S) {
+        self.convolution.summed(self.from, self.into);
     }
 }
 

@@ -45,6 +45,7 @@ impl Spectrum {
         let mut input = fft.make_input_vec();
         let mut output = fft.make_output_vec();
         let mut scratch = fft.make_scratch_vec();
+        let mut magnitudes = vec![0.0f32; output.len()];
         let mut values = vec![0.0; frames * bands];
         for frame in 0..frames {
             windowed(samples, frame * HOP, &window, &mut input);
@@ -52,13 +53,10 @@ impl Spectrum {
             if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_err() {
                 continue;
             }
+            magnitudes.iter_mut().zip(&output).for_each(|(m, bin)| *m = bin.norm_sqr().sqrt());
             let row = &mut values[frame * bands..(frame + 1) * bands];
             for (value, span) in row.iter_mut().zip(&filters.spans) {
-                let sum: f32 = output[span.first..]
-                    .iter()
-                    .zip(&span.weights)
-                    .map(|(bin, weight)| bin.norm_sqr().sqrt() * weight)
-                    .sum();
+                let sum: f32 = magnitudes[span.first..].iter().zip(&span.weights).map(|(m, weight)| m * weight).sum();
                 *value = (1.0 + sum).ln();
             }
         }
