@@ -771,4 +771,47 @@ mod tests {
             }
         }
     }
+
+    fn played(texture: Texture, seed: u64) -> Vec<Note> {
+        let mut players = players(4, seed);
+        let theme = players.theme(4, &[texture]);
+        players.phrase(&theme, &Phrase { start: 4.0, loud: 0.8, grows: 0.0 });
+        players.notes
+    }
+
+    #[test]
+    fn in_imitation_the_voices_come_in_one_after_the_other() {
+        for seed in 0..12 {
+            let notes = played(Texture::Imitation(4), seed);
+            let enters = |voice: usize| {
+                notes.iter().filter(|n| n.channel == voice as i32).map(|n| n.at).fold(f64::MAX, f64::min)
+            };
+            let [top, third, second, low] = [TOP, 2, 1, LOW].map(enters);
+            assert!(top < third && third < second && second <= low, "{seed}: {top} {third} {second} {low}");
+        }
+    }
+
+    #[test]
+    fn who_runs_plays_evenly_while_the_others_hold() {
+        let notes = played(Texture::Running(TOP, 4), 2);
+        let run: Vec<f64> = notes.iter().filter(|n| n.channel == TOP as i32 && n.long > 0.15).map(|n| n.at).collect();
+        assert_eq!(run.len(), 64);
+        assert!(run.windows(2).all(|w| (w[1] - w[0] - 0.25).abs() < 1e-9), "{run:?}");
+        let held = notes.iter().filter(|n| n.channel == LOW as i32);
+        assert!(held.clone().count() > 2 && held.clone().all(|n| n.long > 0.5), "{:?}", held.collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn a_pickup_leads_into_the_phrase_and_the_last_bar_leaves_room_for_it() {
+        for seed in 0..20 {
+            let mut players = players(3, seed);
+            players.pickup = &[-1.0, -0.5];
+            let chords = players.harmony(4, false);
+            let melody = players.melody(4, &chords, false);
+            let before: Vec<f64> = melody.iter().take_while(|s| s.at < 0.0).map(|s| s.at).collect();
+            assert_eq!(before, [-1.0, -0.5], "{seed}");
+            let end = melody.iter().map(|s| s.at + s.long).fold(0.0, f64::max);
+            assert!(end <= 11.0 + 1e-9, "{seed}: sung until {end}, where the next phrase begins at 11");
+        }
+    }
 }

@@ -290,4 +290,49 @@ mod tests {
         assert!(follow(&strength, 50.0).gain > follow(&strength, 75.0).gain);
         assert!(follow(&vec![0.0; 60], 50.0).beats.is_empty(), "too short to follow anything");
     }
+
+    /// The same walk, one frame and one interval after the other, as it is meant.
+    fn slowly(strength: &[f32], period: f64) -> f64 {
+        let shortest = (period / REACH).floor().max(TOGETHER as f64) as usize;
+        let intervals: Vec<usize> = (shortest..=(period * REACH).ceil() as usize).collect();
+        let n = strength.len();
+        let wide = smoothed(strength);
+        let bends = bends(&intervals);
+        let spent = |range: std::ops::Range<usize>| strength[range].iter().map(|s| 0.5 * BETWEEN * s).sum::<f32>();
+        let mut gains = vec![vec![f32::MIN; intervals.len()]; n];
+        let mut best_total = f32::MIN;
+        for at in 0..n {
+            for (k, interval) in intervals.iter().enumerate() {
+                let here = REWARD * (wide[at] - EXPECTED);
+                let unexpected = ((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0;
+                let begun = if at < n / 2 { here - spent(0..at) - unexpected as f32 } else { f32::MIN };
+                let goes_on = at.checked_sub(*interval).map_or(f32::MIN, |before| {
+                    let jumped = gains[before].iter().copied().fold(f32::MIN, f32::max) - JUMP_COST;
+                    let bent = bends[k].iter().map(|(j, cost)| gains[before][*j] - cost).fold(jumped, f32::max);
+                    let place = |frame: usize| (frame - before) as f64 / *interval as f64;
+                    bent + here - (before..at).map(|f| strength[f] * cost_between(place(f))).sum::<f32>()
+                });
+                gains[at][k] = begun.max(goes_on);
+                best_total = best_total.max(gains[at][k] - spent(at..n));
+            }
+        }
+        f64::from(best_total) / n as f64
+    }
+
+    proptest::proptest! {
+        #![proptest_config(proptest::prelude::ProptestConfig::with_cases(24))]
+        /// Some frames at once come to what one after the other does.
+        #[test]
+        fn walking_together_is_walking(
+            strength in proptest::collection::vec(0.0f32..1.0, 90..260),
+            period in 12.0f64..30.0,
+        ) {
+            let followed = follow(&strength, period);
+            proptest::prop_assert!((followed.gain - slowly(&strength, period)).abs() < 1e-4);
+            let gaps: Vec<usize> = followed.beats.windows(2).map(|w| w[1] - w[0]).collect();
+            let allowed = (period / REACH).floor() as usize..=(period * REACH).ceil() as usize;
+            proptest::prop_assert!(gaps.iter().all(|gap| allowed.contains(gap)), "{:?}", gaps);
+            proptest::prop_assert!(followed.beats.last().is_none_or(|last| *last < strength.len()));
+        }
+    }
 }

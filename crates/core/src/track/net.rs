@@ -176,6 +176,21 @@ mod tests {
     }
 
     #[test]
+    fn wide_sums_are_the_plain_sums_to_the_last_digit() {
+        const WIDE: usize = 48;
+        let value = |i: usize| ((i * 7919 % 1009) as f32 / 1009.0 - 0.5) * 3.7;
+        let weights: Vec<f32> = (0..5 * 11 * WIDE).map(value).collect();
+        let bias: Vec<f32> = (0..WIDE).map(|i| value(i + 3)).collect();
+        let convolution = Convolution::<WIDE> { weights: &weights, bias: &bias, taps: 5, apart: 4, inputs: 11 };
+        let from: Vec<f32> = (0..40 * 11).map(|i| value(i + 17)).collect();
+        let (mut wide, mut plain) = (vec![0.0; 40 * WIDE], vec![0.0; 40 * WIDE]);
+        convolution.run(&from, &mut wide);
+        convolution.summed(&from, &mut plain);
+        assert!(wide.iter().zip(&plain).all(|(a, b)| a.to_bits() == b.to_bits()));
+        assert!(wide.iter().any(|v| *v != 0.0));
+    }
+
+    #[test]
     fn a_network_that_knows_nothing_finds_everything_as_likely_as_not() {
         let shape = Shape { inputs: 7, first_taps: 3, taps: 3, layers: 2, outputs: 2 };
         let weights = vec![0.0; shape.weights(C)];

@@ -13,7 +13,7 @@ const PITCH_WINDOW: usize = 4096;
 /// Frames from one row of semitones to the next, and from one row of pitch classes to the next.
 pub const SEMITONES_EVERY: usize = 2;
 const PITCH_EVERY: usize = 2 * SEMITONES_EVERY;
-/// From the G below middle C's octave up, five octaves: what the long window can tell apart, and what melodies use.
+/// Five octaves from G2 up: what the long window can tell apart, and what melodies use.
 pub const SEMITONES: usize = 60;
 const LOWEST_SEMITONE: f64 = 97.999;
 const BANDS_PER_OCTAVE: f64 = 12.0;
@@ -270,5 +270,42 @@ mod tests {
         let loudest = (0..SEMITONES).max_by(|a, b| row[*a].total_cmp(&row[*b]));
         assert_eq!(loudest, Some(26), "two octaves and a tone above the lowest G");
         assert!(row[26] > 2.0 * row[24] && row[26] > 2.0 * row[28], "{row:?}");
+    }
+
+    fn tones(hertz: &[f64]) -> Spectrum {
+        let rate = f64::from(READING_RATE);
+        let sound = |t: f64| hertz.iter().map(|hz| 0.2 * (std::f64::consts::TAU * hz * t).sin()).sum::<f64>();
+        let samples: Vec<f32> = (0..READING_RATE).map(|i| sound(f64::from(i) / rate) as f32).collect();
+        Spectrum::of(&samples)
+    }
+
+    #[test]
+    fn semitones_follow_a_note_from_octave_to_octave() {
+        let loudest = |hertz: f64| {
+            let row = tones(&[hertz]).semitones()[20];
+            (0..SEMITONES).max_by(|a, b| row[*a].total_cmp(&row[*b]))
+        };
+        for (semitone, hertz) in [(2, 110.0), (14, 220.0), (26, 440.0), (38, 880.0), (50, 1760.0), (59, 2959.96)] {
+            assert_eq!(loudest(hertz), Some(semitone), "{hertz} Hz");
+        }
+    }
+
+    #[test]
+    fn two_notes_a_semitone_apart_are_told_apart_and_a_sum_of_both_is_no_third() {
+        let (low, high) = (329.63, 349.23);
+        for (heard, silent) in [(vec![low], [22, 24]), (vec![high], [21, 20]), (vec![low, high], [19, 24])] {
+            let row = tones(&heard).semitones()[20];
+            let faintest = heard.iter().map(|hz| if *hz == low { row[21] } else { row[22] }).fold(f32::MAX, f32::min);
+            assert!(silent.iter().all(|s| row[*s] < 0.7 * faintest), "{heard:?}: {row:?}");
+        }
+    }
+
+    #[test]
+    fn there_is_a_row_of_semitones_for_every_second_frame_whatever_the_length() {
+        for samples in [0, 100, HOP, 5 * HOP, 4096, 24_001] {
+            let spectrum = Spectrum::of(&vec![0.1; samples]);
+            assert_eq!(spectrum.semitones().len(), spectrum.frames().div_ceil(SEMITONES_EVERY), "{samples}");
+            assert!(spectrum.semitones().iter().flatten().all(|v| v.is_finite() && *v >= 0.0));
+        }
     }
 }
