@@ -200,6 +200,8 @@ async fn by_key(browser: &Browser) {
     browser.key("f").await;
     browser.until(&format!("{count}.beats.length <= {all} / 2 + 1"), 10).await;
     assert_eq!(browser.js(&format!("return {bars}")).await, begin);
+    let part = browser.text("#part").await;
+    assert!(part.contains("by hand: beats") && !part.contains("clearly"), "nothing was heard of these marks: {part}");
     browser.key("a").await;
     browser.until(&format!("{count}.beats.length === {all}"), 10).await;
     assert_eq!(browser.js(&format!("return {bars}")).await, begin);

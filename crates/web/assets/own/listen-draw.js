@@ -327,9 +327,11 @@
       hand = Object.entries(L.data.by_hand)
         .filter(([, set]) => set)
         .map(([what]) => what);
+    // What is heard is no longer what the beats are, once they are set by hand.
+    const heard = L.data.by_hand.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
     $("part").textContent =
       `part ${Legere.clock(L.part[0])}–${Legere.clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
-      `${r.tempo_bpm.toFixed(1)} bpm, heard ${Math.round(100 * r.confidence)} % clearly, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
+      `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
       ((r.backbeats || []).length > 7 ? ", backbeat" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
     $("metre").value = Math.max(2, Math.min(7, ...[Math.max(...L.beats().map((b) => b.beat), 2)]));
