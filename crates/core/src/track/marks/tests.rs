@@ -179,6 +179,15 @@ fn what_a_person_set_stays_over_a_new_reading_and_can_be_given_up() {
     assert!(marks.edited(&new, &Edit::StartOver).expect("given up").is_empty());
 }
 
+/// Seventeen digits, the last of which a quick reader of numbers gets wrong.
+#[test]
+fn a_time_set_by_hand_is_kept_to_its_last_digit() {
+    let beats = vec![Beat { at: 11.647474699524503, bar: 1, beat: 1, strength: 0.8 }];
+    let marks = Marks { beats: Some(beats), ..Marks::default() };
+    let text = serde_json::to_string(&marks).expect("json");
+    assert_eq!(serde_json::from_str::<Marks>(&text).expect("reads back"), marks);
+}
+
 proptest! {
     #[test]
     fn however_beats_are_edited_they_stay_in_order_and_counted(
