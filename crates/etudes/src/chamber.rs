@@ -4,12 +4,15 @@
 //! writing by function, slower at the beginning of a phrase than before its cadence), motifs that return and where
 //! cadences fall, seldom loudness: many of these pieces are played all alike, as from notation.
 
-use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
+use crate::compose::{Etude, Note, Time, Truth, beat_times};
 use crate::improvise::{NEXT, SCALES, tempo_near};
 use crate::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use texture::Texture;
+
+mod texture;
 
 const SECONDS: f64 = 52.0;
 const TAIL_SECONDS: f64 = 2.0;
@@ -44,36 +47,6 @@ const ENSEMBLES: &[[i32; VOICES]] = &[
     [24; VOICES],
 ];
 
-/// How the voices go together.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum Texture {
-    /// All together, a chord a beat.
-    Chorale,
-    /// A melody over chords that are held.
-    Held,
-    /// Over notes repeated so many times a beat, on the beat too or only after it.
-    Repeated(u32, bool),
-    /// Over a chord taken apart, so many notes a beat.
-    Broken(u32),
-    /// Over long notes that begin between the beats.
-    Syncopated,
-    /// Everybody plays the melody.
-    Unison,
-    /// One after the other, so many beats later, begins with it.
-    Imitation(u32),
-    /// One voice runs, so many notes a beat.
-    Running(usize, u32),
-    /// The lowest sings, the others answer its beats.
-    Below,
-    /// Chords on some beats of the bar, and nothing between.
-    Strokes(&'static [f64]),
-}
-
-const STROKES: [&[&[f64]]; 3] = [
-    &[&[0.0], &[0.0, 1.0], &[0.0, 0.5, 1.0]],
-    &[&[0.0], &[0.0, 1.0], &[0.0, 1.0, 2.0], &[0.0, 2.0]],
-    &[&[0.0], &[0.0, 2.0], &[0.0, 1.0, 2.0], &[0.0, 2.0, 3.0], &[0.0, 1.0, 2.0, 3.0]],
-];
 /// Where chords change in a bar.
 const CHANGES: [&[&[f64]]; 3] = [
     &[&[0.0], &[0.0], &[0.0, 1.0], &[0.0, 1.0]],
@@ -128,7 +101,6 @@ struct Chord {
     below: i32,
 }
 
-#[derive(Clone)]
 struct Theme {
     bars: u32,
     chords: Vec<Chord>,
@@ -172,7 +144,7 @@ impl Etude {
         let pickups = if style.division == 3 { PICKUPS_IN_THREE } else { PICKUPS };
         let pickup: &[f64] =
             if rng.random_bool(0.4) { pickups.choose(&mut rng).copied().unwrap_or_default() } else { &[] };
-        let led = pickup.first().map_or(0.0, |at| -at);
+        let led = led_by(pickup);
         // A pick-up has a bar of its own, whose beginning is then left out.
         let first_bar = u32::from(led > 0.0);
         let wanted = ((SECONDS * bpm / 60.0 / f64::from(metre)).round() as u32).max(8);
@@ -203,19 +175,15 @@ impl Etude {
         let ensemble = *ENSEMBLES.choose(&mut players.rng).unwrap_or(&[48; VOICES]);
         let programs = ensemble.iter().enumerate().map(|(voice, program)| (voice as i32, *program)).collect();
         players.play(&themes, &order, first_bar);
-        let skipped = if first_bar == 1 { (metre - led.floor() as u32) as usize } else { 0 };
         // What sounds first is a pick-up that may begin between two beats.
         let early = if first_bar == 1 { players.time.at(f64::from(metre) - led) - players.time.beats[0] } else { 0.0 };
         players.notes.iter_mut().for_each(|n| n.at = (n.at - early).max(0.0));
         let at = |i: usize| players.time.beats[i] - early;
         // Nobody taps before there is something to hear.
         let first = players.notes.iter().map(|n| n.at).fold(f64::MAX, f64::min);
-        let skipped = (skipped..).find(|i| at(*i) > first - 0.04).unwrap_or(skipped);
         let count = (total * metre) as usize;
-        let beats: Vec<f64> = (skipped..count).map(at).collect();
-        let downbeats = (skipped..count).filter(|i| i.is_multiple_of(metre as usize)).map(at).collect();
-        let truth =
-            Truth { tempo_bpm: median_bpm(&beats), beats, downbeats, metre, sections: Vec::new(), cues: Vec::new() };
+        let skipped = (0..count).find(|i| at(*i) > first - 0.04).unwrap_or(0);
+        let truth = Truth::of_beats(skipped..count, metre, at);
         let seconds = players.time.at(f64::from(total * metre)) - early + TAIL_SECONDS;
         Self { name: format!("chamber {seed}"), truth, notes: players.notes, programs, seconds }
     }
@@ -276,39 +244,6 @@ impl Players {
             self.phrase(theme, &phrase);
             bar += theme.bars;
         }
-    }
-
-    /// A few ways to go together that this piece keeps to.
-    fn textures(&mut self) -> Vec<Texture> {
-        if self.rng.random_bool(0.2) {
-            return vec![Texture::Chorale];
-        }
-        let strokes = STROKES[self.metre as usize - 2].choose(&mut self.rng).copied().unwrap_or(&[0.0]);
-        let fast = if self.division == 3 { 3 } else { *[2, 2, 3, 4].choose(&mut self.rng).unwrap_or(&2) };
-        let runs = if self.division == 3 { 3 } else { *[2, 4, 4].choose(&mut self.rng).unwrap_or(&4) };
-        let beats = *[self.metre, 2 * self.metre, self.metre.div_ceil(2)].choose(&mut self.rng).unwrap_or(&2);
-        let all = [
-            Texture::Chorale,
-            Texture::Held,
-            Texture::Held,
-            Texture::Repeated(1, true),
-            Texture::Repeated(self.division, true),
-            Texture::Repeated(self.division, false),
-            Texture::Repeated(2 * self.division, true),
-            Texture::Broken(fast),
-            Texture::Broken(fast),
-            Texture::Broken(self.division),
-            Texture::Syncopated,
-            Texture::Unison,
-            Texture::Imitation(beats),
-            Texture::Imitation(beats),
-            Texture::Running(*[TOP, TOP, 1, LOW].choose(&mut self.rng).unwrap_or(&TOP), runs),
-            Texture::Running(TOP, runs),
-            Texture::Below,
-            Texture::Strokes(strokes),
-        ];
-        let count = self.rng.random_range(1..=5);
-        (0..count).filter_map(|_| all.choose(&mut self.rng).copied()).collect()
     }
 
     fn theme(&mut self, bars: u32, allowed: &[Texture]) -> Theme {
@@ -374,7 +309,7 @@ impl Players {
             rhythm.extend(own.into_iter().map(|(at, long)| (at + f64::from(bar) * metre, long)));
         }
         let end = f64::from(bars - 1) * metre;
-        let led = self.pickup.first().map_or(0.0, |at| -at);
+        let led = led_by(self.pickup);
         match self.rng.random_range(0..3) {
             0 if self.metre > 2 => rhythm.extend([(end, 1.0), (end + 1.0, (metre - 1.0 - led).max(0.5))]),
             1 => rhythm.push((end, 1.0f64.min(metre - led))),
@@ -466,135 +401,6 @@ impl Players {
         }
     }
 
-    /// The voices that have the melody.
-    fn sung(&mut self, texture: Texture, melody: &[Sung], (from, to): (f64, f64), chords: &[Chord], phrase: &Phrase) {
-        match texture {
-            Texture::Unison => (0..VOICES).for_each(|voice| self.sing(voice, melody, phrase)),
-            Texture::Below => self.sing(LOW, melody, phrase),
-            Texture::Imitation(later) => {
-                self.sing(TOP, melody, phrase);
-                for (rank, voice) in [2, 1, LOW].into_iter().enumerate() {
-                    let by = f64::from(later) * (rank + 1) as f64;
-                    let answer: Vec<Sung> = melody
-                        .iter()
-                        .map(|s| (s.at + by, s))
-                        .filter(|(at, _)| *at >= from - 0.01 && *at < to - 0.01)
-                        .map(|(at, s)| {
-                            let strong = on_a_beat(at);
-                            let step = if strong { of_chord(chord_at(chords, at).degree, s.step) } else { s.step };
-                            Sung { at, long: s.long, step }
-                        })
-                        .collect();
-                    self.sing(voice, &answer, phrase);
-                }
-            }
-            Texture::Running(voice, notes) => {
-                let mut step = self.rng.random_range(-2..4);
-                let mut by = 1;
-                let count = ((to - from) * f64::from(notes)).round() as u32;
-                let run: Vec<Sung> = (0..count)
-                    .map(|i| {
-                        let at = from + f64::from(i) / f64::from(notes);
-                        if self.rng.random_bool(0.2) || !(-7..=9).contains(&(step + by)) {
-                            by = -by;
-                        }
-                        step += by;
-                        if i.is_multiple_of(notes) {
-                            step = of_chord(chord_at(chords, at).degree, step);
-                        }
-                        Sung { at, long: 1.0 / f64::from(notes), step }
-                    })
-                    .collect();
-                self.sing(voice, &run, phrase);
-            }
-            Texture::Strokes(_) => {
-                let pickup: Vec<Sung> = melody.iter().copied().filter(|s| s.at < -0.01).collect();
-                self.sing(TOP, &pickup, phrase);
-            }
-            Texture::Chorale | Texture::Held | Texture::Repeated(..) | Texture::Broken(_) | Texture::Syncopated => {
-                self.sing(TOP, melody, phrase);
-            }
-        }
-    }
-
-    /// What the other voices make of a chord.
-    fn accompanied(&mut self, texture: Texture, chord: Chord, until: f64, phrase: &Phrase) {
-        let beats = until - chord.at;
-        let inner = [1, 2];
-        let every = |part: f64| -> Vec<(f64, f64)> {
-            (0..(beats / part).round() as u32).map(|i| (chord.at + f64::from(i) * part, part)).collect()
-        };
-        let held = vec![(chord.at, beats)];
-        match texture {
-            Texture::Chorale => {
-                for voice in [1, 2, LOW] {
-                    for (at, long) in every(1.0) {
-                        // A step on the way to the next chord.
-                        let passing = self.rng.random_bool(0.15);
-                        self.chord(voice, chord, &[(at, if passing { 0.5 } else { long })], phrase);
-                        if passing {
-                            let step = step_of(voice, chord) + *[-1, 1].choose(&mut self.rng).unwrap_or(&1);
-                            self.add(voice, step, at + 0.5, 0.5, phrase);
-                        }
-                    }
-                }
-            }
-            Texture::Held | Texture::Running(..) => {
-                for voice in [1, 2, LOW] {
-                    self.chord(voice, chord, &held, phrase);
-                }
-            }
-            Texture::Repeated(parts, on_beat) => {
-                let mut strokes = every(1.0 / f64::from(parts));
-                strokes.retain(|(at, _)| on_beat || !on_a_beat(*at));
-                inner.iter().for_each(|voice| self.chord(*voice, chord, &strokes, phrase));
-                let low = match self.rng.random_range(0..3) {
-                    0 if on_beat => strokes,
-                    1 => every(1.0),
-                    _ => held,
-                };
-                self.chord(LOW, chord, &low, phrase);
-            }
-            Texture::Broken(parts) => {
-                let orders: &[&[i32]] =
-                    if parts == 3 { &[&[0, 2, 4]] } else { &[&[0, 4, 2, 4], &[0, 2, 4, 7], &[0, 2, 4, 2]] };
-                let order = orders.choose(&mut self.rng).copied().unwrap_or(&[0, 4, 2, 4]);
-                for (i, (at, long)) in every(1.0 / f64::from(parts)).into_iter().enumerate() {
-                    let step = lowest(chord.degree) + order[i % order.len()];
-                    self.add(2, step, at, long, phrase);
-                }
-                if self.rng.random_bool(0.6) {
-                    self.chord(LOW, chord, &held, phrase);
-                }
-            }
-            Texture::Syncopated => {
-                let strokes: Vec<(f64, f64)> = (0..beats.round() as u32)
-                    .map(|i| chord.at + f64::from(i) + 0.5)
-                    .map(|at| (at, 1.0f64.min(until - at)))
-                    .chain([(chord.at, 0.5)])
-                    .collect();
-                inner.iter().for_each(|voice| self.chord(*voice, chord, &strokes, phrase));
-                self.chord(LOW, chord, &every(1.0), phrase);
-            }
-            Texture::Below => {
-                let strokes: Vec<(f64, f64)> =
-                    (0..beats.round() as u32).map(|i| (chord.at + f64::from(i) + 0.5, 0.5)).collect();
-                [TOP, 1, 2].iter().for_each(|voice| self.chord(*voice, chord, &strokes, phrase));
-            }
-            Texture::Strokes(places) => {
-                let metre = f64::from(self.metre);
-                let bar = (chord.at / metre).floor() * metre;
-                let strokes: Vec<(f64, f64)> = places
-                    .iter()
-                    .map(|at| (bar + at, 1.0))
-                    .filter(|(at, _)| (chord.at - 0.01..until - 0.01).contains(at))
-                    .collect();
-                (0..VOICES).for_each(|voice| self.chord(voice, chord, &strokes, phrase));
-            }
-            Texture::Unison | Texture::Imitation(_) => {}
-        }
-    }
-
     fn sing(&mut self, voice: usize, notes: &[Sung], phrase: &Phrase) {
         for note in notes {
             let graced = self.rng.random_bool(0.015);
@@ -602,15 +408,6 @@ impl Players {
                 self.add(voice, note.step + 1, note.at - 0.1, 0.1, phrase);
             }
             self.add(voice, note.step, note.at, note.long * self.long[0], phrase);
-        }
-    }
-
-    /// A voice's own note of a chord, at each of these times for so long.
-    fn chord(&mut self, voice: usize, chord: Chord, strokes: &[(f64, f64)], phrase: &Phrase) {
-        let step = step_of(voice, chord);
-        for (at, long) in strokes {
-            let long = if *long > 1.0 { *long * 0.97 } else { long * self.long[1] };
-            self.add(voice, step, *at, long, phrase);
         }
     }
 
@@ -638,19 +435,9 @@ impl Players {
     }
 }
 
-/// The step of its scale that a voice has in a chord.
-fn step_of(voice: usize, chord: Chord) -> i32 {
-    match voice {
-        LOW => lowest(chord.degree + chord.below),
-        1 => of_chord(chord.degree, 2),
-        TOP => of_chord(chord.degree, 3),
-        _ => of_chord(chord.degree, 0),
-    }
-}
-
-/// A degree as a step near a voice's first.
-fn lowest(degree: i32) -> i32 {
-    (degree + 3).rem_euclid(7) - 3
+/// How many beats a pick-up takes.
+fn led_by(pickup: &[f64]) -> f64 {
+    pickup.first().map_or(0.0, |at| -at)
 }
 
 fn on_a_beat(at: f64) -> bool {
@@ -682,136 +469,4 @@ fn spans(chords: &[Chord], from: f64, to: f64) -> Vec<(Chord, f64)> {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn its_beats_and_bars_are_where_the_players_are() {
-        let mut metres = std::collections::HashSet::new();
-        for seed in 0..40 {
-            let piece = Etude::chamber(seed);
-            let Truth { beats, downbeats, metre, tempo_bpm, .. } = &piece.truth;
-            metres.insert(*metre);
-            assert!((58.0..180.0).contains(tempo_bpm), "{seed}: {tempo_bpm}");
-            assert!((35.0..95.0).contains(&piece.seconds), "{seed}: {} s", piece.seconds);
-            let upbeat = beats.iter().position(|b| *b == downbeats[0]).expect("on a beat");
-            assert!(upbeat < *metre as usize, "{seed}");
-            assert!(downbeats.iter().zip(beats.iter().skip(upbeat).step_by(*metre as usize)).all(|(d, b)| d == b));
-            let first = piece.notes.iter().map(|n| n.at).fold(f64::MAX, f64::min);
-            assert!(
-                beats[0] > first - 0.05 && beats[0] < first + 1.2,
-                "{seed}: from {first}, the beat at {}",
-                beats[0]
-            );
-            assert!(piece.notes.iter().all(|n| (24..=108).contains(&n.key)), "{seed}");
-            let on = |b: &&f64| piece.notes.iter().any(|n| (n.at - **b).abs() < 0.03);
-            let sounding = downbeats.iter().filter(on).count();
-            assert!(sounding * 10 > downbeats.len() * 6, "{seed}: {sounding} of {} ones", downbeats.len());
-        }
-        assert_eq!(metres, [2, 3, 4].into());
-        assert_eq!(Etude::chamber(3).fingerprint(), Etude::chamber(3).fingerprint());
-        assert_ne!(Etude::chamber(3).fingerprint(), Etude::chamber(4).fingerprint());
-    }
-
-    fn players(metre: u32, seed: u64) -> Players {
-        Players {
-            rng: ChaCha8Rng::seed_from_u64(seed),
-            time: Time { beats: (0..80).map(f64::from).collect(), swing: 0.5 },
-            notes: Vec::new(),
-            metre,
-            division: 2,
-            scale: SCALES[0],
-            tonic: 0,
-            accent: None,
-            volumes: [0.8; VOICES],
-            long: [1.0, 1.0],
-            stray: 0.0,
-            pickup: &[],
-        }
-    }
-
-    #[test]
-    fn a_phrase_ends_with_a_cadence() {
-        for seed in 0..60 {
-            let metre = 2 + (seed % 3) as u32;
-            let chords = players(metre, seed).harmony(4, seed % 2 == 0);
-            let ends: Vec<(f64, i32)> = chords.iter().rev().take(2).map(|c| (c.at, c.degree)).collect();
-            assert_eq!(ends[0].0, f64::from(3 * metre), "the last chord is on a one");
-            assert!(ends[0].1 == 4 || (ends[0].1, ends[1].1) == (0, 4), "{seed}: {ends:?}");
-            assert!(chords.windows(2).all(|w| w[0].at < w[1].at), "{seed}");
-        }
-    }
-
-    #[test]
-    fn in_unison_all_play_the_same_and_strokes_leave_the_rest_silent() {
-        let play = |texture: Texture| {
-            let mut players = players(4, 1);
-            let theme = players.theme(4, &[texture]);
-            players.phrase(&theme, &Phrase { start: 0.0, loud: 0.8, grows: 0.0 });
-            let of = |notes: &[Note], voice: usize| -> Vec<f64> {
-                notes.iter().filter(|n| n.channel == voice as i32).map(|n| n.at).collect()
-            };
-            let voices: [Vec<f64>; VOICES] = std::array::from_fn(|voice| of(&players.notes, voice));
-            voices
-        };
-        let unison = play(Texture::Unison);
-        assert!(unison[TOP].len() > 6 && unison.iter().all(|v| *v == unison[TOP]), "{unison:?}");
-        let strokes = play(Texture::Strokes(&[0.0, 2.0]));
-        assert!(strokes.iter().flatten().all(|at| at.rem_euclid(2.0) == 0.0), "{strokes:?}");
-        let after = play(Texture::Repeated(2, false));
-        assert!(!after[1].is_empty() && after[1].iter().all(|at| at.fract() == 0.5), "{after:?}");
-    }
-
-    #[test]
-    fn the_nearest_note_of_a_chord_belongs_to_it() {
-        for degree in 0..7 {
-            for near in -9..9 {
-                let step = of_chord(degree, near);
-                assert!([0, 2, 4].contains(&(step - degree).rem_euclid(7)) && (step - near).abs() <= 2);
-            }
-        }
-    }
-
-    fn played(texture: Texture, seed: u64) -> Vec<Note> {
-        let mut players = players(4, seed);
-        let theme = players.theme(4, &[texture]);
-        players.phrase(&theme, &Phrase { start: 4.0, loud: 0.8, grows: 0.0 });
-        players.notes
-    }
-
-    #[test]
-    fn in_imitation_the_voices_come_in_one_after_the_other() {
-        for seed in 0..12 {
-            let notes = played(Texture::Imitation(4), seed);
-            let enters = |voice: usize| {
-                notes.iter().filter(|n| n.channel == voice as i32).map(|n| n.at).fold(f64::MAX, f64::min)
-            };
-            let [top, third, second, low] = [TOP, 2, 1, LOW].map(enters);
-            assert!(top < third && third < second && second <= low, "{seed}: {top} {third} {second} {low}");
-        }
-    }
-
-    #[test]
-    fn who_runs_plays_evenly_while_the_others_hold() {
-        let notes = played(Texture::Running(TOP, 4), 2);
-        let run: Vec<f64> = notes.iter().filter(|n| n.channel == TOP as i32 && n.long > 0.15).map(|n| n.at).collect();
-        assert_eq!(run.len(), 64);
-        assert!(run.windows(2).all(|w| (w[1] - w[0] - 0.25).abs() < 1e-9), "{run:?}");
-        let held = notes.iter().filter(|n| n.channel == LOW as i32);
-        assert!(held.clone().count() > 2 && held.clone().all(|n| n.long > 0.5), "{:?}", held.collect::<Vec<_>>());
-    }
-
-    #[test]
-    fn a_pickup_leads_into_the_phrase_and_the_last_bar_leaves_room_for_it() {
-        for seed in 0..20 {
-            let mut players = players(3, seed);
-            players.pickup = &[-1.0, -0.5];
-            let chords = players.harmony(4, false);
-            let melody = players.melody(4, &chords, false);
-            let before: Vec<f64> = melody.iter().take_while(|s| s.at < 0.0).map(|s| s.at).collect();
-            assert_eq!(before, [-1.0, -0.5], "{seed}");
-            let end = melody.iter().map(|s| s.at + s.long).fold(0.0, f64::max);
-            assert!(end <= 11.0 + 1e-9, "{seed}: sung until {end}, where the next phrase begins at 11");
-        }
-    }
-}
+mod tests;

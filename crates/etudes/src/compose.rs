@@ -6,6 +6,7 @@ use legere_core::track::{CueKind, SectionKind};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use std::ops::Range;
 use std::path::Path;
 
 /// What is true of a piece, in seconds from its first sample.
@@ -21,6 +22,16 @@ pub struct Truth {
     pub sections: Vec<(f64, SectionKind, char)>,
     /// Drops and breaks, and silences before drops.
     pub cues: Vec<(f64, CueKind)>,
+}
+
+impl Truth {
+    /// Of beats of which every `metre`th begins a bar, from the piece's first on, and of which these are heard; nothing is
+    /// known of sections and cues.
+    pub(crate) fn of_beats(heard: Range<usize>, metre: u32, at: impl Fn(usize) -> f64) -> Self {
+        let beats: Vec<f64> = heard.clone().map(&at).collect();
+        let downbeats = heard.filter(|i| i.is_multiple_of(metre as usize)).map(&at).collect();
+        Self { tempo_bpm: median_bpm(&beats), beats, downbeats, metre, sections: Vec::new(), cues: Vec::new() }
+    }
 }
 
 /// A composed piece, not yet played.

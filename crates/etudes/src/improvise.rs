@@ -4,7 +4,7 @@
 //! no habits: what is common to all of them is only what makes a listener tap. Its beats and bars are known; it has
 //! no named sections.
 
-use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
+use crate::compose::{Etude, Note, Time, Truth, beat_times};
 use crate::idiom::{IDIOMS, Idiom};
 use crate::play::DRUMS;
 use crate::style::{Pulse, STYLES, Style};
@@ -159,23 +159,7 @@ impl Etude {
         let silent = improviser.time.beats[metre as usize - upbeat] - improviser.time.beats[0];
         let (skipped, early) = if upbeat > 0 { (metre as usize - upbeat, silent) } else { (0, 0.0) };
         improviser.begin_later(early, lead_in);
-        let beats: Vec<f64> = improviser.time.beats[..count].iter().map(|t| t - early).collect();
-        let downbeats = beats
-            .iter()
-            .copied()
-            .enumerate()
-            .filter(|(i, _)| *i >= skipped && i % metre as usize == 0)
-            .map(|(_, t)| t)
-            .collect();
-        let beats = beats[skipped..].to_vec();
-        let truth = Truth {
-            tempo_bpm: median_bpm(&beats),
-            beats,
-            downbeats,
-            metre: style.metre,
-            sections: Vec::new(),
-            cues: Vec::new(),
-        };
+        let truth = Truth::of_beats(skipped..count, metre, |i| improviser.time.beats[i] - early);
         let seconds = improviser.time.at(f64::from(total * style.metre)) - early + TAIL_SECONDS;
         Self { name, truth, notes: improviser.notes, programs, seconds }
     }

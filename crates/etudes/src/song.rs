@@ -4,7 +4,7 @@
 //! change there, phrases are some bars long and sections are told by who plays. Unlike an idiom nothing else about it
 //! is settled: any part may be syncopated, and there are up to three accompaniments at once.
 
-use crate::compose::{Etude, Note, Time, Truth, beat_times, median_bpm};
+use crate::compose::{Etude, Note, Time, Truth, beat_times};
 use crate::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke, tempo_near};
 use crate::play::DRUMS;
 use crate::style::{Pulse, STYLES, Style};
@@ -138,11 +138,7 @@ impl Etude {
             n.at > lead_in - 0.04
         });
         let count = (total * metre) as usize + usize::from(ends);
-        let at = |i: usize| writer.time.beats[i] - early;
-        let beats: Vec<f64> = (skipped..count).map(at).collect();
-        let downbeats = (skipped..count).filter(|i| i.is_multiple_of(metre as usize)).map(at).collect();
-        let truth =
-            Truth { tempo_bpm: median_bpm(&beats), beats, downbeats, metre, sections: Vec::new(), cues: Vec::new() };
+        let truth = Truth::of_beats(skipped..count, metre, |i| writer.time.beats[i] - early);
         let seconds = writer.time.at(f64::from(total * metre)) - early + TAIL_SECONDS;
         Self { name: format!("song {seed}"), truth, notes: writer.notes, programs, seconds }
     }

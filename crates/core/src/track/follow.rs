@@ -46,8 +46,6 @@ struct Walk {
     margin: usize,
     /// By interval, then by frame from the margin's first on.
     gains: Vec<f32>,
-    /// A row of gains.
-    width: usize,
     /// The best gain of each frame, whatever the interval.
     best: Vec<f32>,
     /// What a row gains that begins at a frame.
@@ -80,7 +78,6 @@ impl Walk {
             bends: bends(&intervals),
             margin,
             gains: vec![f32::MIN; intervals.len() * width],
-            width,
             best: vec![f32::MIN; width],
             begun,
             unexpected,
@@ -118,7 +115,7 @@ impl Walk {
         // A jump may come from any tempo, so only the best counts.
         let mut reached: [f32; TOGETHER] = std::array::from_fn(|i| self.best[before + i] - JUMP_COST);
         for (j, cost) in &self.bends[k] {
-            let gains = &self.gains[j * self.width + before..][..TOGETHER];
+            let gains = &self.gains[j * self.best.len() + before..][..TOGETHER];
             reached.iter_mut().zip(gains).for_each(|(best, gain)| *best = greater(*best, gain - cost));
         }
         reached
@@ -134,17 +131,18 @@ impl Walk {
     }
 
     fn best_interval(&self, frame: usize) -> usize {
-        let gain = |k: usize| self.gains[k * self.width + frame];
+        let gain = |k: usize| self.gains[k * self.best.len() + frame];
         (0..self.intervals.len()).reduce(|best, k| if gain(k) > gain(best) { k } else { best }).unwrap_or(0)
     }
 
     /// The frames of the row that ends so.
     fn back_from(&self, mut at: usize, mut k: usize) -> Vec<usize> {
         let mut beats = vec![at];
-        while self.gains[k * self.width + self.margin + at] > self.begun[at] - self.unexpected[k] {
+        while self.gains[k * self.best.len() + self.margin + at] > self.begun[at] - self.unexpected[k] {
             let before = self.margin + at - self.intervals[k];
             let [reached, ..] = self.reached(k, before);
-            let bent = self.bends[k].iter().find(|(j, cost)| self.gains[j * self.width + before] - cost == reached);
+            let bent =
+                self.bends[k].iter().find(|(j, cost)| self.gains[j * self.best.len() + before] - cost == reached);
             at -= self.intervals[k];
             k = bent.map_or_else(|| self.best_interval(before), |(j, _)| *j);
             beats.push(at);

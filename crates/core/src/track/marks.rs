@@ -243,9 +243,7 @@ fn metre(beats: &[Beat]) -> u32 {
 fn counted(times: &[f64], metre: u32, one: f64) -> Vec<Beat> {
     let Some(first) = nearest(times.iter().copied(), one) else { return Vec::new() };
     let metre = metre as usize;
-    // Whole microseconds, which every way of writing numbers keeps.
-    let times: Vec<f64> = times.iter().map(|at| (at * 1e6).round() / 1e6).collect();
-    numbered(&times, metre, |i| i % metre == first % metre)
+    numbered(times, metre, |i| i % metre == first % metre)
 }
 
 /// The same in the bars that begin at these times, an upbeat as if they were as long as most of them.
