@@ -30,7 +30,10 @@ const WRONG: [(f64, f64); 12] = [
     (2.0 / 3.0, 0.0),
     (4.0 / 3.0, 0.0),
 ];
-const WRONG_A_PIECE: usize = 3;
+const WRONG_A_PIECE: usize = 4;
+/// Beats that are found lie beside those that are written, in seconds: each by itself, and all of a row together.
+const BESIDE: f64 = 0.012;
+const ALL_BESIDE: f64 = 0.015;
 
 /// Onsets, levels, chords and the notes of the bass, each at times not to be heard: none of them is to decide alone.
 const GROUPS: [[Range<usize>; 2]; 4] = [
@@ -55,7 +58,8 @@ fn main() -> candle_core::Result<()> {
         let levels = levels(truth);
         let wrong = WRONG.choose_multiple(&mut rng, WRONG_A_PIECE);
         let wrong: Vec<Vec<f64>> = wrong.map(|(apart, late)| row(&truth.beats, *apart, *late)).collect();
-        let mut told = beatwise_inputs(Audio::mono(samples), &[&levels[..], &wrong[..]].concat());
+        let found: Vec<Vec<f64>> = levels.iter().chain(&wrong).map(|beats| found(beats, &mut rng)).collect();
+        let mut told = beatwise_inputs(Audio::mono(samples), &found);
         let beside = told.split_off(levels.len());
         let right = (told[0].clone(), 1.0);
         let ones = told
@@ -95,6 +99,12 @@ fn levels(truth: &Truth) -> Vec<Vec<f64>> {
         levels.push(row(beats, 0.5, 0.0));
     }
     levels
+}
+
+/// Where beats would be found that are at these times.
+fn found(beats: &[f64], rng: &mut ChaCha8Rng) -> Vec<f64> {
+    let all = rng.random_range(-ALL_BESIDE..ALL_BESIDE);
+    beats.iter().map(|at| (at + all + rng.random_range(-BESIDE..BESIDE)).max(0.0)).collect()
 }
 
 /// A row along the beats, `apart` and `late` in beats.

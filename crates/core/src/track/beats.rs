@@ -1,9 +1,11 @@
 //! Tempo and beats.
 //!
 //! The onset strength's resemblance to itself gives the few tempos that are possible; each is followed through the
-//! track ([`super::follow`]), also at its double, its half and off the beat, and the row that a listener would tap
-//! is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
+//! track ([`super::follow`]), and what the network hears gives the tempos at which the track may be even
+//! ([`super::even`]). Of all these rows, also at their double, their half and off the beat, the one that a listener would
+//! tap is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
 
+use super::even::{self, Lines};
 use super::follow::follow;
 use super::level::{Level, median_gap};
 use super::onsets::strongest;
@@ -24,6 +26,8 @@ const EXACT: f32 = 0.25;
 const MS: usize = READING_RATE as usize / 1000;
 /// How far a beat is moved to the onset it belongs to, in milliseconds.
 const PLACE_MS: usize = 35;
+/// Rows that share so much of their beats are one.
+const ALIKE: f64 = 0.9;
 
 #[derive(Debug, Clone, Copy)]
 pub struct FoundBeat {
@@ -43,16 +47,9 @@ pub fn levels(hearing: &Hearing) -> Vec<Level> {
     let tapped_periods = self::periods(&tapped);
     // Off-beats that are stronger than beats lead astray where only they are played; the bass then knows better.
     let low: Vec<f32> = onsets.all.iter().zip(&onsets.ranges[0]).map(|(a, b)| 0.65 * a + 0.35 * b).collect();
-    let ways = (tapped_periods.iter().take(PULSE_TEMPOS).map(|p| (&tapped, *p)))
-        .chain(periods.iter().map(|p| (&onsets.all, *p)))
-        .chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
-    for (strength, period) in ways {
-        let followed = follow(strength, period);
-        if followed.beats.len() < 3 {
-            continue;
-        }
-        let row: Vec<f64> = followed.beats.iter().map(|f| *f as f64 / FRAME_RATE).collect();
-        for times in alternatives(&row) {
+    let lines = Lines::of(&pulse.beats);
+    let mut consider = |row: &[f64]| {
+        for times in alternatives(row) {
             let Some(gap) = median_gap(&times) else { continue };
             let allowed = (60.0 / FASTEST_BPM * 0.98..=60.0 / SLOWEST_BPM * 1.02).contains(&gap);
             if !allowed || levels.iter().any(|l| same(&l.beats, &times)) {
@@ -62,7 +59,19 @@ pub fn levels(hearing: &Hearing) -> Vec<Level> {
                 .iter()
                 .map(|at| FoundBeat { at: *at, strength: strongest(&onsets.all, FRAME_RATE, *at, 3).clamp(0.0, 1.0) })
                 .collect();
-            levels.push(Level::of(beats, followed.gain, hearing));
+            levels.push(Level::of(beats, &lines, hearing));
+        }
+    };
+    for row in even::rows(&pulse.beats, &lines, heard(&onsets.all)) {
+        consider(&row);
+    }
+    let ways = (tapped_periods.iter().take(PULSE_TEMPOS).map(|p| (&tapped, *p)))
+        .chain(periods.iter().map(|p| (&onsets.all, *p)))
+        .chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
+    for (strength, period) in ways {
+        let row: Vec<f64> = follow(strength, period).iter().map(|f| *f as f64 / FRAME_RATE).collect();
+        if row.len() >= 3 {
+            consider(&row);
         }
     }
     levels
@@ -77,13 +86,20 @@ fn alternatives(row: &[f64]) -> Vec<Vec<f64>> {
     vec![row.to_vec(), middles, double, second(0), second(1)]
 }
 
+/// From the first onset to the last, in seconds.
+fn heard(strength: &[f32]) -> (f64, f64) {
+    let clear = |v: &f32| *v > 0.12;
+    let (first, last) = (strength.iter().position(clear), strength.iter().rposition(clear));
+    first.zip(last).map_or((0.0, 0.0), |(a, b)| (a as f64 / FRAME_RATE, b as f64 / FRAME_RATE))
+}
+
 /// Whether nearly all beats of two rows are the same.
 fn same(a: &[FoundBeat], b: &[f64]) -> bool {
     let shared = b.iter().filter(|t| {
         let i = a.partition_point(|x| x.at < **t - 0.03);
         a.get(i).is_some_and(|x| (x.at - **t).abs() <= 0.03)
     });
-    shared.count() as f64 > 0.9 * a.len().max(b.len()) as f64
+    shared.count() as f64 > ALIKE * a.len().max(b.len()) as f64
 }
 
 /// The most likely periods, in frames, none near another.

@@ -18,24 +18,15 @@ const JUMP_COST: f32 = 5.3;
 /// How many frames are walked at once.
 const TOGETHER: usize = 8;
 
-pub struct Followed {
-    /// Frames.
-    pub beats: Vec<usize>,
-    /// The gain per second, to compare tempos by.
-    pub gain: f64,
+/// The beats, in frames, through onset strengths (0–1) for a tempo near `period` frames; none where it is too short.
+pub fn follow(strength: &[f32], period: f64) -> Vec<usize> {
+    walked(strength, period).map_or_else(Vec::new, |walk| walk.back_from(walk.best_end()))
 }
 
-/// The beats through onset strengths (0–1) for a tempo near `period` frames.
-pub fn follow(strength: &[f32], period: f64) -> Followed {
+fn walked(strength: &[f32], period: f64) -> Option<Walk> {
     let shortest = (period / REACH).floor().max(TOGETHER as f64) as usize;
     let longest = (period * REACH).ceil() as usize;
-    let n = strength.len();
-    if n < 2 * longest {
-        return Followed { beats: Vec::new(), gain: 0.0 };
-    }
-    let walk = Walk::along(strength, period, shortest..=longest);
-    let (at, k, total) = walk.best_end();
-    Followed { beats: walk.back_from(at, k), gain: f64::from(total) / n as f64 }
+    (strength.len() >= 2 * longest).then(|| Walk::along(strength, period, shortest..=longest))
 }
 
 /// The best gains of all rows, by the frame they end at and their last interval.
@@ -121,13 +112,15 @@ impl Walk {
         reached
     }
 
-    /// The frame and the interval that the best of all rows ends with, and its gain: what sounds after it is not
-    /// explained.
-    fn best_end(&self) -> (usize, usize, f32) {
-        let n = self.spent.len() - 1;
-        let total = |at: usize| self.best[self.margin + at] - (self.spent[n] - self.spent[at]);
-        let at = (0..n).reduce(|best, at| if total(at) > total(best) { at } else { best }).unwrap_or(0);
-        (at, self.best_interval(self.margin + at), total(at))
+    /// What the best row gains that ends at a frame: what sounds after it is not explained.
+    fn total(&self, at: usize) -> f32 {
+        self.best[self.margin + at] - (self.spent[self.spent.len() - 1] - self.spent[at])
+    }
+
+    /// The frame that the best of all rows ends with.
+    fn best_end(&self) -> usize {
+        let frames = 0..self.spent.len() - 1;
+        frames.reduce(|best, at| if self.total(at) > self.total(best) { at } else { best }).unwrap_or(0)
     }
 
     fn best_interval(&self, frame: usize) -> usize {
@@ -135,8 +128,9 @@ impl Walk {
         (0..self.intervals.len()).reduce(|best, k| if gain(k) > gain(best) { k } else { best }).unwrap_or(0)
     }
 
-    /// The frames of the row that ends so.
-    fn back_from(&self, mut at: usize, mut k: usize) -> Vec<usize> {
+    /// The frames of the best row that ends with one.
+    fn back_from(&self, mut at: usize) -> Vec<usize> {
+        let mut k = self.best_interval(self.margin + at);
         let mut beats = vec![at];
         while self.gains[k * self.best.len() + self.margin + at] > self.begun[at] - self.unexpected[k] {
             let before = self.margin + at - self.intervals[k];
@@ -229,14 +223,20 @@ mod tests {
         found.iter().map(off).fold(0.0, f64::max)
     }
 
+    /// What the best row gains a frame.
+    fn gain(strength: &[f32], period: f64) -> f64 {
+        let walk = walked(strength, period).expect("long enough");
+        f64::from(walk.total(walk.best_end())) / strength.len() as f64
+    }
+
     #[test]
     fn an_even_pulse_is_followed_from_its_first_to_its_last_beat() {
         // A tempo that falls between whole frames, behind two seconds of silence.
         let truth: Vec<f64> = (0..60).map(|i| 200.0 + f64::from(i) * 46.43).collect();
         let followed = follow(&onsets(&truth, 3100), 46.43);
-        assert!(followed.beats.len().abs_diff(60) <= 1, "{}", followed.beats.len());
-        assert!(worst(&followed.beats, &truth) <= 2.0, "{:?}", followed.beats);
-        assert!(followed.beats[0].abs_diff(200) <= 2, "nothing before it sounds");
+        assert!(followed.len().abs_diff(60) <= 1, "{}", followed.len());
+        assert!(worst(&followed, &truth) <= 2.0, "{:?}", followed);
+        assert!(followed[0].abs_diff(200) <= 2, "nothing before it sounds");
     }
 
     #[test]
@@ -252,9 +252,9 @@ mod tests {
             truth.push(at);
         }
         let followed = follow(&onsets(&truth, at as usize + 40), 49.0);
-        let right = truth.iter().filter(|t| followed.beats.iter().any(|f| (*f as f64 - **t).abs() <= 3.0)).count();
+        let right = truth.iter().filter(|t| followed.iter().any(|f| (*f as f64 - **t).abs() <= 3.0)).count();
         assert!(right >= 78, "{right} of 81");
-        assert!(followed.beats.len() <= 83, "{}", followed.beats.len());
+        assert!(followed.len() <= 83, "{}", followed.len());
     }
 
     #[test]
@@ -263,7 +263,7 @@ mod tests {
         let heard: Vec<f64> =
             truth.iter().copied().enumerate().filter(|(i, _)| !(20..28).contains(i)).map(|(_, t)| t).collect();
         let followed = follow(&onsets(&heard, 3040), 50.0);
-        let right = truth.iter().filter(|t| followed.beats.iter().any(|f| (*f as f64 - **t).abs() <= 2.0)).count();
+        let right = truth.iter().filter(|t| followed.iter().any(|f| (*f as f64 - **t).abs() <= 2.0)).count();
         assert_eq!(right, 60);
     }
 
@@ -285,8 +285,8 @@ mod tests {
     fn the_right_tempo_gains_more_than_another() {
         let truth: Vec<f64> = (0..60).map(|i| 20.0 + f64::from(i) * 50.0).collect();
         let strength = onsets(&truth, 3040);
-        assert!(follow(&strength, 50.0).gain > follow(&strength, 75.0).gain);
-        assert!(follow(&vec![0.0; 60], 50.0).beats.is_empty(), "too short to follow anything");
+        assert!(gain(&strength, 50.0) > gain(&strength, 75.0));
+        assert!(follow(&[0.0; 60], 50.0).is_empty(), "too short to follow anything");
     }
 
     /// The same walk, one frame and one interval after the other, as it is meant.
@@ -326,11 +326,11 @@ mod tests {
             period in 12.0f64..30.0,
         ) {
             let followed = follow(&strength, period);
-            proptest::prop_assert!((followed.gain - slowly(&strength, period)).abs() < 1e-4);
-            let gaps: Vec<usize> = followed.beats.windows(2).map(|w| w[1] - w[0]).collect();
+            proptest::prop_assert!((gain(&strength, period) - slowly(&strength, period)).abs() < 1e-4);
+            let gaps: Vec<usize> = followed.windows(2).map(|w| w[1] - w[0]).collect();
             let allowed = (period / REACH).floor() as usize..=(period * REACH).ceil() as usize;
             proptest::prop_assert!(gaps.iter().all(|gap| allowed.contains(gap)), "{:?}", gaps);
-            proptest::prop_assert!(followed.beats.last().is_none_or(|last| *last < strength.len()));
+            proptest::prop_assert!(followed.last().is_none_or(|last| *last < strength.len()));
         }
     }
 }

@@ -7,16 +7,17 @@
 use super::Hearing;
 use super::bars::{self, Heard, count};
 use super::beats::FoundBeat;
+use super::even::Lines;
 use super::net::log_odds;
 use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
 
-pub const FEATURES: usize = 27;
+pub const FEATURES: usize = 29;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
-    -0.11, -0.09, -0.01, -0.11, -0.09, -0.06, -2.50, -0.30, 1.11, 0.03, -0.10, 0.36, -0.12, 0.24, -0.22, 0.10, -0.06,
-    0.22, -0.01, -0.10, 0.10, -0.18, 0.28, 0.06, 0.46, 0.67, 0.40,
+    0.28, 0.29, 0.62, 0.15, 0.46, 0.27, -2.50, -0.30, 0.62, 0.95, 0.21, -0.42, 0.22, 5.48, -0.21, 0.30, 0.20, 0.40,
+    0.27, 0.08, 1.42, -0.26, 1.42, -0.92, 0.36, 0.08, 0.40, 1.19, 2.23,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
@@ -32,7 +33,7 @@ pub struct Level {
 }
 
 impl Level {
-    pub fn of(beats: Vec<FoundBeat>, gain: f64, hearing: &Hearing) -> Self {
+    pub fn of(beats: Vec<FoundBeat>, lines: &Lines, hearing: &Hearing) -> Self {
         let Hearing { spectrum, onsets, pulse, .. } = hearing;
         let between =
             |share: f64| -> Vec<f64> { beats.windows(2).map(|w| w[0].at + share * (w[1].at - w[0].at)).collect() };
@@ -48,12 +49,13 @@ impl Level {
         let heard = Heard::at(&beats, hearing);
         let bpm = 60.0 / median_gap(&on).unwrap_or(0.5);
         let counted = count(&heard, &bars::WEIGHTS, ternary, bpm);
+        let seconds = on.last().zip(on.first()).map_or(1.0, |(last, first)| (last - first).max(1.0));
+        let hertz = on.len().saturating_sub(1) as f64 / seconds;
         let octaves = (bpm / TAPPED_BPM).log2();
         let supported = |times: &[f64]| mean(times, |t| if near(&onsets.all, t) > 0.25 { 1.0 } else { 0.0 });
         let tapped = |times: &[f64]| mean(times, |t| Pulse::near(&pulse.beats, t));
         let likely: Vec<f64> =
             on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNLIKELY, 1.0 - UNLIKELY)).collect();
-        let seconds = on.last().zip(on.first()).map_or(1.0, |(last, first)| (last - first).max(1.0));
         let features = [
             all(&on),
             all(&half),
@@ -66,7 +68,7 @@ impl Level {
             counted.gain,
             harmony(spectrum, &on) - harmony(spectrum, &half),
             supported(&on),
-            20.0 * gain,
+            uneven(&on),
             supported(&half),
             if ternary { triple - double } else { 0.0 },
             (all(&every_second(&on, 0)) - all(&every_second(&on, 1))).abs(),
@@ -84,6 +86,9 @@ impl Level {
             // against it.
             likely.iter().map(|p| log_odds(*p, UNLIKELY)).sum::<f64>() / seconds,
             heard.tapped,
+            // How much of what the network hears keeps to this very tempo.
+            lines.share(hertz).sqrt(),
+            lines.share(2.0 * hertz).sqrt(),
         ];
         Self { beats, ternary, features }
     }
@@ -115,6 +120,20 @@ fn repeats(strength: &[f32], beats: &[f64], lag: usize) -> f64 {
         }
     }
     (both / (heard.len() - shift) as f64) / (own / heard.len() as f64)
+}
+
+/// Beats as far as this from where an even tempo would have them are as uneven as any, in seconds.
+const UNEVEN: f64 = 0.1;
+
+/// How far the beats lie from the straight line through them (least squares), 0–1.
+fn uneven(beats: &[f64]) -> f64 {
+    let middle = (beats.len() as f64 - 1.0) / 2.0;
+    let centre = mean(beats, |at| at);
+    let places: Vec<f64> = (0..beats.len()).map(|i| i as f64 - middle).collect();
+    let both: f64 = places.iter().zip(beats).map(|(place, at)| place * (at - centre)).sum();
+    let gap = both / places.iter().map(|place| place * place).sum::<f64>().max(1e-9);
+    let beside: Vec<f64> = places.iter().zip(beats).map(|(place, at)| at - centre - gap * place).collect();
+    (mean(&beside, |by| by * by).sqrt() / UNEVEN).min(1.0)
 }
 
 fn every_second(times: &[f64], from: usize) -> Vec<f64> {
@@ -173,7 +192,7 @@ mod tests {
             .map(|i| FoundBeat { at: from + f64::from(i) * gap, strength: 0.5 })
             .take_while(|b| b.at < 29.5)
             .collect();
-        Level::of(beats, 0.2, hearing)
+        Level::of(beats, &Lines::of(&hearing.pulse.beats), hearing)
     }
 
     #[test]
@@ -200,6 +219,17 @@ mod tests {
         let (one, three) = (repeats(&strength, &beats, 1), repeats(&strength, &beats, 3));
         assert!(three > 0.9 && one < 0.1, "{three} and {one}");
         assert_eq!(repeats(&strength, &beats[..3], 2), 0.0, "too few to tell");
+    }
+
+    #[test]
+    fn beats_are_as_uneven_as_they_stray() {
+        let row = |stray: f64| -> Vec<f64> {
+            (0..60).map(|i| 3.0 + f64::from(i) * GAP + if i % 2 == 0 { stray } else { -stray }).collect()
+        };
+        assert!(uneven(&row(0.0)) < 1e-9);
+        assert!((uneven(&row(0.02)) - 0.2).abs() < 0.01);
+        assert_eq!(uneven(&row(0.3)), 1.0);
+        assert!(uneven(&[]) < 1e-9 && uneven(&[1.0]) < 1e-9);
     }
 
     #[test]
