@@ -4,7 +4,7 @@
 //! They are temporal convolutional networks over beats, not over time: to them music in any tempo is alike, and
 //! sixty-odd beats around each are its whole world (beat-synchronous features as in Krebs, Böck, Dorfer and Widmer,
 //! "Downbeat tracking using beat-synchronous features and recurrent neural networks", ISMIR 2016). They hear what
-//! [`super::pulse`] does not: the notes of the bass, and how chords change over one, two and four beats. Both are
+//! [`super::pulse`] does not: the notes of the bass, and how chords change over one, two and four beats. They are
 //! trained by `cargo bench -p legere-etudes --features train --bench beatwise`.
 
 use super::bass::Bass;
