@@ -16,8 +16,8 @@ use super::spectrum::{FRAME_RATE, Spectrum};
 pub const FEATURES: usize = 29;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
-    0.28, 0.29, 0.62, 0.15, 0.46, 0.27, -2.50, -0.30, 0.62, 0.95, 0.21, -0.42, 0.22, 5.48, -0.21, 0.30, 0.20, 0.40,
-    0.27, 0.08, 1.42, -0.26, 1.42, -0.92, 0.36, 0.08, 0.40, 1.19, 2.23,
+    0.29, 0.20, 0.68, 0.15, 0.47, 0.15, -2.50, -0.30, 0.64, 1.07, 0.22, -0.46, 0.15, 1.17, -0.22, 0.34, 0.21, 0.44,
+    0.28, 0.13, 1.42, -0.28, 1.31, -0.48, 0.36, 0.08, 0.40, 1.02, 2.13,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
@@ -70,7 +70,7 @@ impl Level {
             supported(&on),
             uneven(&on),
             supported(&half),
-            if ternary { triple - double } else { 0.0 },
+            f64::from(u8::from(ternary)),
             (all(&every_second(&on, 0)) - all(&every_second(&on, 1))).abs(),
             repeats(&onsets.all, &on, 1),
             repeats(&onsets.all, &on, 2),
