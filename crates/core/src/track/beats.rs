@@ -26,6 +26,8 @@ const EXACT: f32 = 0.25;
 const MS: usize = READING_RATE as usize / 1000;
 /// How far a beat is moved to the onset it belongs to, in milliseconds.
 const PLACE_MS: usize = 35;
+/// From this strength on something clearly begins.
+const CLEAR: f32 = 0.12;
 /// Rows that share so much of their beats are one.
 const ALIKE: f64 = 0.9;
 
@@ -88,7 +90,7 @@ fn alternatives(row: &[f64]) -> Vec<Vec<f64>> {
 
 /// From the first onset to the last, in seconds.
 fn heard(strength: &[f32]) -> (f64, f64) {
-    let clear = |v: &f32| *v > 0.12;
+    let clear = |v: &f32| *v > CLEAR;
     let (first, last) = (strength.iter().position(clear), strength.iter().rposition(clear));
     first.zip(last).map_or((0.0, 0.0), |(a, b)| (a as f64 / FRAME_RATE, b as f64 / FRAME_RATE))
 }
@@ -216,7 +218,7 @@ fn line(ys: &[f64]) -> (f64, f64) {
     (median(&mut offsets), slope)
 }
 
-fn median(values: &mut [f64]) -> f64 {
+pub(super) fn median(values: &mut [f64]) -> f64 {
     values.sort_by(f64::total_cmp);
     values.get(values.len() / 2).copied().unwrap_or(0.0)
 }
@@ -251,7 +253,7 @@ pub fn onset_times(strength: &[f32], fine: &FineOnsets) -> Vec<f64> {
     let mut times: Vec<f64> = (1..strength.len().saturating_sub(1))
         .filter(|i| {
             let around = &strength[i.saturating_sub(3)..(i + 4).min(strength.len())];
-            strength[*i] > 0.12 && around.iter().all(|v| *v <= strength[*i])
+            strength[*i] > CLEAR && around.iter().all(|v| *v <= strength[*i])
         })
         .map(|i| i as f64 / FRAME_RATE)
         .map(|at| fine.nearest_onset(at).unwrap_or(at))

@@ -8,7 +8,7 @@
 //! trained by `cargo bench -p legere-etudes --features train --bench beatwise`.
 
 use super::bass::Bass;
-use super::net::{Network, Shape, log_odds, unpacked};
+use super::net::{Network, Shape, UNSURE, log_odds, unpacked};
 use super::onsets::{Onsets, strongest};
 use super::spectrum::{FRAME_RATE, Spectrum};
 use std::sync::LazyLock;
@@ -34,8 +34,6 @@ pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers:
 /// second was trained before there was chamber music among the pieces.
 pub const ONES: [&[u8]; 2] = [include_bytes!("ones.weights"), include_bytes!("ones-before.weights")];
 pub const ROWS: &[u8] = include_bytes!("rows.weights");
-/// Nothing is surer than this that something is not so.
-const UNSURE: f64 = 0.03;
 
 /// Unpacked once, as many rows of each track are told.
 static SHIPPED: LazyLock<[Vec<f32>; 3]> = LazyLock::new(|| [unpacked(ONES[0]), unpacked(ONES[1]), unpacked(ROWS)]);

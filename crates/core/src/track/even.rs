@@ -5,8 +5,8 @@
 //! hears (the tempogram of Grosche and Müller, "Extracting predominant local pulse information from music recordings",
 //! IEEE TASLP 2011, over all of the track at once), where a row that follows them one by one goes astray.
 
-use super::beats::{FASTEST_BPM, SLOWEST_BPM};
-use super::net::log_odds;
+use super::beats::{FASTEST_BPM, SLOWEST_BPM, median};
+use super::net::{UNSURE, log_odds};
 use super::pulse::STEP_RATE;
 use realfft::RealFftPlanner;
 
@@ -29,8 +29,6 @@ const STANDS_OUT: f64 = 4.0;
 /// What it costs to go on elsewhere between two beats, as where a track was cut: so many deviations of the sum of as many
 /// odds as there are beats.
 const CUT: f64 = 4.0;
-/// Nothing is surer than this that something is not so.
-const UNSURE: f64 = 0.03;
 /// In less, in seconds, every tempo is a wide line.
 const SHORTEST: f64 = 5.0;
 
@@ -42,11 +40,18 @@ pub struct Lines {
     apart: f64,
 }
 
-/// An even row: its beats are so many seconds apart, and one of them is at this time.
+/// An even row: when it begins, and how far its beats are apart, in seconds.
 #[derive(Clone, Copy)]
 struct Row {
+    first: f64,
     gap: f64,
-    one_at: f64,
+}
+
+/// How likely one would tap at each step, as odds, and between which times, in seconds, rows are laid.
+struct Heard {
+    odds: Vec<f64>,
+    from: f64,
+    to: f64,
 }
 
 impl Lines {
@@ -79,7 +84,7 @@ impl Lines {
         let root = |i: usize| self.shares.get(i).copied().unwrap_or(0.0).sqrt();
         let strength = |i: usize| root(i) + DOUBLE * root(2 * i);
         let bins = bin(SLOWEST_BPM).max(1)..=bin(FASTEST_BPM) + 1;
-        let least = STANDS_OUT * median(bins.clone().map(strength).collect());
+        let least = STANDS_OUT * median(&mut bins.clone().map(strength).collect::<Vec<f64>>());
         let mut lines: Vec<(f64, f64)> = bins
             .filter(|i| strength(*i) >= strength(i - 1) && strength(*i) >= strength(i + 1) && strength(*i) > least)
             .map(|i| (i as f64 * self.apart, strength(i)))
@@ -101,104 +106,119 @@ pub fn rows(heard: &[f32], lines: &Lines, (from, to): (f64, f64)) -> Vec<Vec<f64
     if to - from < SHORTEST {
         return Vec::new();
     }
-    let odds: Vec<f64> = heard.iter().map(|p| log_odds(f64::from(*p), UNSURE)).collect();
-    let width = 1.0 / (to - from);
+    let odds = heard.iter().map(|p| log_odds(f64::from(*p), UNSURE)).collect();
+    let heard = Heard { odds, from, to };
     let mut found: Vec<Vec<f64>> = Vec::new();
-    for tempo in lines.tempos(width) {
-        let rows = best(&odds, tempo, width, (from, to));
-        found.extend(rows.iter().map(|row| row.beats(from, to).collect::<Vec<f64>>()));
-        found.extend(rows.first().and_then(|row| cut(&odds, row.gap, (from, to))));
+    for tempo in lines.tempos(heard.width()) {
+        let rows = heard.best_rows(tempo);
+        found.extend(rows.iter().map(|row| row.beats(to).collect::<Vec<f64>>()));
+        found.extend(rows.first().and_then(|row| heard.cut(row.gap)));
     }
     found
 }
 
-/// The best row of this tempo that goes on elsewhere once or more, if that is better than any that never does.
-fn cut(odds: &[f64], gap: f64, (from, to): (f64, f64)) -> Option<Vec<f64>> {
-    let places = (gap * STEP_RATE) as usize;
-    let count = ((to - from) / gap) as usize;
-    let at = |beat: usize, place: usize| from + beat as f64 * gap + place as f64 / STEP_RATE;
-    let heard =
-        |beat: usize, place: usize| odds.get((at(beat, place) * STEP_RATE).round() as usize).copied().unwrap_or(0.0);
-    let mean = odds.iter().sum::<f64>() / odds.len().max(1) as f64;
-    let spread = (odds.iter().map(|o| (o - mean).powi(2)).sum::<f64>() / odds.len().max(1) as f64).sqrt();
-    let cost = CUT * spread * (count as f64).sqrt();
-    let top = |gains: &[f64]| (0..gains.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
-    let mut gains = vec![0.0; places];
-    let mut came: Vec<Vec<usize>> = Vec::with_capacity(count);
-    for beat in 0..count {
-        let best = top(&gains);
-        let from_where = |place: usize| if gains[best] - cost > gains[place] { best } else { place };
-        let before: Vec<usize> = (0..places).map(from_where).collect();
-        let reached = |place: usize| if before[place] == place { gains[place] } else { gains[best] - cost };
-        gains = (0..places).map(|place| reached(place) + heard(beat, place)).collect();
-        came.push(before);
+impl Heard {
+    fn at(&self, seconds: f64) -> f64 {
+        self.odds.get((seconds * STEP_RATE).round() as usize).copied().unwrap_or(0.0)
     }
-    let mut place = top(&gains);
-    let mut row: Vec<usize> = Vec::with_capacity(count);
-    for before in came.iter().rev() {
-        row.push(place);
-        place = before[place];
+
+    /// Of a line in its spectrum, in hertz.
+    fn width(&self) -> f64 {
+        1.0 / (self.to - self.from)
     }
-    row.reverse();
-    row.windows(2).any(|w| w[0] != w[1]).then(|| {
+
+    /// The rows that fit best about a tempo.
+    fn best_rows(&self, tempo: f64) -> Vec<Row> {
+        let mut found: Vec<(Row, f64)> = Vec::new();
+        for place in -PLACES..=PLACES {
+            let gap = 1.0 / (tempo + f64::from(place) / f64::from(PLACES) * BESIDE * self.width());
+            let rows: Vec<Row> = steps(gap).map(|step| Row { first: self.from + step, gap }).collect();
+            let fits: Vec<f64> = rows.iter().map(|row| self.fits(row)).collect();
+            let top =
+                |i: usize| fits[i] >= fits[(i + fits.len() - 1) % fits.len()] && fits[i] >= fits[(i + 1) % fits.len()];
+            found.extend((0..rows.len()).filter(|i| top(*i)).map(|i| (rows[i], fits[i])));
+        }
+        found.sort_by(|a, b| b.1.total_cmp(&a.1));
+        let mut kept: Vec<Row> = Vec::new();
+        for (row, _) in found {
+            if kept.len() < ROWS && kept.iter().all(|k| k.beside(&row, (self.from + self.to) / 2.0) > OTHER_ROW) {
+                kept.push(row);
+            }
+        }
+        kept
+    }
+
+    /// The mean odds on a row's beats.
+    fn fits(&self, row: &Row) -> f64 {
+        let (sum, count) = row.beats(self.to).fold((0.0, 0.0), |(sum, count), beat| (sum + self.at(beat), count + 1.0));
+        sum / f64::max(count, 1.0)
+    }
+
+    /// The best row with this gap that goes on elsewhere once or more, if that is better than any that never does.
+    fn cut(&self, gap: f64) -> Option<Vec<f64>> {
+        let places: Vec<f64> = steps(gap).collect();
+        let count = ((self.to - self.from) / gap) as usize;
+        let at = |beat: usize, place: usize| self.from + beat as f64 * gap + places[place];
+        let heard = |beat: usize, place: usize| self.at(at(beat, place));
+        let path = best_path(count, places.len(), CUT * self.spread() * (count as f64).sqrt(), heard);
+        if path.iter().all(|place| *place == path[0]) {
+            return None;
+        }
         let mut beats: Vec<f64> = Vec::with_capacity(count + 1);
-        for (beat, place) in row.into_iter().enumerate() {
-            let now = at(beat, place);
+        for now in path.into_iter().enumerate().map(|(beat, place)| at(beat, place)) {
             match beats.last().map(|last| (now - last) / gap) {
                 Some(apart) if apart < 0.5 => {}
                 Some(apart) if apart > 1.5 => beats.extend([now - gap, now]),
                 _ => beats.push(now),
             }
         }
-        beats
-    })
+        Some(beats)
+    }
+
+    /// The deviation of the odds.
+    fn spread(&self) -> f64 {
+        let count = self.odds.len().max(1) as f64;
+        let mean = self.odds.iter().sum::<f64>() / count;
+        (self.odds.iter().map(|o| (o - mean).powi(2)).sum::<f64>() / count).sqrt()
+    }
 }
 
-fn median(mut values: Vec<f64>) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values.get(values.len() / 2).copied().unwrap_or(0.0)
+/// Where rows with this gap may begin, in seconds from the first of them.
+fn steps(gap: f64) -> impl Iterator<Item = f64> {
+    (0..(gap * STEP_RATE) as usize).map(|step| step as f64 / STEP_RATE)
 }
 
-/// The best rows about a tempo.
-fn best(odds: &[f64], tempo: f64, width: f64, (from, to): (f64, f64)) -> Vec<Row> {
-    let mut found: Vec<(Row, f64)> = Vec::new();
-    for place in -PLACES..=PLACES {
-        let gap = 1.0 / (tempo + f64::from(place) / f64::from(PLACES) * BESIDE * width);
-        let rows: Vec<Row> =
-            (0..(gap * STEP_RATE) as usize).map(|step| Row { gap, one_at: from + step as f64 / STEP_RATE }).collect();
-        let fits: Vec<f64> = rows.iter().map(|row| row.fits(odds, from, to)).collect();
-        let top =
-            |i: usize| fits[i] >= fits[(i + fits.len() - 1) % fits.len()] && fits[i] >= fits[(i + 1) % fits.len()];
-        found.extend((0..rows.len()).filter(|i| top(*i)).map(|i| (rows[i], fits[i])));
+/// The place of each beat for which most is heard in all, where going on at another place costs so much (Viterbi).
+fn best_path(beats: usize, places: usize, cost: f64, heard: impl Fn(usize, usize) -> f64) -> Vec<usize> {
+    let top = |gains: &[f64]| (0..gains.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
+    let mut gains = vec![0.0; places];
+    let mut came: Vec<Vec<usize>> = Vec::with_capacity(beats);
+    for beat in 0..beats {
+        let best = top(&gains);
+        let elsewhere = gains[best] - cost;
+        came.push((0..places).map(|place| if elsewhere > gains[place] { best } else { place }).collect());
+        gains = (0..places).map(|place| gains[place].max(elsewhere) + heard(beat, place)).collect();
     }
-    found.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let mut kept: Vec<Row> = Vec::new();
-    for (row, _) in found {
-        if kept.len() < ROWS && kept.iter().all(|k| k.beside(&row, (from + to) / 2.0) > OTHER_ROW) {
-            kept.push(row);
-        }
+    let mut place = top(&gains);
+    let mut path: Vec<usize> = Vec::with_capacity(beats);
+    for before in came.iter().rev() {
+        path.push(place);
+        place = before[place];
     }
-    kept
+    path.reverse();
+    path
 }
 
 impl Row {
-    fn beats(self, from: f64, to: f64) -> impl Iterator<Item = f64> {
-        let first = self.one_at - ((self.one_at - from) / self.gap).floor() * self.gap;
-        let count = ((to - first) / self.gap).floor().max(0.0) as usize + 1;
-        (0..count).map(move |i| first + i as f64 * self.gap)
-    }
-
-    /// The mean odds on its beats.
-    fn fits(self, odds: &[f64], from: f64, to: f64) -> f64 {
-        let at = |at: f64| odds.get((at * STEP_RATE).round() as usize).copied().unwrap_or(0.0);
-        let (sum, count) = self.beats(from, to).fold((0.0, 0.0), |(sum, count), beat| (sum + at(beat), count + 1.0));
-        sum / f64::max(count, 1.0)
+    fn beats(&self, to: f64) -> impl Iterator<Item = f64> {
+        let Row { first, gap } = *self;
+        (0..((to - first) / gap).floor().max(0.0) as usize + 1).map(move |i| first + i as f64 * gap)
     }
 
     /// How far the other row is from this one about a time, in beats.
-    fn beside(self, other: &Row, at: f64) -> f64 {
-        let place = |row: &Row| (at - row.one_at) / row.gap;
-        let apart = (place(&self) - place(other)).rem_euclid(1.0);
+    fn beside(&self, other: &Row, at: f64) -> f64 {
+        let place = |row: &Row| (at - row.first) / row.gap;
+        let apart = (place(self) - place(other)).rem_euclid(1.0);
         apart.min(1.0 - apart)
     }
 }
@@ -268,7 +288,7 @@ mod tests {
         fn rows_are_even(heard in prop::collection::vec(0.0f32..1.0, 0..900), from in 0.0f64..4.0) {
             let to = heard.len() as f64 / STEP_RATE;
             for row in rows(&heard, &Lines::of(&heard), (from, to)) {
-                let gap = median(row.windows(2).map(|w| w[1] - w[0]).collect());
+                let gap = median(&mut row.windows(2).map(|w| w[1] - w[0]).collect::<Vec<f64>>());
                 prop_assert!(row[0] >= from - 1e-9 && row[row.len() - 1] <= to + 1e-9);
                 let even = row.windows(2).filter(|w| (w[1] - w[0] - gap).abs() < 1e-9).count();
                 prop_assert!(2 * even >= row.len() - 1, "{row:?}");

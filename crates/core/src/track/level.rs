@@ -8,7 +8,7 @@ use super::Hearing;
 use super::bars::{self, Heard, count};
 use super::beats::FoundBeat;
 use super::even::Lines;
-use super::net::log_odds;
+use super::net::{UNSURE, log_odds};
 use super::onsets::strongest;
 use super::pulse::Pulse;
 use super::spectrum::{FRAME_RATE, Spectrum};
@@ -21,12 +21,9 @@ const WEIGHTS: [f64; FEATURES] = [
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
-
-/// Thirds of a beat are told from halves no more clearly than this: where hardly anything else is heard, as with a kick and
-/// a hat, they would decide alone.
+/// Thirds of a beat are told from halves no more clearly than this: where hardly anything else is heard, as with a kick
+/// and a hat, they would decide alone.
 const CLEARLY_TRIPLE: f64 = 0.25;
-/// What the network thinks impossible may be.
-const UNLIKELY: f64 = 0.03;
 
 /// One row of beats and what speaks for it.
 pub struct Level {
@@ -57,8 +54,7 @@ impl Level {
         let octaves = (bpm / TAPPED_BPM).log2();
         let supported = |times: &[f64]| mean(times, |t| if near(&onsets.all, t) > 0.25 { 1.0 } else { 0.0 });
         let tapped = |times: &[f64]| mean(times, |t| Pulse::near(&pulse.beats, t));
-        let likely: Vec<f64> =
-            on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNLIKELY, 1.0 - UNLIKELY)).collect();
+        let likely: Vec<f64> = on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNSURE, 1.0 - UNSURE)).collect();
         let features = [
             all(&on),
             all(&half),
@@ -87,7 +83,7 @@ impl Level {
             mean(&likely, f64::ln),
             // Against a row without them: each beat that is more likely than not speaks for the row, each other
             // against it.
-            likely.iter().map(|p| log_odds(*p, UNLIKELY)).sum::<f64>() / seconds,
+            likely.iter().map(|p| log_odds(*p, UNSURE)).sum::<f64>() / seconds,
             heard.tapped,
             // How much of what the network hears keeps to this very tempo.
             lines.share(hertz).sqrt(),

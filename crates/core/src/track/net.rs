@@ -36,6 +36,9 @@ pub fn packed(weights: &[f32]) -> Vec<u8> {
     weights.iter().flat_map(|v| ((v.to_bits().wrapping_add(0x8000) >> 16) as u16).to_le_bytes()).collect()
 }
 
+/// What the networks here hear is never surer than this that something is not so.
+pub(super) const UNSURE: f64 = 0.03;
+
 /// The natural logarithm of the odds of a probability; nothing is taken to be surer than `unsure` that it is not so.
 pub(super) fn log_odds(likely: f64, unsure: f64) -> f64 {
     let likely = likely.clamp(unsure, 1.0 - unsure);

@@ -4,9 +4,9 @@
 //! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them hears
 //! some ten seconds to both sides. One is told bands, the other semitones too: where strings or voices go from note to
 //! note no band grows louder, but a semitone does. What counts is the mean of both, which have learnt from different
-//! pieces and are seldom wrong together. They are trained by `cargo bench -p legere-etudes --features train --bench pulse` on
-//! études with the fitted seeds; the files beside this one are their numbers. [`super::follow`] and [`super::bars`] make
-//! beats and bars of what they hear.
+//! pieces and are seldom wrong together. They are trained by `cargo bench -p legere-etudes --features train --bench
+//! pulse` on études with the fitted seeds; the files beside this one are their numbers. [`super::follow`],
+//! [`super::even`] and [`super::bars`] make beats and bars of what they hear.
 
 use super::net::{Network, Shape, unpacked};
 use super::onsets::{rises, strongest};
