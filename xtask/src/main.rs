@@ -32,8 +32,8 @@ enum Task {
     Screenshots,
     /// Measure what is to be fast.
     Bench {
-        /// `track` (and words of the pieces' names, or `fit`) judges the reading of music; all else is passed on to
-        /// `cargo bench`.
+        /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
+        /// and folders on the MIDI files in them; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -91,11 +91,11 @@ fn screenshots() -> Result<(), TaskError> {
 
 fn bench(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS])?;
-    // `bench track` and words behind it are for the evaluation of the reading of music alone.
+    // Words behind these are for the evaluation of the reading of music alone.
     if let Some((first, words)) = more.split_first()
-        && first == "track"
+        && ["track", "scores"].contains(&first.as_str())
     {
-        return run(cargo().args(["bench", "--workspace", "--bench", "track", "--"]).args(words));
+        return run(cargo().args(["bench", "--workspace", "--bench", first, "--"]).args(words));
     }
     let benches = ["--bench", "proposals", "--bench", "light", "--bench", "track"];
     run(cargo().args(["bench", "--workspace"]).args(benches).args(more))?;

@@ -1,12 +1,13 @@
 //! Trains the networks that hear from beat to beat (`core::track::beatwise`) on pieces with the fitted seeds, and writes
 //! their weights: `cargo bench -p legere-etudes --features train --bench beatwise -- [pieces] [rounds] [first]`.
 
+use legere_core::evaluation::agreement;
 use legere_core::track::beatwise::{CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, PITCHES, SHAPE};
-use legere_core::track::{Audio, beatwise_inputs};
+use legere_core::track::{Audio, beatwise_inputs, considered};
 use legere_etudes::Truth;
 use legere_etudes::learn::{Course, Piece};
 use legere_etudes::lessons::{asked, lessons};
-use rand::seq::IndexedRandom;
+use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::ops::Range;
@@ -15,25 +16,14 @@ use std::path::Path;
 /// Some fast pieces are also heard at half their tempo, some slow ones at double.
 const FAST_BPM: f64 = 120.0;
 const SLOW_BPM: f64 = 85.0;
-/// Rows beside the beats, a piece: so many beats apart, and so many beats late.
-const WRONG: [(f64, f64); 12] = [
-    (1.0, 0.5),
-    (1.0, 0.5),
-    (1.0, 0.25),
-    (1.0, 1.0 / 3.0),
-    (1.0, 2.0 / 3.0),
-    (0.5, 0.0),
-    (2.0, 0.0),
-    (2.0, 1.0),
-    (0.75, 0.0),
-    (1.5, 0.0),
-    (2.0 / 3.0, 0.0),
-    (4.0 / 3.0, 0.0),
-];
-const WRONG_A_PIECE: usize = 4;
+/// Rows whose F-measure is above are right, below the other wrong, and between them neither.
+const RIGHT: f64 = 0.9;
+const WRONG: f64 = 0.8;
+/// Of each piece so many of the rows that are considered beside the right one, which counts as often as `RIGHT_COUNTS`.
+const WRONG_A_PIECE: usize = 5;
+const RIGHT_COUNTS: usize = 2;
 /// Beats that are found lie beside those that are written, in seconds: each by itself, and all of a row together.
-const BESIDE: f64 = 0.012;
-const ALL_BESIDE: f64 = 0.015;
+const BESIDE: f64 = 0.008;
 
 /// Onsets, levels, chords and the notes of the bass, each at times not to be heard: none of them is to decide alone.
 const GROUPS: [[Range<usize>; 2]; 4] = [
@@ -50,25 +40,17 @@ struct Row {
 }
 
 fn main() -> candle_core::Result<()> {
-    let [pieces, rounds, first] = asked([3600, 14, 60_000]);
+    let [pieces, rounds, first] = asked([3600, 14, 90_000]);
     let rows = lessons(first..first + pieces, |etude, samples| {
         let mut rng = ChaCha8Rng::seed_from_u64(etude.fingerprint());
-        let truth = &etude.truth;
-        let one = |at: &f64| if truth.downbeats.iter().any(|d| (d - at).abs() < 1e-6) { 1.0 } else { 0.0 };
+        let (truth, audio) = (&etude.truth, Audio::mono(samples));
         let levels = levels(truth);
-        let wrong = WRONG.choose_multiple(&mut rng, WRONG_A_PIECE);
-        let wrong: Vec<Vec<f64>> = wrong.map(|(apart, late)| row(&truth.beats, *apart, *late)).collect();
-        let found: Vec<Vec<f64>> = levels.iter().chain(&wrong).map(|beats| found(beats, &mut rng)).collect();
-        let mut told = beatwise_inputs(Audio::mono(samples), &found);
-        let beside = told.split_off(levels.len());
-        let right = (told[0].clone(), 1.0);
-        let ones = told
-            .into_iter()
-            .zip(&levels)
-            .map(|(inputs, beats)| Row { inputs, wanted: beats.iter().map(one).collect() });
-        let tapped = std::iter::once(right).chain(beside.into_iter().map(|inputs| (inputs, 0.0)));
-        let tapped = tapped.map(|(inputs, wanted)| Row { wanted: vec![wanted; inputs.len() / INPUTS], inputs });
-        (ones.collect::<Vec<_>>(), tapped.collect::<Vec<_>>())
+        let found: Vec<Vec<f64>> = levels.iter().map(|beats| found(beats, &mut rng)).collect();
+        let one = |at: &f64| if truth.downbeats.iter().any(|d| (d - at).abs() < 1e-6) { 1.0 } else { 0.0 };
+        let wanted = levels.iter().map(|beats| beats.iter().map(one).collect());
+        let ones = beatwise_inputs(audio, &found).into_iter().zip(wanted);
+        let ones = ones.map(|(inputs, wanted)| Row { inputs, wanted }).collect();
+        (ones, considered_rows(truth, audio, &mut rng))
     });
     let (ones, tapped): (Vec<_>, Vec<_>) = rows.into_iter().unzip();
     for (rows, file) in [(ones, "ones"), (tapped, "rows")] {
@@ -87,6 +69,20 @@ fn main() -> candle_core::Result<()> {
     Ok(())
 }
 
+/// One of the right rows among those that are considered for a piece, and some of the others: what the model that chooses
+/// has to tell apart. None where no row is right.
+fn considered_rows(truth: &Truth, audio: Audio<'_>, rng: &mut ChaCha8Rng) -> Vec<Row> {
+    let judged = |beats: Vec<f64>| (agreement(&truth.beats, &beats, 0.07).f, beats);
+    let mut rows: Vec<(f64, Vec<f64>)> = considered(audio).into_iter().map(|(_, beats)| judged(beats)).collect();
+    rows.shuffle(rng);
+    let Some((_, right)) = rows.iter().find(|(f, _)| *f > RIGHT) else { return Vec::new() };
+    let wrong = rows.iter().filter(|(f, _)| *f < WRONG).take(WRONG_A_PIECE);
+    let right = std::iter::repeat_n((1.0, right.clone()), RIGHT_COUNTS);
+    let (wanted, beats): (Vec<f32>, Vec<Vec<f64>>) = right.chain(wrong.map(|(_, beats)| (0.0, beats.clone()))).unzip();
+    let told = beatwise_inputs(audio, &beats).into_iter().zip(wanted);
+    told.map(|(inputs, wanted)| Row { wanted: vec![wanted; inputs.len() / INPUTS], inputs }).collect()
+}
+
 /// The beats, and where a listener might as well count at another level, those.
 fn levels(truth: &Truth) -> Vec<Vec<f64>> {
     let beats = &truth.beats;
@@ -103,7 +99,7 @@ fn levels(truth: &Truth) -> Vec<Vec<f64>> {
 
 /// Where beats would be found that are at these times.
 fn found(beats: &[f64], rng: &mut ChaCha8Rng) -> Vec<f64> {
-    let all = rng.random_range(-ALL_BESIDE..ALL_BESIDE);
+    let all = rng.random_range(-BESIDE..BESIDE);
     beats.iter().map(|at| (at + all + rng.random_range(-BESIDE..BESIDE)).max(0.0)).collect()
 }
 

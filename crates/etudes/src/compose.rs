@@ -1,6 +1,6 @@
 //! Composes a piece in a style: its form, its time, and what everybody plays.
 
-use crate::play::{Band, DRUMS, PlayError};
+use crate::play::{Band, DRUMS, PlayError, fingerprint, kept_or};
 use crate::style::{Bass, Comping, Kit, Pulse, Style};
 use legere_core::track::{CueKind, SectionKind};
 use rand::seq::IndexedRandom;
@@ -149,19 +149,12 @@ impl Etude {
 
     /// The same, kept in a folder, as playing takes longer than reading.
     pub fn played(&self, band: &Band, rate: u32, kept: &Path) -> Result<Vec<f32>, PlayError> {
-        let file = kept.join(format!("{:016x}.{rate}", self.fingerprint()));
-        if let Ok(bytes) = std::fs::read(&file) {
-            return Ok(bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect());
-        }
-        let samples = self.play(band, rate)?;
-        std::fs::write(&file, samples.iter().flat_map(|s| s.to_le_bytes()).collect::<Vec<u8>>())?;
-        Ok(samples)
+        kept_or(&kept.join(format!("{:016x}.{rate}", self.fingerprint())), || self.play(band, rate))
     }
 
     /// The same for the same notes, in any session: what a played piece can be kept under.
     pub fn fingerprint(&self) -> u64 {
-        let words = format!("{:?}{:?}{}", self.notes, self.programs, self.seconds);
-        words.bytes().fold(0xcbf2_9ce4_8422_2325, |h, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3))
+        fingerprint(format!("{:?}{:?}{}", self.notes, self.programs, self.seconds).bytes())
     }
 }
 

@@ -1,6 +1,6 @@
 //! What the networks learn from: pieces of all kinds with the fitted seeds, played, and made to sound like recordings.
 
-use crate::play::DRUMS;
+use crate::play::{DRUMS, SECOND_SOUNDFONT};
 use crate::{Band, Etude, FITTED_SEEDS, STYLES, each};
 use legere_core::track::READING_RATE;
 use rand::seq::IndexedRandom;
@@ -10,8 +10,6 @@ use std::ops::Range;
 use std::path::Path;
 use std::time::Instant;
 
-/// Where Debian's `fluid-soundfont-gm` puts its instruments; where it is there, it plays every second piece.
-const SECOND_SOUNDFONT: &str = "/usr/share/sounds/sf2/FluidR3_GM.sf2";
 /// Of so many pieces, one is an étude in the styles, one a free improvisation, three are in idioms, three are chamber
 /// pieces and four are songs.
 const KINDS: usize = 12;
@@ -39,7 +37,8 @@ pub fn asked<const N: usize>(else_these: [usize; N]) -> [usize; N] {
     else_these.map(|otherwise| numbers.next().unwrap_or(otherwise))
 }
 
-/// What is made of each piece and its samples at [`READING_RATE`], half of them beside the other half.
+/// What is made of each piece and its samples at [`READING_RATE`]; the second soundfont, where it is there, plays every
+/// second pair of them. Half of them beside the other half.
 pub fn lessons<T: Send>(numbers: Range<usize>, act: impl Fn(&Etude, &[f32]) -> T + Sync) -> Vec<T> {
     let start = Instant::now();
     let bands: Vec<Band> = std::iter::once(Band::from_debian().expect("a soundfont"))

@@ -14,12 +14,14 @@ pub mod learn;
 #[cfg(feature = "train")]
 pub mod lessons;
 mod play;
+mod score;
 mod song;
 mod style;
 
 pub use compose::{Etude, Truth};
 pub use judge::{Judged, Means};
-pub use play::{Band, PlayError};
+pub use play::{Band, PlayError, SECOND_SOUNDFONT};
+pub use score::{Score, ScoreError};
 pub use style::{STYLES, Style};
 
 /// The seeds whose pieces parameters may be fitted on; all others are for judging.

@@ -30,13 +30,12 @@ pub const INPUTS: usize = CHANGES_FROM + 2 * CHANGES.len();
 pub const CHANNELS: usize = 32;
 pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers: 5, outputs: 1 };
 
-/// The weights that the program ships with. Ones are heard by two networks, as one alone is surer than it should be: the
-/// second was trained before there was chamber music among the pieces.
-pub const ONES: [&[u8]; 2] = [include_bytes!("ones.weights"), include_bytes!("ones-before.weights")];
+/// The weights that the program ships with.
+pub const ONES: &[u8] = include_bytes!("ones.weights");
 pub const ROWS: &[u8] = include_bytes!("rows.weights");
 
 /// Unpacked once, as many rows of each track are told.
-static SHIPPED: LazyLock<[Vec<f32>; 3]> = LazyLock::new(|| [unpacked(ONES[0]), unpacked(ONES[1]), unpacked(ROWS)]);
+static SHIPPED: LazyLock<[Vec<f32>; 2]> = LazyLock::new(|| [ONES, ROWS].map(unpacked));
 
 /// Natural logarithms of the odds, for each beat: that it begins a bar, and that one would tap it.
 pub(super) struct Odds {
@@ -50,9 +49,8 @@ impl Odds {
         let odds = |weights: &[f32]| -> Vec<f64> {
             likely(weights, &inputs).into_iter().map(|p| log_odds(f64::from(p), UNSURE)).collect()
         };
-        let [ones, others, rows] = &*SHIPPED;
-        let ones = odds(ones).iter().zip(odds(others)).map(|(a, b)| (a + b) / 2.0).collect();
-        Self { ones, tapped: odds(rows) }
+        let [ones, tapped] = SHIPPED.each_ref().map(|weights| odds(weights));
+        Self { ones, tapped }
     }
 }
 
@@ -168,7 +166,7 @@ mod tests {
         for first in [0, 3] {
             let beats: Vec<f64> = (0..48).map(|i| 0.25 + f64::from(i) * GAP).collect();
             let inputs = told(&chords(48, first), beats);
-            let told = likely(&unpacked(ONES[0]), &inputs);
+            let told = likely(&unpacked(ONES), &inputs);
             let mean = |of: usize| told[8 + of..40].iter().step_by(4).sum::<f32>() / 8.0;
             let (one, other) = (mean(first), (0..4).filter(|o| *o != first).map(mean).fold(0.0, f32::max));
             assert!(one > 0.5 && one > 2.0 * other, "{one} on the ones from {first}, {other} elsewhere");
@@ -186,13 +184,13 @@ mod tests {
 
     #[test]
     fn any_beats_of_any_sound_are_told() {
-        assert!([ONES[0], ONES[1], ROWS].iter().all(|w| w.len() == 2 * SHAPE.weights(CHANNELS)));
+        assert!([ONES, ROWS].iter().all(|w| w.len() == 2 * SHAPE.weights(CHANNELS)));
         for (samples, beats) in [(vec![], vec![]), (vec![0.0; 50_000], vec![0.5]), (chords(4, 0), vec![0.1, 0.9, 7.0])]
         {
             let count = beats.len();
             let inputs = told(&samples, beats);
             assert_eq!(inputs.len(), count * INPUTS);
-            let told = likely(&unpacked(ONES[0]), &inputs);
+            let told = likely(&unpacked(ONES), &inputs);
             assert!(told.len() == count && told.iter().all(|p| (0.0..=1.0).contains(p)), "{told:?}");
         }
     }
@@ -202,7 +200,7 @@ mod tests {
         let loud = chords(24, 0);
         let quiet: Vec<f32> = loud.iter().map(|s| s * 0.4).collect();
         let beats: Vec<f64> = (0..24).map(|i| 0.25 + f64::from(i) * GAP).collect();
-        let likely = |samples: &[f32]| likely(&unpacked(ONES[0]), &told(samples, beats.clone()));
+        let likely = |samples: &[f32]| likely(&unpacked(ONES), &told(samples, beats.clone()));
         for (a, b) in likely(&loud).iter().zip(likely(&quiet)) {
             assert!((a - b).abs() < 0.15, "{a} and {b}");
         }

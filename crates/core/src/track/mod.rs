@@ -35,7 +35,7 @@ pub use version::{Curve, Fade, Span, Version, VersionError};
 pub const READING_RATE: u32 = 24_000;
 
 /// Raised whenever the same samples would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 8;
+pub const READING_VERSION: i32 = 9;
 
 /// Mono samples at [`READING_RATE`], full scale ±1, and how loud the track was before it became mono.
 #[derive(Debug, Clone, Copy)]

@@ -34,6 +34,7 @@ pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_
         .collect();
     name(&mut sections, energy);
     letter(&mut sections, &bars, spectrum);
+    let sections = joined(sections, spectrum);
     let cues = cues(&sections, energy, &silences, music_end, duration);
     (sections, cues)
 }
@@ -236,26 +237,20 @@ const SAME_DRESS: f64 = 0.22;
 
 /// Gives the same letter to sections with the same music.
 fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
-    struct Heard {
-        harmony: Vec<[f64; 12]>,
-        timbre: Vec<f64>,
-    }
-    let heard: Vec<Heard> = sections
+    let harmony: Vec<Vec<[f64; 12]>> = sections
         .iter()
-        .map(|s| Heard {
-            harmony: bars
-                .windows(2)
+        .map(|s| {
+            bars.windows(2)
                 .filter(|b| b[0] >= s.start - 0.05 && b[1] <= s.end + 0.05)
                 .take(16)
                 .map(|b| spectrum.mean_chroma(b[0], b[1]))
-                .collect(),
-            timbre: spectrum.mean_bands(s.start, s.end, TIMBRE_VALUES),
+                .collect()
         })
         .collect();
     let mut next = b'A';
     for i in 0..sections.len() {
         let alike = |j: usize| {
-            let (a, b) = (&heard[i].harmony, &heard[j].harmony);
+            let (a, b) = (&harmony[i], &harmony[j]);
             let n = a.len().min(b.len());
             let cosine = |x: &[f64; 12], y: &[f64; 12]| x.iter().zip(y).map(|(p, q)| p * q).sum::<f64>();
             if n < 2 { 0.0 } else { a.iter().zip(b).map(|(x, y)| cosine(x, y)).sum::<f64>() / n as f64 }
@@ -263,8 +258,7 @@ fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
         let best = (0..i).map(|j| (j, alike(j))).filter(|(_, a)| *a > SAME_HARMONY).max_by(|a, b| a.1.total_cmp(&b.1));
         sections[i].label = match best {
             Some((j, _)) => {
-                let dress = heard[i].timbre.iter().zip(&heard[j].timbre).map(|(a, b)| (a - b).abs()).sum::<f64>()
-                    / TIMBRE_VALUES as f64;
+                let dress = dress(&sections[i], &sections[j], spectrum);
                 let plain = sections[j].label;
                 Label {
                     letter: plain.letter,
@@ -278,6 +272,36 @@ fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
             }
         };
     }
+}
+
+/// What differs by less in energy is as loud.
+const AS_LOUD: f64 = 5.0;
+
+/// Neighbours that are the same music in the same dress, as loud and of one kind are one section: nothing begins there.
+fn joined(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
+    let mut all: Vec<Section> = Vec::with_capacity(sections.len());
+    for here in sections {
+        match all.last_mut() {
+            Some(before)
+                if before.kind == here.kind
+                    && before.label.letter == here.label.letter
+                    && (before.energy - here.energy).abs() < AS_LOUD
+                    && dress(before, &here, spectrum) <= SAME_DRESS =>
+            {
+                let (long, longer) = (here.end - here.start, here.end - before.start);
+                before.energy = round1(before.energy + (here.energy - before.energy) * long / longer);
+                before.end = here.end;
+            }
+            _ => all.push(here),
+        }
+    }
+    all
+}
+
+/// How much two sections differ in timbre, a band.
+fn dress(a: &Section, b: &Section, spectrum: &Spectrum) -> f64 {
+    let [a, b] = [a, b].map(|s| spectrum.mean_bands(s.start, s.end, TIMBRE_VALUES));
+    a.iter().zip(&b).map(|(a, b)| (a - b).abs()).sum::<f64>() / TIMBRE_VALUES as f64
 }
 
 /// The energy of the first and of the last two seconds (or less) of a section.
@@ -405,6 +429,34 @@ fn music_end(samples: &[f32]) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn neighbours_that_are_the_same_music_are_one_section() {
+        let tone = |i: usize, hertz: f64| (std::f64::consts::TAU * hertz * i as f64 / f64::from(READING_RATE)).sin();
+        let rate = READING_RATE as usize;
+        // The last eight seconds have another instrument.
+        let sound = |i: usize| 0.3 * tone(i, 220.0) + if i < 32 * rate { 0.0 } else { 0.5 * tone(i, 3100.0) };
+        let samples: Vec<f32> = (0..40 * rate).map(|i| sound(i) as f32).collect();
+        let spectrum = Spectrum::of(&samples);
+        let section = |(start, end, kind, energy, letter): (f64, f64, SectionKind, f64, &str)| Section {
+            label: Label::from(letter.to_owned()),
+            ..Section::new(start, end, kind, energy)
+        };
+        let of =
+            |all: &[(f64, f64, SectionKind, f64, &str)]| joined(all.iter().copied().map(section).collect(), &spectrum);
+        use SectionKind::{Drop, Groove};
+        let one = of(&[(0.0, 8.0, Drop, 60.0, "A"), (8.0, 24.0, Drop, 63.0, "A")]);
+        assert_eq!(one.iter().map(|s| (s.start, s.end, s.energy)).collect::<Vec<_>>(), [(0.0, 24.0, 62.0)]);
+        for other in [
+            (8.0, 24.0, Groove, 63.0, "A"),
+            (8.0, 24.0, Drop, 63.0, "B"),
+            (8.0, 24.0, Drop, 70.0, "A"),
+            (32.0, 40.0, Drop, 60.0, "A"),
+        ] {
+            assert_eq!(of(&[(0.0, 8.0, Drop, 60.0, "A"), other]).len(), 2, "{other:?}");
+        }
+        assert_eq!(of(&[]), []);
+    }
 
     #[test]
     fn silence_after_every_note_is_no_pause_but_a_longer_one_among_them_is() {

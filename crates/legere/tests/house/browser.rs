@@ -14,6 +14,23 @@ pub struct Browser {
     profile: tempfile::TempDir,
 }
 
+/// ChromeDriver at times ends before it has a port: another program took the one that it was given.
+const STARTS: usize = 3;
+
+/// ChromeDriver, and the port that it says it listens on.
+fn start() -> Option<(Child, String)> {
+    let mut driver = Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).spawn().expect("chromedriver");
+    let mut lines = BufReader::new(driver.stdout.take().expect("piped")).lines().map_while(Result::ok);
+    let port =
+        lines.find_map(|l| l.split_once("successfully on port ").map(|(_, p)| p.trim_end_matches('.').to_owned()));
+    if port.is_none() {
+        driver.wait().expect("it has ended");
+    }
+    // What else it says is read and forgotten: a closed pipe would end it.
+    std::thread::spawn(move || lines.for_each(drop));
+    Some((driver, port?))
+}
+
 /// A command of the browser's own protocol.
 #[derive(Debug)]
 struct Devtools(&'static str, Value);
@@ -31,14 +48,7 @@ impl WebDriverCompatibleCommand for Devtools {
 impl Browser {
     /// A window whose page is 1280 by 800.
     pub async fn open() -> Self {
-        let mut driver =
-            Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).spawn().expect("chromedriver");
-        let mut lines = BufReader::new(driver.stdout.take().expect("piped")).lines().map_while(Result::ok);
-        let port = lines
-            .find_map(|l| l.split_once("successfully on port ").map(|(_, p)| p.trim_end_matches('.').to_owned()))
-            .expect("it says its port");
-        // What else it says is read and forgotten: a closed pipe would end it.
-        std::thread::spawn(move || lines.for_each(drop));
+        let (driver, port) = (0..STARTS).find_map(|_| start()).expect("chromedriver says its port");
         let profile = tempfile::tempdir().expect("a folder");
         let flags = [
             "--headless=new",

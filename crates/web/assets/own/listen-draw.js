@@ -329,10 +329,11 @@
         .map(([what]) => what);
     // What is heard is no longer what the beats are, once they are set by hand.
     const heard = L.data.by_hand.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
-    $("part").textContent =
+    // One line, so that the page below stays where it is; what does not fit is told when one points at it.
+    $("part").title = $("part").textContent =
       `part ${Legere.clock(L.part[0])}–${Legere.clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
       `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
-      ((r.backbeats || []).length > 7 ? ", backbeat" : "") +
+      (8 * (r.backbeats || []).length > r.beats.length ? ", backbeat" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
     $("metre").value = Math.max(2, Math.min(7, ...[Math.max(...L.beats().map((b) => b.beat), 2)]));
   }
