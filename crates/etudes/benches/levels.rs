@@ -17,7 +17,7 @@ const DECAY: f64 = 0.2;
 /// far a tempo may be from the one that is tapped most must come from elsewhere: listeners' preferences are a resonance
 /// near 120 beats a minute (Moelants, "Preferred tempo reconsidered", ICMPC 2002). And in its own music the network for
 /// rows is surer than it should be.
-const SET: [(usize, f64); 3] = [(6, -2.5), (7, -0.3), (26, 0.4)];
+const SET: [(usize, f64); 3] = [(6, -2.5), (7, -0.3), (26, 0.3)];
 
 struct Piece {
     name: String,

@@ -3,19 +3,18 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, TrackReading, read_track};
-use legere_etudes::{Band, SECOND_SOUNDFONT, Score, each, kept};
+use legere_etudes::{Band, Judged, SECOND_SOUNDFONT, Score, each, kept};
 use std::path::{Path, PathBuf};
+use walkdir::{DirEntry, WalkDir};
 
 const LONGEST_SECONDS: f64 = 120.0;
 const TOLERANCE: f64 = 0.07;
 
-struct Judged {
+struct Tried {
     name: String,
-    beats: f64,
-    /// At the best of the levels that one might count at.
+    judged: Judged,
+    /// The F-measure of the beats at the best of the levels that one might count at.
     best_level: f64,
-    downbeats: f64,
-    told: String,
 }
 
 fn main() {
@@ -24,64 +23,45 @@ fn main() {
     let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let mut all = Vec::new();
     for folder in folders {
-        let mut files = Vec::new();
-        gather(Path::new(&folder), &mut files);
-        files.sort();
-        let judged: Vec<Judged> = each(&files, |file| judge(file, &band, &kept)).into_iter().flatten().collect();
-        judged.iter().for_each(Judged::print);
-        print_means(&folder, &judged);
-        all.extend(judged);
+        let tried: Vec<Tried> =
+            each(&midi_files(&folder), |file| tried(file, &band, &kept)).into_iter().flatten().collect();
+        tried.iter().for_each(Tried::print);
+        print_means(&folder, &tried);
+        all.extend(tried);
     }
     print_means("all", &all);
 }
 
-fn gather(folder: &Path, files: &mut Vec<PathBuf>) {
-    let Ok(entries) = std::fs::read_dir(folder) else { return };
-    for path in entries.flatten().map(|e| e.path()) {
-        if path.is_dir() {
-            gather(&path, files);
-        } else if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("mid")) {
-            files.push(path);
-        }
-    }
+fn midi_files(folder: &str) -> Vec<PathBuf> {
+    let entries = WalkDir::new(folder).sort_by_file_name().into_iter();
+    let files = entries.filter_map(|e| e.inspect_err(|error| eprintln!("{error}")).ok()).map(DirEntry::into_path);
+    files.filter(|f| f.extension().is_some_and(|e| e.eq_ignore_ascii_case("mid"))).collect()
 }
 
-fn judge(file: &Path, band: &Band, kept: &Path) -> Option<Judged> {
+fn tried(file: &Path, band: &Band, kept: &Path) -> Option<Tried> {
     let told = |error: &dyn std::fmt::Display| eprintln!("{}: {error}", file.display());
     let score = Score::open(file, LONGEST_SECONDS).inspect_err(|e| told(e)).ok()?;
     let samples = score.played(band, READING_RATE, kept).inspect_err(|e| told(e)).ok()?;
     let reading = read_track(Audio::mono(&samples)).inspect_err(|e| told(e)).ok()?;
-    Some(Judged::of(&score, &reading))
+    let best_level = best_level(&score.truth.beats, &reading);
+    Some(Tried { judged: Judged::of(&score.truth, &reading), best_level, name: score.name })
 }
 
-impl Judged {
-    fn of(score: &Score, reading: &TrackReading) -> Self {
-        let truth = &score.truth;
-        let (begin, end) = (truth.beats[0] - 0.3, truth.beats[truth.beats.len() - 1] + 0.3);
-        let inside = reading.beats.iter().filter(|b| b.at > begin && b.at < end);
-        let beats: Vec<f64> = inside.clone().map(|b| b.at).collect();
-        let ones: Vec<f64> = inside.filter(|b| b.beat == 1).map(|b| b.at).collect();
-        let f = |found: &[f64]| agreement(&truth.beats, found, TOLERANCE).f;
-        let every = |n: usize| (0..n).map(move |from| (from, n));
-        let sparser = every(2).chain(every(3)).map(|(from, n)| beats.iter().skip(from).step_by(n).copied().collect());
-        let denser = [2, 3].map(|parts| finer(&beats, parts));
-        let best_level = sparser.chain(denser).map(|row: Vec<f64>| f(&row)).fold(f(&beats), f64::max);
-        let found_metre = reading.beats.iter().map(|b| b.beat).max().unwrap_or(0);
-        Self {
-            name: score.name.clone(),
-            beats: f(&beats),
-            best_level,
-            downbeats: agreement(&truth.downbeats, &ones, TOLERANCE).f,
-            told: format!(
-                "{:.0} bpm, written {:.0}; {found_metre}/{}",
-                reading.tempo_bpm, truth.tempo_bpm, truth.metre
-            ),
-        }
-    }
-
+impl Tried {
     fn print(&self) {
-        println!("{:<34} {:.2} {:.2} {:.2}  {}", self.name, self.beats, self.best_level, self.downbeats, self.told);
+        let Self { name, judged: j, best_level } = self;
+        let (tempo, metre) = (format!("{:.0}/{:.0} bpm", j.found_bpm, j.true_bpm), (j.found_metre, j.true_metre));
+        println!("{name:<34} {:.2} {best_level:.2} {:.2}  {tempo}, {}/{}", j.beats, j.downbeats, metre.0, metre.1);
     }
+}
+
+fn best_level(truth: &[f64], reading: &TrackReading) -> f64 {
+    let (begin, end) = (truth[0] - 0.3, truth[truth.len() - 1] + 0.3);
+    let beats: Vec<f64> = reading.beats.iter().map(|b| b.at).filter(|at| (begin..end).contains(at)).collect();
+    let every = |n: usize| (0..n).map(move |from| (from, n));
+    let sparser = every(2).chain(every(3)).map(|(from, n)| beats.iter().skip(from).step_by(n).copied().collect());
+    let denser = [1, 2, 3].map(|parts| finer(&beats, parts));
+    sparser.chain(denser).map(|row: Vec<f64>| agreement(truth, &row, TOLERANCE).f).fold(0.0, f64::max)
 }
 
 /// With so many parts to each beat.
@@ -93,13 +73,13 @@ fn finer(beats: &[f64], parts: usize) -> Vec<f64> {
     beats.windows(2).flat_map(between).chain(beats.last().copied()).collect()
 }
 
-fn print_means(what: &str, all: &[Judged]) {
-    let mean = |of: &dyn Fn(&Judged) -> f64| all.iter().map(of).sum::<f64>() / all.len().max(1) as f64;
+fn print_means(what: &str, all: &[Tried]) {
+    let mean = |of: &dyn Fn(&Tried) -> f64| all.iter().map(of).sum::<f64>() / all.len().max(1) as f64;
     println!(
         "{what}: {} scores; beats F {:.3}, at the best level {:.3}, downbeats F {:.3}",
         all.len(),
-        mean(&|j| j.beats),
-        mean(&|j| j.best_level),
-        mean(&|j| j.downbeats)
+        mean(&|t| t.judged.beats),
+        mean(&|t| t.best_level),
+        mean(&|t| t.judged.downbeats)
     );
 }

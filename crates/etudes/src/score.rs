@@ -96,7 +96,7 @@ impl Score {
 impl Signature {
     /// Eighths in groups of three are beaten in dotted quarters.
     fn of(from: u64, units: u32, power: u8, quarter: u64) -> Self {
-        let unit = (4 * quarter >> power).max(1);
+        let unit = ((4 * quarter) >> power).max(1);
         let compound = power >= 3 && units > 3 && units.is_multiple_of(3);
         if compound {
             Self { from, beats: units / 3, ticks: 3 * unit }

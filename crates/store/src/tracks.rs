@@ -201,6 +201,20 @@ impl Store {
         self.tell(track.job, What::Track, track.id).await
     }
 
+    /// Lets those tracks wait again that were read by another version of the reading. What was read and what a person
+    /// set stays until it is replaced.
+    pub async fn outdated_tracks_wait(&self, version: i32) -> Result<(), StoreError> {
+        sea_orm::sqlx::query(
+            "UPDATE track SET state = $1 WHERE state = $2 AND coalesce((reading->>'version')::integer, 0) <> $3",
+        )
+        .bind(State::Waiting.word())
+        .bind(State::Ready.word())
+        .bind(version)
+        .execute(self.pool())
+        .await?;
+        Ok(())
+    }
+
     pub async fn unfinished_tracks(&self) -> Result<Vec<Uuid>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
         Ok(track::Entity::find()

@@ -411,3 +411,19 @@ async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
     store.edit(job, "start over", &[Put::Marks(id, Marks::default())]).await.expect("kept");
     assert!(store.track(id).await.expect("the track").marks.is_empty());
 }
+
+#[tokio::test]
+async fn a_track_read_by_another_version_waits_again_with_what_it_has() {
+    let (store, job, _) = job_with_clip().await;
+    let id = store.add_track(job, "media", "music/a.wav", "a.wav", 10).await.expect("added").expect("new");
+    let row = store.track(id).await.expect("the track");
+    let whole = Seconds::new(10, 1).expect("seconds");
+    let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
+    let read = TrackReading { version: 3, duration: 10.0, ..TrackReading::default() };
+    store.track_ready(&row, serde_json::json!({}), &read, &part).await.expect("kept");
+    store.outdated_tracks_wait(3).await.expect("looked");
+    assert!(store.unfinished_tracks().await.expect("tracks").is_empty());
+    store.outdated_tracks_wait(4).await.expect("looked");
+    assert_eq!(store.unfinished_tracks().await.expect("tracks"), [id]);
+    assert_eq!(store.track(id).await.expect("the track").measured, Some(read));
+}

@@ -34,7 +34,8 @@ pub use version::{Curve, Fade, Span, Version, VersionError};
 /// The sample rate, in hertz, that [`read_track`] expects.
 pub const READING_RATE: u32 = 24_000;
 
-/// Raised whenever the same samples would give another reading, so that old ones are made again.
+/// Raised whenever the same samples would give another reading, so that old ones are made again: each says by which it
+/// was made.
 pub const READING_VERSION: i32 = 9;
 
 /// Mono samples at [`READING_RATE`], full scale ±1, and how loud the track was before it became mono.
@@ -72,6 +73,9 @@ pub enum ReadTrackError {
 /// What was measured in a track. Times are seconds from the first sample.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct TrackReading {
+    /// The [`READING_VERSION`] that it was made by.
+    #[serde(default)]
+    pub version: i32,
     pub duration: f64,
     /// The most common tempo, in beats a minute, between 60 and 180.
     pub tempo_bpm: f64,
@@ -308,6 +312,7 @@ pub fn read_track_by_stages(
     let texture = Texture::of(spectrum, audio.duration());
     done("sections, cues, texture");
     Ok(TrackReading {
+        version: READING_VERSION,
         duration: audio.duration(),
         tempo_bpm: level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap),
         confidence: (beats.iter().map(|b| b.strength).sum::<f64>() / beats.len().max(1) as f64 * 100.0).round() / 100.0,

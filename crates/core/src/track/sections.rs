@@ -432,11 +432,11 @@ mod tests {
 
     #[test]
     fn neighbours_that_are_the_same_music_are_one_section() {
-        let tone = |i: usize, hertz: f64| (std::f64::consts::TAU * hertz * i as f64 / f64::from(READING_RATE)).sin();
         let rate = READING_RATE as usize;
-        // The last eight seconds have another instrument.
-        let sound = |i: usize| 0.3 * tone(i, 220.0) + if i < 32 * rate { 0.0 } else { 0.5 * tone(i, 3100.0) };
-        let samples: Vec<f32> = (0..40 * rate).map(|i| sound(i) as f32).collect();
+        let tone = |i: usize| 0.3 * (std::f32::consts::TAU * 220.0 * i as f32 / READING_RATE as f32).sin();
+        // The last eight seconds sound quite different.
+        let noise = |i: usize| (i.wrapping_mul(2_654_435_761) % 1000) as f32 / 1000.0 - 0.5;
+        let samples: Vec<f32> = (0..40 * rate).map(|i| if i < 32 * rate { tone(i) } else { noise(i) }).collect();
         let spectrum = Spectrum::of(&samples);
         let section = |(start, end, kind, energy, letter): (f64, f64, SectionKind, f64, &str)| Section {
             label: Label::from(letter.to_owned()),

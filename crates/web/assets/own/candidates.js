@@ -54,6 +54,10 @@
     if (!body()) return;
     for (const b of document.querySelectorAll("[data-sort]"))
       b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
+    // The track on the page is the first that is seen, below the heads of the columns.
+    const shown = body().querySelector(".shown"),
+      list = document.querySelector(".tracks");
+    if (shown) list.scrollTop = shown.offsetTop - list.querySelector("thead").offsetHeight;
     Legere.$("track-words").addEventListener("input", (e) => narrow(e.target.value));
     for (const row of rows()) {
       for (const input of row.querySelectorAll("input")) input.addEventListener("change", () => describe(row, input));

@@ -9,10 +9,10 @@ pub mod reading;
 mod readings;
 pub mod watching;
 
+use legere_core::track::READING_VERSION;
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
 use legere_store::Store;
-use legere_store::clips::State;
 use legere_store::events::Event;
 use legere_store::queue::{Turn, Work};
 use std::sync::Arc;
@@ -78,7 +78,7 @@ impl Desk {
                 Err(error) => Err(error),
             },
             Work::ReadTrack(id) => match self.store.track(id).await {
-                Ok(track) => self.store.track_state(&track, State::Failed, Some(WORDS.into())).await,
+                Ok(track) => self.track_unread(&track, WORDS.into()).await,
                 Err(error) => Err(error),
             },
             Work::Handoff(id) => match self.store.handoff(id).await {
@@ -93,8 +93,9 @@ impl Desk {
         }
     }
 
-    /// Puts what a stopped program left undone back into the queue.
+    /// Puts what a stopped program left undone back into the queue, and the tracks that this one reads otherwise.
     pub async fn take_up_again(&self) -> Result<(), legere_store::StoreError> {
+        self.store.outdated_tracks_wait(READING_VERSION).await?;
         let mut work: Vec<Work> = self.store.unfinished_tracks().await?.into_iter().map(Work::ReadTrack).collect();
         work.extend(self.store.unfinished_handoffs().await?.into_iter().map(Work::Handoff));
         work.extend(self.store.unfinished_clips().await?.into_iter().map(Work::ReadClip));

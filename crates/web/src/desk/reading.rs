@@ -6,6 +6,7 @@ use legere_core::arrange::propose_part;
 use legere_core::time::{Seconds, clock};
 use legere_core::track::Version;
 use legere_media::{MediaError, light, probe, sound};
+use legere_store::StoreError;
 use legere_store::clips::State;
 use legere_store::jobs::Job;
 use legere_store::tracks::Track;
@@ -103,10 +104,18 @@ impl Desk {
             }
             Err(error) => {
                 tracing::info!(track = %track.name, ?error, "a track could not be read");
-                self.store.track_state(&track, State::Failed, Some(words(&error))).await?;
+                self.track_unread(&track, words(&error)).await?;
             }
         }
         Ok(())
+    }
+
+    /// A track that was read before goes on with that.
+    pub(super) async fn track_unread(&self, track: &Track, why: String) -> Result<(), StoreError> {
+        match track.measured {
+            Some(_) => self.store.track_state(track, State::Ready, Some(format!("not read again: {why}"))).await,
+            None => self.store.track_state(track, State::Failed, Some(why)).await,
+        }
     }
 
     /// The chosen track with its part, when it can be used.
