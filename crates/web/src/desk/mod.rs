@@ -13,6 +13,7 @@ use legere_core::track::READING_VERSION;
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
 use legere_store::Store;
+use legere_store::clips::State;
 use legere_store::events::Event;
 use legere_store::queue::{Turn, Work};
 use std::sync::Arc;
@@ -78,7 +79,8 @@ impl Desk {
                 Err(error) => Err(error),
             },
             Work::ReadTrack(id) => match self.store.track(id).await {
-                Ok(track) => self.track_unread(&track, WORDS.into()).await,
+                // Not to be tried at the next start either; what was read before stays.
+                Ok(track) => self.store.track_state(&track, State::Failed, Some(WORDS.into())).await,
                 Err(error) => Err(error),
             },
             Work::Handoff(id) => match self.store.handoff(id).await {

@@ -111,7 +111,7 @@ impl Desk {
     }
 
     /// A track that was read before goes on with that.
-    pub(super) async fn track_unread(&self, track: &Track, why: String) -> Result<(), StoreError> {
+    async fn track_unread(&self, track: &Track, why: String) -> Result<(), StoreError> {
         match track.measured {
             Some(_) => self.store.track_state(track, State::Ready, Some(format!("not read again: {why}"))).await,
             None => self.store.track_state(track, State::Failed, Some(why)).await,
