@@ -11,6 +11,7 @@ use std::path::Path;
 const EARLY: f64 = 0.04;
 /// In microseconds a quarter: what a file means that says nothing.
 const USUAL_TEMPO: u32 = 500_000;
+const FEWEST_BEATS: usize = 8;
 
 #[derive(Debug, thiserror::Error)]
 pub enum ScoreError {
@@ -47,35 +48,14 @@ impl Score {
     }
 
     fn of(name: String, bytes: Vec<u8>, longest: f64) -> Result<Self, ScoreError> {
-        let midi = Smf::parse(&bytes)?;
-        let Timing::Metrical(quarter) = midi.header.timing else { return Err(ScoreError::NoBeats) };
-        let quarter = u64::from(quarter.as_int());
-        let (mut tempos, mut signatures, mut notes) = (vec![(0, USUAL_TEMPO)], Vec::new(), Vec::new());
-        for track in &midi.tracks {
-            let mut tick = 0;
-            for event in track {
-                tick += u64::from(event.delta.as_int());
-                match event.kind {
-                    TrackEventKind::Meta(MetaMessage::Tempo(tempo)) => tempos.push((tick, tempo.as_int())),
-                    TrackEventKind::Meta(MetaMessage::TimeSignature(units, power, ..)) => {
-                        signatures.push(Signature::of(tick, u32::from(units), power, quarter));
-                    }
-                    TrackEventKind::Midi { message: MidiMessage::NoteOn { vel, .. }, .. } if vel.as_int() > 0 => {
-                        notes.push(tick);
-                    }
-                    _ => (),
-                }
-            }
-        }
-        tempos.sort_by_key(|(tick, _)| *tick);
-        signatures.sort_by_key(|s| s.from);
-        notes.sort_unstable();
-        let seconds = |tick: u64| seconds(&tempos, quarter, tick);
-        let (Some(first), Some(last)) = (notes.first(), notes.last()) else { return Err(ScoreError::TooShort) };
-        let (from, to) = (seconds(*first) - EARLY, seconds(*last).min(longest));
-        let written = written(&signatures, quarter, *last).into_iter().map(|(tick, one)| (seconds(tick), one));
-        let heard: Vec<(f64, bool)> = written.filter(|(at, _)| (from..=to).contains(at)).collect();
-        if heard.len() < 8 {
+        let written = Written::of(&Smf::parse(&bytes)?)?;
+        let (Some(first), Some(last)) = (written.notes.first(), written.notes.last()) else {
+            return Err(ScoreError::TooShort);
+        };
+        let (from, to) = (written.seconds(*first) - EARLY, written.seconds(*last).min(longest));
+        let beats = written.beats(*last).into_iter().map(|(tick, one)| (written.seconds(tick), one));
+        let heard: Vec<(f64, bool)> = beats.filter(|(at, _)| (from..=to).contains(at)).collect();
+        if heard.len() < FEWEST_BEATS {
             return Err(ScoreError::TooShort);
         }
         let beats: Vec<f64> = heard.iter().map(|(at, _)| *at).collect();
@@ -106,28 +86,66 @@ impl Signature {
     }
 }
 
-/// The ticks of all beats until `last`, and whether they begin a bar. A new signature begins one.
-fn written(signatures: &[Signature], quarter: u64, last: u64) -> Vec<(u64, bool)> {
-    let mut all = Vec::new();
-    let usual = Signature { from: 0, beats: 4, ticks: quarter };
-    let from_the_start = signatures.first().filter(|s| s.from == 0).is_none().then_some(usual);
-    let signatures: Vec<Signature> = from_the_start.into_iter().chain(signatures.iter().copied()).collect();
-    for (i, now) in signatures.iter().enumerate() {
-        let end = signatures.get(i + 1).map_or(last + 1, |next| next.from.min(last + 1));
-        let beats = (0..).map(|n| (now.from + n * now.ticks, n.is_multiple_of(u64::from(now.beats))));
-        all.extend(beats.take_while(|(tick, _)| *tick < end));
-    }
-    all
+/// What is written that decides about time, each in the order of its ticks.
+struct Written {
+    /// Ticks a quarter.
+    quarter: u64,
+    /// From a tick on, microseconds a quarter.
+    tempos: Vec<(u64, u32)>,
+    signatures: Vec<Signature>,
+    /// Where notes begin.
+    notes: Vec<u64>,
 }
 
-/// Tempos are in microseconds a quarter, from a tick on.
-fn seconds(tempos: &[(u64, u32)], quarter: u64, tick: u64) -> f64 {
-    let mut microseconds = 0.0;
-    for (i, (from, tempo)) in tempos.iter().enumerate() {
-        let to = tempos.get(i + 1).map_or(tick, |next| next.0.min(tick));
-        microseconds += to.saturating_sub(*from) as f64 * f64::from(*tempo) / quarter as f64;
+impl Written {
+    fn of(midi: &Smf<'_>) -> Result<Self, ScoreError> {
+        let Timing::Metrical(quarter) = midi.header.timing else { return Err(ScoreError::NoBeats) };
+        let quarter = u64::from(quarter.as_int());
+        let (mut tempos, mut signatures, mut notes) = (vec![(0, USUAL_TEMPO)], Vec::new(), Vec::new());
+        for track in &midi.tracks {
+            let mut tick = 0;
+            for event in track {
+                tick += u64::from(event.delta.as_int());
+                match event.kind {
+                    TrackEventKind::Meta(MetaMessage::Tempo(tempo)) => tempos.push((tick, tempo.as_int())),
+                    TrackEventKind::Meta(MetaMessage::TimeSignature(units, power, ..)) => {
+                        signatures.push(Signature::of(tick, u32::from(units), power, quarter));
+                    }
+                    TrackEventKind::Midi { message: MidiMessage::NoteOn { vel, .. }, .. } if vel.as_int() > 0 => {
+                        notes.push(tick);
+                    }
+                    _ => (),
+                }
+            }
+        }
+        tempos.sort_by_key(|(tick, _)| *tick);
+        signatures.sort_by_key(|s| s.from);
+        notes.sort_unstable();
+        if signatures.first().is_none_or(|s| s.from > 0) {
+            signatures.insert(0, Signature { from: 0, beats: 4, ticks: quarter });
+        }
+        Ok(Self { quarter, tempos, signatures, notes })
     }
-    microseconds / 1e6
+
+    /// The ticks of all beats until `last`, and whether they begin a bar. A new signature begins one.
+    fn beats(&self, last: u64) -> Vec<(u64, bool)> {
+        let mut all = Vec::new();
+        for (i, now) in self.signatures.iter().enumerate() {
+            let end = self.signatures.get(i + 1).map_or(last + 1, |next| next.from.min(last + 1));
+            let beats = (0..).map(|n| (now.from + n * now.ticks, n.is_multiple_of(u64::from(now.beats))));
+            all.extend(beats.take_while(|(tick, _)| *tick < end));
+        }
+        all
+    }
+
+    fn seconds(&self, tick: u64) -> f64 {
+        let mut microseconds = 0.0;
+        for (i, (from, tempo)) in self.tempos.iter().enumerate() {
+            let to = self.tempos.get(i + 1).map_or(tick, |next| next.0.min(tick));
+            microseconds += to.saturating_sub(*from) as f64 * f64::from(*tempo) / self.quarter as f64;
+        }
+        microseconds / 1e6
+    }
 }
 
 #[cfg(test)]
