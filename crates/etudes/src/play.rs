@@ -109,10 +109,7 @@ fn mono(left: &[f32], right: &[f32]) -> Vec<f32> {
 }
 
 /// The samples in a file, or those that are played now and then kept in it.
-pub(crate) fn kept_or<E: From<std::io::Error>>(
-    file: &Path,
-    play: impl FnOnce() -> Result<Vec<f32>, E>,
-) -> Result<Vec<f32>, E> {
+pub(crate) fn kept_or(file: &Path, play: impl FnOnce() -> Result<Vec<f32>, PlayError>) -> Result<Vec<f32>, PlayError> {
     if let Ok(bytes) = std::fs::read(file) {
         return Ok(bytes.chunks_exact(4).map(|b| f32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect());
     }
