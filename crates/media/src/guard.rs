@@ -32,7 +32,10 @@ pub struct Guarded {
 
 impl Guarded {
     pub fn ffmpeg() -> Self {
-        Self { program: "ffmpeg", args: ["-nostdin", "-hide_banner", "-v", "error", "-y"].map(OsString::from).to_vec() }
+        Self {
+            program: "ffmpeg",
+            args: ["-nostdin", "-hide_banner", "-nostats", "-v", "error", "-y"].map(OsString::from).to_vec(),
+        }
     }
 
     pub fn ffprobe() -> Self {

@@ -9,7 +9,7 @@ use super::even::{self, Lines};
 use super::follow::follow;
 use super::level::{Level, median_gap};
 use super::onsets::strongest;
-use super::spectrum::FRAME_RATE;
+use super::spectrum::{FRAME_RATE, product};
 use super::{Hearing, READING_RATE};
 
 pub const SLOWEST_BPM: f64 = 60.0;
@@ -114,8 +114,7 @@ fn periods(strength: &[f32]) -> Vec<f64> {
     let similar: Vec<f64> = (0..lags)
         .map(|lag| {
             let count = centred.len().saturating_sub(lag).max(1);
-            let sum: f32 = centred.iter().zip(centred.iter().skip(lag)).map(|(a, b)| a * b).sum();
-            f64::from(sum) / count as f64
+            f64::from(product(&centred, centred.get(lag..).unwrap_or_default())) / count as f64
         })
         .collect();
     let around =

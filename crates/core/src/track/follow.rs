@@ -47,6 +47,23 @@ struct Walk {
     spent: Vec<f32>,
 }
 
+/// All steps of a walk, with the widest registers that this processor has.
+struct Steps<'a> {
+    walk: &'a mut Walk,
+    here: &'a [f32],
+    sums: &'a [f64],
+    changes: &'a [Vec<(usize, f64)>],
+}
+
+impl pulp::WithSimd for Steps<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn with_simd<S: pulp::Simd>(self, _: S) {
+        self.walk.step(self.here, self.sums, self.changes);
+    }
+}
+
 impl Walk {
     fn along(strength: &[f32], period: f64, intervals: std::ops::RangeInclusive<usize>) -> Self {
         let (n, margin) = (strength.len(), *intervals.end());
@@ -75,14 +92,21 @@ impl Walk {
             spent,
             intervals,
         };
-        // No row has an interval as short as these few frames, so they do not depend on each other: the processor works
-        // on all of them side by side.
+        pulp::Arch::new().dispatch(Steps { walk: &mut walk, here: &here, sums: &sums, changes: &changes });
+        walk
+    }
+
+    /// No row has an interval as short as these few frames, so they do not depend on each other: the processor works on
+    /// all of them side by side.
+    #[inline(always)]
+    fn step(&mut self, here: &[f32], sums: &[f64], changes: &[Vec<(usize, f64)>]) {
+        let (margin, width) = (self.margin, self.best.len());
         for block in (0..width - margin).step_by(TOGETHER) {
             let here: [f32; TOGETHER] = std::array::from_fn(|i| here.get(block + i).copied().unwrap_or(0.0));
             let mut best = [f32::MIN; TOGETHER];
             for (k, changes) in changes.iter().enumerate() {
-                let before = margin + block - walk.intervals[k];
-                let mut gains = walk.reached(k, before);
+                let before = margin + block - self.intervals[k];
+                let mut gains = self.reached(k, before);
                 // What changes is gone again at the end of the interval.
                 let mut between = [0.0f64; TOGETHER];
                 for (frame, by) in changes {
@@ -91,17 +115,17 @@ impl Walk {
                 }
                 for i in 0..TOGETHER {
                     let goes_on = gains[i] + here[i] + between[i] as f32;
-                    gains[i] = greater(goes_on, walk.begun[block + i] - walk.unexpected[k]);
+                    gains[i] = greater(goes_on, self.begun[block + i] - self.unexpected[k]);
                     best[i] = greater(best[i], gains[i]);
                 }
-                walk.gains[k * width + margin + block..][..TOGETHER].copy_from_slice(&gains);
+                self.gains[k * width + margin + block..][..TOGETHER].copy_from_slice(&gains);
             }
-            walk.best[margin + block..][..TOGETHER].copy_from_slice(&best);
+            self.best[margin + block..][..TOGETHER].copy_from_slice(&best);
         }
-        walk
     }
 
     /// The best gains of some frames from `before` on with which a row may go on with an interval.
+    #[inline(always)]
     fn reached(&self, k: usize, before: usize) -> [f32; TOGETHER] {
         // A jump may come from any tempo, so only the best counts.
         let mut reached: [f32; TOGETHER] = std::array::from_fn(|i| self.best[before + i] - JUMP_COST);
@@ -147,6 +171,7 @@ impl Walk {
 }
 
 /// Without regard to what is no number, as the processor compares.
+#[inline(always)]
 fn greater(a: f32, b: f32) -> f32 {
     if a > b { a } else { b }
 }

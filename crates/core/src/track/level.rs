@@ -55,6 +55,8 @@ impl Level {
         let supported = |times: &[f64]| mean(times, |t| if near(&onsets.all, t) > 0.25 { 1.0 } else { 0.0 });
         let tapped = |times: &[f64]| mean(times, |t| Pulse::near(&pulse.beats, t));
         let likely: Vec<f64> = on.iter().map(|t| Pulse::near(&pulse.beats, *t).clamp(UNSURE, 1.0 - UNSURE)).collect();
+        let [one, two, three, four] = repeats(&onsets.all, &on, [1, 2, 3, 4]);
+        let [low_one, low_two] = repeats(&onsets.ranges[0], &on, [1, 2]);
         let features = [
             all(&on),
             all(&half),
@@ -71,11 +73,11 @@ impl Level {
             supported(&half),
             if ternary { (triple - double).min(CLEARLY_TRIPLE) } else { 0.0 },
             (all(&every_second(&on, 0)) - all(&every_second(&on, 1))).abs(),
-            repeats(&onsets.all, &on, 1),
-            repeats(&onsets.all, &on, 2),
-            repeats(&onsets.all, &on, 3),
-            repeats(&onsets.all, &on, 4),
-            repeats(&onsets.ranges[0], &on, 2) - repeats(&onsets.ranges[0], &on, 1),
+            one,
+            two,
+            three,
+            four,
+            low_two - low_one,
             tapped(&on),
             tapped(&half),
             pulse.share_on(&on),
@@ -97,28 +99,23 @@ impl Level {
     }
 }
 
-/// How alike what begins in each beat is to what begins some beats later, −1 to 1: sixteen places of each beat,
+/// How alike what begins in each beat is to what begins each of some beats later, −1 to 1: sixteen places of each beat,
 /// correlated.
-fn repeats(strength: &[f32], beats: &[f64], lag: usize) -> f64 {
+fn repeats<const N: usize>(strength: &[f32], beats: &[f64], lags: [usize; N]) -> [f64; N] {
     const PLACES: usize = 16;
-    let heard: Vec<f64> = beats
+    let mut heard: Vec<f64> = beats
         .windows(2)
         .flat_map(|w| (0..PLACES).map(move |p| w[0] + (w[1] - w[0]) * p as f64 / PLACES as f64))
         .map(|t| f64::from(strength.get((t * FRAME_RATE).round() as usize).copied().unwrap_or(0.0)))
         .collect();
-    let shift = lag * PLACES;
-    if heard.len() <= shift + PLACES {
-        return 0.0;
-    }
-    let mean = heard.iter().sum::<f64>() / heard.len() as f64;
-    let (mut both, mut own) = (0.0, 1e-9);
-    for (i, v) in heard.iter().enumerate() {
-        own += (v - mean).powi(2);
-        if let Some(later) = heard.get(i + shift) {
-            both += (v - mean) * (later - mean);
-        }
-    }
-    (both / (heard.len() - shift) as f64) / (own / heard.len() as f64)
+    let middle = mean(&heard, |v| v);
+    heard.iter_mut().for_each(|v| *v -= middle);
+    let own = mean(&heard, |v| v * v).max(1e-12);
+    lags.map(|lag| {
+        let later = heard.get(lag * PLACES..).unwrap_or_default();
+        let both: f64 = heard.iter().zip(later).map(|(v, later)| v * later).sum();
+        if later.len() > PLACES { both / later.len() as f64 / own } else { 0.0 }
+    })
 }
 
 /// Beats as far as this from where an even tempo would have them are as uneven as any, in seconds.
@@ -215,9 +212,9 @@ mod tests {
         // Every third beat is struck.
         let strength: Vec<f32> = (0..3000).map(|frame| if frame % 150 == 0 { 1.0 } else { 0.0 }).collect();
         let beats: Vec<f64> = (0..59).map(|i| f64::from(i) * GAP).collect();
-        let (one, three) = (repeats(&strength, &beats, 1), repeats(&strength, &beats, 3));
+        let [one, three] = repeats(&strength, &beats, [1, 3]);
         assert!(three > 0.9 && one < 0.1, "{three} and {one}");
-        assert_eq!(repeats(&strength, &beats[..3], 2), 0.0, "too few to tell");
+        assert_eq!(repeats(&strength, &beats[..3], [2]), [0.0], "too few to tell");
     }
 
     #[test]

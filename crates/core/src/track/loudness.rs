@@ -5,6 +5,8 @@ use ebur128::{EbuR128, Mode};
 
 /// Seconds between two momentary values; each looks at 400 ms, so that they are also the blocks of the gate.
 const STEP: f64 = 0.1;
+/// Steps in a block.
+const BLOCK: usize = 4;
 /// Blocks below this are silence (BS.1770: the absolute gate), in LUFS.
 const SILENCE: f64 = -70.0;
 /// Blocks so much below the mean of the others do not count (the relative gate), in LU.
@@ -25,13 +27,14 @@ pub struct Meter {
     /// Samples of all channels in a step.
     step: usize,
     pending: Vec<f32>,
+    /// In LUFS, of the 400 ms before the end of each step.
     momentary: Vec<f64>,
 }
 
 impl Meter {
     /// For one channel or two. `None` for a rate that nobody uses.
     pub fn new(channels: u32, rate: u32) -> Option<Self> {
-        let meter = EbuR128::new(channels, rate, Mode::M | Mode::I).ok()?;
+        let meter = EbuR128::new(channels, rate, Mode::M).ok()?;
         let step = (f64::from(rate) * STEP) as usize * channels as usize;
         (step > 0).then(|| Self { meter, step, pending: Vec::new(), momentary: Vec::new() })
     }
@@ -47,22 +50,23 @@ impl Meter {
 
     fn block(&mut self, block: &[f32]) {
         let value = self.meter.add_frames_f32(block).and_then(|()| self.meter.loudness_momentary());
-        let value = value.ok().filter(|v| v.is_finite()).unwrap_or(SILENCE).max(SILENCE);
-        self.momentary.push((value * 10.0).round() / 10.0);
+        self.momentary.push(value.ok().filter(|v| v.is_finite()).unwrap_or(SILENCE).max(SILENCE));
     }
 
     pub fn finish(mut self) -> Loudness {
+        // The gate looks at whole blocks only: three steps before the first of them, and what is left over, are none.
+        let programme = programme(self.momentary.get(BLOCK - 1..).unwrap_or_default());
         let rest = std::mem::take(&mut self.pending);
         if !rest.is_empty() {
             self.block(&rest);
         }
-        let programme = self.meter.loudness_global().ok().filter(|v| v.is_finite());
         let steps = self.momentary.len();
         // The meter looks back 400 ms; two steps of silence behind the track centre its window.
         let silence = vec![0.0; self.step];
         self.block(&silence);
         self.block(&silence);
-        let values = self.momentary.split_off(self.momentary.len() - steps);
+        let centred = self.momentary.split_off(self.momentary.len() - steps);
+        let values = centred.into_iter().map(|value| (value * 10.0).round() / 10.0).collect();
         Loudness { momentary: Trace { step: STEP, values }, programme }
     }
 }
@@ -123,6 +127,18 @@ mod tests {
         assert!(momentary.values[11] > momentary.values[5] + 5.0);
         assert!(Meter::new(0, 48_000).is_none() && Meter::new(1, 0).is_none());
         assert_eq!(Loudness::of(&[0.0; 48_000], 48_000).programme, None, "silence has no loudness");
+    }
+
+    #[test]
+    fn programmes_are_as_loud_as_the_crate_says() {
+        let mut samples = tone(3.07, 0.2);
+        samples.extend(tone(2.5, 0.02));
+        samples.extend(vec![0.0; 48_000]);
+        samples.extend(tone(1.33, 0.4));
+        let mut whole = EbuR128::new(1, 48_000, Mode::I).expect("a meter");
+        whole.add_frames_f32(&samples).expect("heard");
+        let (told, wanted) = (Loudness::of(&samples, 48_000).programme, whole.loudness_global().expect("heard"));
+        assert!((told.expect("heard") - wanted).abs() < 1e-6, "{told:?}, {wanted}");
     }
 
     #[test]

@@ -61,29 +61,65 @@ impl<const C: usize> Convolution<'_, C> {
 
     #[inline(always)]
     fn summed(&self, from: &[f32], into: &mut [f32]) {
-        let (inputs, steps) = (self.inputs, from.len() / self.inputs);
-        for (step, out) in into.chunks_exact_mut(C).enumerate() {
-            let mut sums = [0.0f32; C];
-            sums.copy_from_slice(self.bias);
-            for tap in 0..self.taps {
-                // Outside the track is nothing.
-                let Some(at) = (step + tap * self.apart).checked_sub(self.taps / 2 * self.apart).filter(|a| *a < steps)
-                else {
-                    continue;
-                };
-                let weights = &self.weights[tap * inputs * C..(tap + 1) * inputs * C];
-                for (value, row) in from[at * inputs..(at + 1) * inputs].iter().zip(weights.chunks_exact(C)) {
-                    for (sum, weight) in sums.iter_mut().zip(row) {
-                        *sum += value * weight;
-                    }
+        let steps = from.len() / self.inputs;
+        let reach = self.taps / 2 * self.apart;
+        // Where every tap lies within the track.
+        let within = reach.min(steps)..steps.saturating_sub(reach).max(reach.min(steps));
+        let mut step = 0;
+        while step < steps {
+            if within.contains(&step) && within.contains(&(step + 1)) {
+                let (sums, next) = self.two_steps(from, step - reach);
+                into[step * C..(step + 1) * C].copy_from_slice(&sums);
+                into[(step + 1) * C..(step + 2) * C].copy_from_slice(&next);
+                step += 2;
+            } else {
+                into[step * C..(step + 1) * C].copy_from_slice(&self.one_step(from, step));
+                step += 1;
+            }
+        }
+    }
+
+    #[inline(always)]
+    fn one_step(&self, from: &[f32], step: usize) -> [f32; C] {
+        let inputs = self.inputs;
+        let mut sums = [0.0f32; C];
+        sums.copy_from_slice(self.bias);
+        for (tap, weights) in self.weights.chunks_exact(inputs * C).enumerate() {
+            // Outside the track is nothing.
+            let at = (step + tap * self.apart).checked_sub(self.taps / 2 * self.apart);
+            let Some(row) = at.and_then(|at| from.get(at * inputs..(at + 1) * inputs)) else { continue };
+            for (value, weights) in row.iter().zip(weights.chunks_exact(C)) {
+                for (sum, weight) in sums.iter_mut().zip(weights) {
+                    *sum = value.mul_add(*weight, *sum);
                 }
             }
-            out.copy_from_slice(&sums);
         }
+        sums
+    }
+
+    /// Of the step whose first tap is at `first`, and of the next: each weight is fetched once for both, and their sums
+    /// need not wait for each other.
+    #[inline(always)]
+    fn two_steps(&self, from: &[f32], first: usize) -> ([f32; C], [f32; C]) {
+        let inputs = self.inputs;
+        let (mut sums, mut next_sums) = ([0.0f32; C], [0.0f32; C]);
+        sums.copy_from_slice(self.bias);
+        next_sums.copy_from_slice(self.bias);
+        for (tap, weights) in self.weights.chunks_exact(inputs * C).enumerate() {
+            let (row, next) = from[(first + tap * self.apart) * inputs..][..2 * inputs].split_at(inputs);
+            for ((value, next), weights) in row.iter().zip(next).zip(weights.chunks_exact(C)) {
+                for i in 0..C {
+                    sums[i] = value.mul_add(weights[i], sums[i]);
+                    next_sums[i] = next.mul_add(weights[i], next_sums[i]);
+                }
+            }
+        }
+        (sums, next_sums)
     }
 }
 
-/// A convolution to be run with the widest sums that this processor has: they come to the same on all of them.
+/// A convolution to be run with the widest sums that this processor has. They come to the same on all of them: products
+/// are added without being rounded first, also where a processor cannot do that at once.
 struct Run<'a, const C: usize> {
     convolution: &'a Convolution<'a, C>,
     from: &'a [f32],

@@ -53,7 +53,7 @@ pub fn rises(spectrum: &Spectrum, frame: usize) -> impl Iterator<Item = f32> + '
 
 /// The strongest of `values`, `rate` a second, within `reach` values of a time; 0 beyond their ends.
 pub fn strongest(values: &[f32], rate: f64, at: f64, reach: usize) -> f64 {
-    let centre = (at * rate).round().max(0.0) as usize;
+    let centre = (at * rate + 0.5).max(0.0) as usize;
     let from = centre.saturating_sub(reach).min(values.len());
     f64::from(values[from..(centre + reach + 1).min(values.len())].iter().copied().fold(0.0, f32::max))
 }

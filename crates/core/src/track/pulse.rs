@@ -95,12 +95,13 @@ impl Pulse {
 pub fn inputs(spectrum: &Spectrum) -> Vec<f32> {
     let steps = spectrum.frames() / EVERY;
     let mut rows = vec![0.0f32; steps * INPUTS];
+    let bands = spectrum.bands();
+    let slots: Vec<usize> = (0..bands).map(|band| band * BANDS / bands).collect();
     for (step, row) in rows.chunks_exact_mut(INPUTS).enumerate() {
         for frame in step * EVERY..(step + 1) * EVERY {
             let now = spectrum.frame(frame);
-            for (band, (value, rise)) in now.iter().zip(rises(spectrum, frame)).enumerate() {
-                let slot = band * BANDS / now.len();
-                row[slot] += value;
+            for ((value, rise), slot) in now.iter().zip(rises(spectrum, frame)).zip(&slots) {
+                row[*slot] += value;
                 row[BANDS + slot] += rise;
             }
         }

@@ -1,7 +1,9 @@
 //! Short-time spectra, a hundred a second, folded into logarithmic bands and pitch classes.
 
 use super::READING_RATE;
-use realfft::RealFftPlanner;
+use rustfft::num_complex::Complex;
+use rustfft::{Fft, FftPlanner};
+use std::sync::Arc;
 
 /// Samples between two frames: 10 ms.
 pub const HOP: usize = 240;
@@ -20,10 +22,17 @@ const BANDS_PER_OCTAVE: f64 = 12.0;
 const LOWEST: f64 = 30.0;
 const HIGHEST: f64 = 11_000.0;
 
+/// Into so many values bands are folded beforehand: what rows of beats are told of, over and over.
+const FOLDS: usize = 16;
+
 /// Log-compressed band energies and pitch classes of a whole track.
 pub struct Spectrum {
     /// Frame-major, `bands` values a frame.
     values: Vec<f32>,
+    /// The sums of the frames before each, folded; one more than there are frames.
+    folded: Vec<[f64; FOLDS]>,
+    /// How many bands are folded into one.
+    fold_widths: [f64; FOLDS],
     /// 12 values per pitch frame, a pitch frame each [`PITCH_EVERY`] frames.
     chroma: Vec<[f32; 12]>,
     /// Log-compressed, a row each [`SEMITONES_EVERY`] frames.
@@ -39,33 +48,29 @@ impl Spectrum {
         let frames = samples.len() / HOP;
         let filters = Filters::new();
         let bands = filters.spans.len();
-        let mut planner = RealFftPlanner::<f32>::new();
-        let fft = planner.plan_fft_forward(WINDOW);
-        let window = hann(WINDOW);
-        let mut input = fft.make_input_vec();
-        let mut output = fft.make_output_vec();
-        let mut scratch = fft.make_scratch_vec();
-        let mut magnitudes = vec![0.0f32; output.len()];
+        let mut transform = Transform::new(WINDOW, WINDOW / 2);
         let mut values = vec![0.0; frames * bands];
-        for frame in 0..frames {
-            windowed(samples, frame * HOP, &window, &mut input);
-            // The lengths come from the plan itself, so the transform cannot refuse them.
-            if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_err() {
-                continue;
-            }
-            magnitudes.iter_mut().zip(&output).for_each(|(m, bin)| *m = bin.norm_sqr().sqrt());
-            let row = &mut values[frame * bands..(frame + 1) * bands];
-            for (value, span) in row.iter_mut().zip(&filters.spans) {
-                let sum: f32 = magnitudes[span.first..].iter().zip(&span.weights).map(|(m, weight)| m * weight).sum();
-                *value = (1.0 + sum).ln();
+        for (pair, rows) in values.chunks_mut(2 * bands).enumerate() {
+            let magnitudes = transform.magnitudes(samples, 2 * pair * HOP, HOP);
+            for (row, magnitudes) in rows.chunks_exact_mut(bands).zip(magnitudes) {
+                for (value, span) in row.iter_mut().zip(&filters.spans) {
+                    *value = (1.0 + product(&magnitudes[span.first..], &span.weights)).ln();
+                }
             }
         }
+        let fold: Vec<usize> = (0..bands).map(|band| band * FOLDS / bands).collect();
+        let fold_widths = std::array::from_fn(|i| fold.iter().filter(|to| **to == i).count() as f64);
+        let folded = folded(&values, &fold);
         let (semitones, chroma) = pitches(samples, frames);
-        Self { values, chroma, semitones, bands, centres: filters.centres, frames }
+        Self { values, folded, fold_widths, chroma, semitones, bands, centres: filters.centres, frames }
     }
 
     pub fn frames(&self) -> usize {
         self.frames
+    }
+
+    pub fn bands(&self) -> usize {
+        self.bands
     }
 
     pub fn frame(&self, at: usize) -> &[f32] {
@@ -77,21 +82,28 @@ impl Spectrum {
         self.centres.partition_point(|c| *c < hertz)
     }
 
-    /// The mean band energies between two times, folded to `into` values.
+    /// The mean band energies between two times, folded to `into` values: quickly where they are [`FOLDS`] or a half, a
+    /// quarter … of them.
     pub fn mean_bands(&self, start: f64, end: f64, into: usize) -> Vec<f64> {
         let (from, to) = self.range(start, end);
-        let mut bands = vec![0.0f32; self.bands];
-        for row in self.values[from * self.bands..to * self.bands].chunks_exact(self.bands) {
-            bands.iter_mut().zip(row).for_each(|(sum, value)| *sum += value);
+        let mut slots = vec![(0.0, 0.0); into];
+        let mut add = |place: usize, of: usize, sum: f64, bands: f64| {
+            let slot = &mut slots[place * into / of];
+            slot.0 += sum;
+            slot.1 += bands;
+        };
+        if FOLDS.is_multiple_of(into) {
+            let sums = self.folded[from].iter().zip(&self.folded[to]).map(|(before, after)| after - before);
+            sums.zip(&self.fold_widths).enumerate().for_each(|(fold, (sum, width))| add(fold, FOLDS, sum, *width));
+        } else {
+            let mut sums = vec![0.0f32; self.bands];
+            for row in self.values[from * self.bands..to * self.bands].chunks_exact(self.bands) {
+                sums.iter_mut().zip(row).for_each(|(sum, value)| *sum += value);
+            }
+            sums.iter().enumerate().for_each(|(band, sum)| add(band, self.bands, f64::from(*sum), 1.0));
         }
-        let mut sums = vec![0.0; into];
-        let mut counts = vec![0.0; into];
-        for (band, sum) in bands.iter().enumerate() {
-            let slot = band * into / self.bands;
-            sums[slot] += f64::from(*sum);
-            counts[slot] += (to - from) as f64;
-        }
-        sums.iter().zip(counts).map(|(s, c): (&f64, f64)| s / c.max(1.0)).collect()
+        let frames = (to - from) as f64;
+        slots.iter().map(|(sum, bands)| sum / f64::max(bands * frames, 1.0)).collect()
     }
 
     /// The mean pitch classes between two times, of unit length (or all zero in silence).
@@ -143,14 +155,80 @@ pub(super) fn windowed(samples: &[f32], centre: usize, window: &[f32], into: &mu
     }
 }
 
+/// The sums of the rows before each; each value of a row is added to one of the sums.
+fn folded(values: &[f32], fold: &[usize]) -> Vec<[f64; FOLDS]> {
+    let mut sums = [0.0; FOLDS];
+    let mut all = vec![sums];
+    for row in values.chunks_exact(fold.len()) {
+        row.iter().zip(fold).for_each(|(value, to)| sums[*to] += f64::from(*value));
+        all.push(sums);
+    }
+    all
+}
+
+/// The sum of the products, in eight sums beside each other, as long as both are.
+pub(super) fn product(a: &[f32], b: &[f32]) -> f32 {
+    const BESIDE: usize = 8;
+    let mut sums = [0.0f32; BESIDE];
+    let both = a.len().min(b.len());
+    let (mut a, mut b) = (a[..both].chunks_exact(BESIDE), b[..both].chunks_exact(BESIDE));
+    for (a, b) in a.by_ref().zip(b.by_ref()) {
+        sums.iter_mut().zip(a).zip(b).for_each(|((sum, a), b)| *sum += a * b);
+    }
+    let rest: f32 = a.remainder().iter().zip(b.remainder()).map(|(a, b)| a * b).sum();
+    sums.iter().sum::<f32>() + rest
+}
+
+/// The magnitudes of the lower bins of windowed samples, two windows in one transform: that of a real sequence is
+/// symmetric, so that of `a + ib` tells both (Cooley, Lewis, Welch, "The fast Fourier transform algorithm", 1970).
+struct Transform {
+    fft: Arc<dyn Fft<f32>>,
+    window: Vec<f32>,
+    halves: [Vec<f32>; 2],
+    buffer: Vec<Complex<f32>>,
+    scratch: Vec<Complex<f32>>,
+    magnitudes: [Vec<f32>; 2],
+}
+
+impl Transform {
+    fn new(window: usize, bins: usize) -> Self {
+        let fft = FftPlanner::new().plan_fft_forward(window);
+        let scratch = vec![Complex::default(); fft.get_inplace_scratch_len()];
+        Self {
+            fft,
+            window: hann(window),
+            halves: [vec![0.0; window], vec![0.0; window]],
+            buffer: vec![Complex::default(); window],
+            scratch,
+            magnitudes: [vec![0.0; bins], vec![0.0; bins]],
+        }
+    }
+
+    /// Around `centre`, and around so many samples later.
+    fn magnitudes(&mut self, samples: &[f32], centre: usize, later: usize) -> &[Vec<f32>; 2] {
+        let [now, next] = &mut self.halves;
+        windowed(samples, centre, &self.window, now);
+        windowed(samples, centre + later, &self.window, next);
+        for ((slot, re), im) in self.buffer.iter_mut().zip(&*now).zip(&*next) {
+            *slot = Complex::new(*re, *im);
+        }
+        self.fft.process_with_scratch(&mut self.buffer, &mut self.scratch);
+        let [now, next] = &mut self.magnitudes;
+        let mirrored = std::iter::once(&self.buffer[0]).chain(self.buffer.iter().rev());
+        for (((now, next), bin), mirror) in now.iter_mut().zip(&mut *next).zip(&self.buffer).zip(mirrored) {
+            let (sum, difference) = (bin + mirror.conj(), bin - mirror.conj());
+            *now = sum.norm_sqr();
+            *next = difference.norm_sqr();
+        }
+        for half in [now, next] {
+            half.iter_mut().for_each(|square| *square = 0.5 * square.sqrt());
+        }
+        &self.magnitudes
+    }
+}
+
 /// Semitones, and pitch classes.
 fn pitches(samples: &[f32], frames: usize) -> (Vec<[f32; SEMITONES]>, Vec<[f32; 12]>) {
-    let mut planner = RealFftPlanner::<f32>::new();
-    let fft = planner.plan_fft_forward(PITCH_WINDOW);
-    let window = hann(PITCH_WINDOW);
-    let mut input = fft.make_input_vec();
-    let mut output = fft.make_output_vec();
-    let mut scratch = fft.make_scratch_vec();
     let bin_hz = f64::from(READING_RATE) / PITCH_WINDOW as f64;
     let heard = (2500.0f64.max(LOWEST_SEMITONE * (SEMITONES as f64 / 12.0).exp2()) / bin_hz) as usize + 1;
     let class: Vec<Option<usize>> = (0..heard)
@@ -168,33 +246,32 @@ fn pitches(samples: &[f32], frames: usize) -> (Vec<[f32; SEMITONES]>, Vec<[f32; 
                 .then(|| ((semitone + 1.0) as usize, semitone.rem_euclid(1.0) as f32))
         })
         .collect();
-    let mut magnitudes = vec![0.0f32; heard];
+    let mut transform = Transform::new(PITCH_WINDOW, heard);
     let (mut semitones, mut chroma) = (Vec::new(), Vec::new());
-    for row in 0..frames.div_ceil(SEMITONES_EVERY) {
-        windowed(samples, row * SEMITONES_EVERY * HOP, &window, &mut input);
-        magnitudes.fill(0.0);
-        if fft.process_with_scratch(&mut input, &mut output, &mut scratch).is_ok() {
-            magnitudes.iter_mut().zip(&output).for_each(|(m, bin)| *m = bin.norm_sqr().sqrt());
-        }
-        let mut sums = [0.0f32; SEMITONES + 2];
-        for (magnitude, share) in magnitudes.iter().zip(&shares) {
-            if let Some((above, part)) = share {
-                sums[*above] += (1.0 - part) * magnitude;
-                sums[above + 1] += part * magnitude;
-            }
-        }
-        // The window is four times as long as that of the bands: so are its sums.
-        let scale = WINDOW as f32 / PITCH_WINDOW as f32;
-        semitones.push(std::array::from_fn(|i| (scale * sums[i + 1]).ln_1p()));
-        if row.is_multiple_of(PITCH_EVERY / SEMITONES_EVERY) {
-            let mut classes = [0.0f32; 12];
-            for (magnitude, class) in magnitudes.iter().zip(&class) {
-                if let Some(class) = class {
-                    classes[*class] += magnitude;
+    let apart = SEMITONES_EVERY * HOP;
+    let rows = frames.div_ceil(SEMITONES_EVERY);
+    // Every second row of semitones has pitch classes beside it.
+    for row in (0..rows).step_by(PITCH_EVERY / SEMITONES_EVERY) {
+        let both = transform.magnitudes(samples, row * apart, apart);
+        for magnitudes in both.iter().take(rows - row) {
+            let mut sums = [0.0f32; SEMITONES + 2];
+            for (magnitude, share) in magnitudes.iter().zip(&shares) {
+                if let Some((above, part)) = share {
+                    sums[*above] += (1.0 - part) * magnitude;
+                    sums[above + 1] += part * magnitude;
                 }
             }
-            chroma.push(classes);
+            // The window is four times as long as that of the bands: so are its sums.
+            let scale = WINDOW as f32 / PITCH_WINDOW as f32;
+            semitones.push(std::array::from_fn(|i| (scale * sums[i + 1]).ln_1p()));
         }
+        let mut classes = [0.0f32; 12];
+        for (magnitude, class) in both[0].iter().zip(&class) {
+            if let Some(class) = class {
+                classes[*class] += magnitude;
+            }
+        }
+        chroma.push(classes);
     }
     (semitones, chroma)
 }
@@ -265,11 +342,34 @@ mod tests {
         let middle = spectrum.bands.div_ceil(2);
         assert!((halves[0] - mean(0..middle)).abs() < 1e-4 && (halves[1] - mean(middle..spectrum.bands)).abs() < 1e-4);
         assert!(halves[0] > halves[1], "the tone is in the lower half");
+        let thirds = spectrum.mean_bands(0.2, 0.6, 3);
+        let third = (0..spectrum.bands).find(|band| band * 3 / spectrum.bands == 1).expect("enough bands");
+        assert!((thirds[0] - mean(0..third)).abs() < 1e-4, "not one of the halves of the halves");
         assert_eq!(spectrum.mean_chroma(0.2, 0.6).iter().position(|v| *v > 0.9), Some(0), "counted from A");
         let row = spectrum.semitones()[20];
         let loudest = (0..SEMITONES).max_by(|a, b| row[*a].total_cmp(&row[*b]));
         assert_eq!(loudest, Some(26), "two octaves and a tone above the lowest G");
         assert!(row[26] > 2.0 * row[24] && row[26] > 2.0 * row[28], "{row:?}");
+    }
+
+    #[test]
+    fn each_of_two_windows_has_its_own_magnitudes() {
+        const LONG: usize = 64;
+        let samples: Vec<f32> = (0..300).map(|i| ((i * 7919 % 1009) as f32 / 1009.0 - 0.5) * 1.7).collect();
+        let mut transform = Transform::new(LONG, LONG / 2);
+        for (centre, later) in [(100, 40), (0, 17), (290, 30)] {
+            let told = transform.magnitudes(&samples, centre, later);
+            for (told, centre) in told.iter().zip([centre, centre + later]) {
+                let mut heard = vec![0.0; LONG];
+                windowed(&samples, centre, &hann(LONG), &mut heard);
+                for (bin, magnitude) in told.iter().enumerate() {
+                    let turn = std::f32::consts::TAU * bin as f32 / LONG as f32;
+                    let sum: Complex<f32> =
+                        heard.iter().enumerate().map(|(i, v)| Complex::from_polar(*v, turn * i as f32)).sum();
+                    assert!((sum.norm() - magnitude).abs() < 1e-3, "{bin} around {centre}: {magnitude}");
+                }
+            }
+        }
     }
 
     fn tones(hertz: &[f64]) -> Spectrum {
