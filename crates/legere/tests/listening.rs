@@ -24,6 +24,7 @@ async fn music_is_marked_shortened_and_taken_along() {
     candidates(&browser, &job).await;
     lengths_as_written(&browser).await;
     shortening(&browser, &program, dir.path()).await;
+    finishing(&browser, &program, dir.path()).await;
     assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
     browser.client.clone().close().await.expect("closed");
 }
@@ -295,15 +296,7 @@ async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Pa
     let version = reading(browser).await["version"].clone();
     let seconds = version["duration"].as_f64().expect("a length");
     assert!((seconds - 30.0).abs() <= 1.0, "{version}");
-    let path = browser.js("return document.querySelector('#export').getAttribute('href')").await;
-    let wav = folder.join("out.wav");
-    let get = std::process::Command::new("curl")
-        .args(["-sf", "-o"])
-        .arg(&wav)
-        .arg(format!("{}{}", program.address, path.as_str().expect("a path")))
-        .status();
-    assert!(get.expect("curl").success());
-    let (found, rate) = samples(&wav, folder);
+    let (found, rate) = exported(browser, program, folder).await;
     assert_eq!(found.len(), (seconds * 48_000.0).round() as usize);
     // Before the seam it is the track up to there; after it, the track from where it goes on.
     let (whole, _) = samples(
@@ -332,6 +325,34 @@ async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Pa
         .await;
     browser.click(".seam button").await;
     browser.until("document.querySelector('#other').paused", 5).await;
+}
+
+/// A fade leaves the tempo alone, also where the page shows the length rounded; what is stretched is as long as asked, to
+/// the sample.
+async fn finishing(browser: &Browser, program: &Program, folder: &std::path::Path) {
+    let length = exported(browser, program, folder).await.0.len();
+    browser.js("document.querySelector('#fade-out').value = '2'").await;
+    browser.click("#finish button").await;
+    browser.until("Legere.listen.data.version.fade_out.milliseconds === 2000", 10).await;
+    assert_eq!(reading(browser).await["version"]["stretch"].as_f64(), Some(1.0));
+    assert_eq!(exported(browser, program, folder).await.0.len(), length);
+    browser.js("document.querySelector('#stretch').value = '30'").await;
+    browser.click("#finish button").await;
+    browser.until("Math.abs(Legere.listen.data.version.duration - 30) < 1e-5", 10).await;
+    assert_eq!(exported(browser, program, folder).await.0.len(), 30 * 48_000);
+}
+
+/// The samples of the version that can be taken along, and how many there are a second.
+async fn exported(browser: &Browser, program: &Program, folder: &std::path::Path) -> (Vec<f32>, f64) {
+    let path = browser.js("return document.querySelector('#export').getAttribute('href')").await;
+    let wav = folder.join("out.wav");
+    let get = std::process::Command::new("curl")
+        .args(["-sf", "-o"])
+        .arg(&wav)
+        .arg(format!("{}{}", program.address, path.as_str().expect("a path")))
+        .status();
+    assert!(get.expect("curl").success());
+    samples(&wav, folder)
 }
 
 /// The left channel at 48 kHz.

@@ -96,8 +96,8 @@ fn graph(version: &Version, length: u64) -> String {
     }
     graph.push_str(&format!("[{joined}]"));
     let mut filters: Vec<String> = Vec::new();
-    if version.stretch() != 1_000_000 {
-        let tempo = 1_000_000.0 / f64::from(version.stretch());
+    let tempo = 1.0 / version.factor();
+    if tempo != 1.0 {
         filters.push(format!("rubberband=tempo={tempo:.9}:pitchq=quality"));
     }
     let whole = samples(version);
@@ -143,7 +143,7 @@ mod tests {
     fn the_graph_says_what_happens_to_the_music() {
         let spans = vec![Span { start: s(0, 1), end: s(10, 1) }, Span { start: s(20, 1), end: s(30, 1) }];
         let version = Version::of_spans(spans, s(30, 1)).expect("a version");
-        let version = version.stretched(1_050_000).expect("a stretch");
+        let version = version.stretched(1.05).expect("a stretch");
         let fade = Fade { milliseconds: 1500, curve: Curve::Eased };
         let version = version.faded(Fade::default(), fade).expect("fades").levelled(-350).expect("a level");
         insta::assert_snapshot!(graph(&version, samples(&version)).replace(';', ";\n"));

@@ -145,7 +145,7 @@ async fn a_wanted_length_is_offered_and_used() {
     assert!((by - 0.5).abs() < 1e-6, "{moved}");
     assert!(!track.post("seam", json!({ "seam": seam })).await.expect("others").as_array().expect("a list").is_empty());
     assert!(ask(1.0, json!("nothing")).await.expect_err("refused").contains("three seconds to an hour"));
-    let said = track.post("version", json!({ "stretch": 3_000_000 })).await.expect_err("refused");
+    let said = track.post("version", json!({ "stretch": 3.0 })).await.expect_err("refused");
     assert!(said.contains("half as long to twice as long"), "{said}");
     // The draft lies on the joined music.
     let draft = server.desk.new_draft(shoot.job).await;
@@ -195,14 +195,14 @@ async fn finishing_touches_stay_when_the_part_changes() {
     let shoot = server.shoot(2).await;
     let track = Track::of(&server, &shoot);
     let touches = json!({
-        "stretch": 1_050_000, "level": -450,
+        "stretch": 1.05, "level": -450,
         "fade_in": { "milliseconds": 500, "curve": "linear" },
         "fade_out": { "milliseconds": 2000, "curve": "eased" },
     });
     track.post("version", touches).await.expect("used");
     let seen = track.post("version", json!({ "spans": [[4.0, 20.0]] })).await.expect("another part");
     let version = &seen["version"];
-    assert_eq!((&version["stretch"], &version["level"]), (&json!(1_050_000), &json!(-450)));
+    assert_eq!((&version["stretch"], &version["level"]), (&json!(1.05), &json!(-450)));
     assert_eq!(version["fade_out"], json!({ "milliseconds": 2000, "curve": "eased" }));
     assert!((version["duration"].as_f64().expect("seconds") - 16.8).abs() < 1e-3, "{version}");
     for (touch, words) in [

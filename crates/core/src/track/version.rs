@@ -3,13 +3,14 @@
 use super::loudness::programme;
 use super::{Beat, Cue, Section, Texture, Trace, TrackReading};
 use crate::time::Seconds;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 
 /// The shortest part that shots can be laid on, in seconds.
 const SHORTEST: i64 = 2;
-const AS_IS: u32 = 1_000_000;
+/// So fine that any length of an hour comes out to the sample.
+const AS_IS: u32 = 1_000_000_000;
 /// Half and twice as long: beyond that nothing sounds like music any more.
-const STRETCHES: std::ops::RangeInclusive<u32> = 500_000..=2_000_000;
+const STRETCHES: std::ops::RangeInclusive<u32> = AS_IS / 2..=2 * AS_IS;
 /// −60 to +12 dB.
 const LEVELS: std::ops::RangeInclusive<i32> = -6000..=1200;
 
@@ -69,8 +70,8 @@ impl Fade {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Version {
     spans: Vec<Span>,
-    /// The length as a share of what it is at its own tempo, in millionths.
-    #[serde(default = "as_is", skip_serializing_if = "is_as_is")]
+    /// The length as a share of what it is at its own tempo, in billionths.
+    #[serde(default = "as_is", skip_serializing_if = "is_as_is", deserialize_with = "stretch")]
     stretch: u32,
     #[serde(default)]
     pub fade_in: Fade,
@@ -83,6 +84,12 @@ pub struct Version {
 
 fn as_is() -> u32 {
     AS_IS
+}
+
+/// Was kept in millionths: so few billionths are none.
+fn stretch<'de, D: Deserializer<'de>>(from: D) -> Result<u32, D::Error> {
+    let kept = u32::deserialize(from)?;
+    Ok(if kept < AS_IS / 100 { kept.saturating_mul(1000) } else { kept })
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // serde asks for a reference
@@ -118,12 +125,14 @@ impl Version {
         Ok(Self { spans, stretch: AS_IS, fade_in: Fade::default(), fade_out: Fade::default(), level: 0 })
     }
 
-    /// The same, `millionths` as long at the same pitch.
-    pub fn stretched(mut self, millionths: u32) -> Result<Self, VersionError> {
-        if !STRETCHES.contains(&millionths) {
+    /// The same, so many times as long at the same pitch.
+    pub fn stretched(mut self, factor: f64) -> Result<Self, VersionError> {
+        // What is no number becomes nothing, which is refused.
+        let billionths = (factor * f64::from(AS_IS)).round() as u32;
+        if !STRETCHES.contains(&billionths) {
             return Err(VersionError::Stretch);
         }
-        self.stretch = millionths;
+        self.stretch = billionths;
         self.check_fades()
     }
 
@@ -159,11 +168,6 @@ impl Version {
         &self.spans
     }
 
-    /// Millionths of its own length.
-    pub fn stretch(&self) -> u32 {
-        self.stretch
-    }
-
     /// Hundredths of a decibel.
     pub fn level(&self) -> i32 {
         self.level
@@ -182,7 +186,8 @@ impl Version {
         if self.stretch == AS_IS { whole } else { Seconds::from_measured(whole.to_f64() * self.factor()) }
     }
 
-    fn factor(&self) -> f64 {
+    /// How many times as long as at its own tempo.
+    pub fn factor(&self) -> f64 {
         f64::from(self.stretch) / f64::from(AS_IS)
     }
 
@@ -318,7 +323,7 @@ mod tests {
     fn backbeats_are_carried_over_like_beats() {
         let track = TrackReading { backbeats: vec![1.5, 7.0, 9.5, 15.0], ..track() };
         let spans = vec![Span { start: s(6), end: s(10) }, Span { start: s(14), end: s(18) }];
-        let version = Version::of_spans(spans, s(20)).and_then(|v| v.stretched(2_000_000)).expect("inside");
+        let version = Version::of_spans(spans, s(20)).and_then(|v| v.stretched(2.0)).expect("inside");
         assert_eq!(version.reading(&track).backbeats, [2.0, 7.0, 10.0]);
     }
 
@@ -327,7 +332,7 @@ mod tests {
         let pause = Cue { lasts: Some(2.0), ..Cue::new(8.0, CueKind::Pause, 1.0) };
         let track = TrackReading { cues: vec![pause], ..track() };
         let lasts = |from, to| {
-            let version = Version::part(s(from), s(to), s(20)).and_then(|v| v.stretched(2_000_000)).expect("inside");
+            let version = Version::part(s(from), s(to), s(20)).and_then(|v| v.stretched(2.0)).expect("inside");
             version.reading(&track).cues.iter().map(|c| c.lasts).collect::<Vec<_>>()
         };
         assert_eq!(lasts(6, 20), [Some(4.0)], "twice as slow");
@@ -387,12 +392,24 @@ mod tests {
 
     #[test]
     fn a_stretch_moves_everything_with_it() {
-        let version = Version::part(s(0), s(20), s(20)).expect("whole").stretched(1_100_000).expect("a stretch");
+        let version = Version::part(s(0), s(20), s(20)).expect("whole").stretched(1.1).expect("a stretch");
         let reading = version.reading(&track());
         assert!((reading.duration - 22.0).abs() < 1e-6 && (reading.tempo_bpm - 120.0 / 1.1).abs() < 1e-6);
         assert!((reading.cues[0].at - 8.8).abs() < 1e-6);
         assert_eq!(reading.energy.values.len(), 44);
-        assert_eq!(Version::part(s(0), s(20), s(20)).expect("whole").stretched(400_000), Err(VersionError::Stretch));
+        for refused in [0.4, 2.1, -1.0, 1e12, f64::NAN] {
+            assert_eq!(Version::part(s(0), s(20), s(20)).expect("whole").stretched(refused), Err(VersionError::Stretch));
+        }
+    }
+
+    #[test]
+    fn a_length_that_is_asked_for_comes_out_to_the_microsecond() {
+        let whole = Seconds::new(2_145_808, 48_000).expect("seconds");
+        for asked in [45.0, 40.0, 44.704_15, 1501.0 / 30.0] {
+            let version = Version::part(s(0), whole, s(50)).expect("a part");
+            let version = version.stretched(asked / whole.to_f64()).expect("a stretch");
+            assert!((version.duration().to_f64() - asked).abs() < 1e-6, "{asked}");
+        }
     }
 
     #[test]
@@ -413,15 +430,17 @@ mod tests {
         // Whatever the written form of seconds, only the spans are needed.
         let spans = text.split("\"fade_in\"").next().expect("text").trim_end_matches(',').to_owned() + "}";
         assert_eq!(serde_json::from_str::<Version>(&spans).expect("old form"), new);
+        let coarse = text.replace("\"fade_in\"", "\"stretch\":1050000,\"fade_in\"");
+        assert_eq!(serde_json::from_str::<Version>(&coarse).ok(), new.stretched(1.05).ok());
     }
 
     proptest! {
         #[test]
-        fn all_that_carries_over_lies_inside(a in 0i64..8, b in 1i64..10, c in 0i64..9, d in 1i64..10, stretch in 500_000u32..2_000_000) {
+        fn all_that_carries_over_lies_inside(a in 0i64..8, b in 1i64..10, c in 0i64..9, d in 1i64..10, stretch in 0.5f64..2.0) {
             let Ok(version) = Version::of_spans(spans(&[(a, a + b), (c, c + d)]), s(20)) else { return Ok(()) };
             let version = version.stretched(stretch).expect("allowed");
             let reading = version.reading(&track());
-            prop_assert!((reading.duration - (b + d) as f64 * f64::from(stretch) / 1e6).abs() < 1e-3);
+            prop_assert!((reading.duration - (b + d) as f64 * stretch).abs() < 1e-3);
             prop_assert!(reading.beats.windows(2).all(|w| w[1].at > w[0].at));
             prop_assert!(reading.beats.iter().all(|x| x.at >= 0.0 && x.at < reading.duration));
             prop_assert!(reading.sections.windows(2).all(|w| (w[0].end - w[1].start).abs() < 1e-6));

@@ -166,6 +166,7 @@
     Legere.start(other);
   }
   const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
+  const shown = () => L.data.version.duration.toFixed(2);
   function stretchWords() {
     const wanted = seconds($("stretch").value, own()),
       by = wanted / own() - 1;
@@ -189,7 +190,8 @@
         throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
       const fade = (id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
       const body = {
-        stretch: Math.round((wanted / own()) * 1e6),
+        // What was not touched stays as it is: the page shows less of it than there is.
+        stretch: $("stretch").value === shown() ? undefined : wanted / own(),
         fade_in: { milliseconds: fade("in"), curve: $("curve-in").value },
         fade_out: { milliseconds: fade("out"), curve: $("curve-out").value },
         level: Math.round(number("level", "the level is a number of decibels") * 100),
@@ -201,7 +203,7 @@
   function show() {
     const v = L.data.version;
     if (!v) return;
-    $("stretch").value = v.duration.toFixed(2);
+    $("stretch").value = shown();
     $("fade-in").value = v.fade_in.milliseconds / 1000;
     $("fade-out").value = v.fade_out.milliseconds / 1000;
     $("curve-in").value = v.fade_in.curve;

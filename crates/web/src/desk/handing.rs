@@ -198,7 +198,7 @@ impl Desk {
                 name: track.name.clone(),
                 url: track.path.split('/').map(escaped).collect::<Vec<_>>().join("/"),
                 spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
-                speed: 1e6 / f64::from(version.stretch()),
+                speed: 1.0 / version.factor(),
                 track_duration,
             }),
             markers: open

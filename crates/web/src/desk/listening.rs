@@ -22,8 +22,8 @@ const OTHER_SEAMS: usize = 6;
 pub struct Wanted {
     /// Starts and ends in the track, in seconds.
     spans: Option<Vec<(f64, f64)>>,
-    /// Millionths of the track's own length.
-    stretch: Option<u32>,
+    /// How many times as long as at its own tempo.
+    stretch: Option<f64>,
     fade_in: Option<Fade>,
     fade_out: Option<Fade>,
     /// Hundredths of a decibel.
@@ -95,9 +95,8 @@ impl Desk {
             return Err(WebError::Refused("a version needs at least one part of the track"));
         }
         let mut next = Version::of_spans(spans, length)?;
-        let (stretch, level, fade_in, fade_out) = old.map_or((1_000_000, 0, Fade::default(), Fade::default()), |o| {
-            (o.stretch(), o.level(), o.fade_in, o.fade_out)
-        });
+        let (stretch, level, fade_in, fade_out) =
+            old.map_or((1.0, 0, Fade::default(), Fade::default()), |o| (o.factor(), o.level(), o.fade_in, o.fade_out));
         next = next.stretched(wanted.stretch.unwrap_or(stretch))?;
         next = next.faded(wanted.fade_in.unwrap_or(fade_in), wanted.fade_out.unwrap_or(fade_out))?;
         next = next.levelled(wanted.level.unwrap_or(level))?;

@@ -159,7 +159,7 @@ fn as_seen(track: Track) -> Value {
             "spans": v.spans().iter().map(|s| (s.start.to_f64(), s.end.to_f64())).collect::<Vec<_>>(),
             "joins": v.joins(),
             "duration": v.duration().to_f64(),
-            "stretch": v.stretch(),
+            "stretch": v.factor(),
             "fade_in": v.fade_in,
             "fade_out": v.fade_out,
             "level": v.level(),
