@@ -211,6 +211,7 @@ async fn by_key(browser: &Browser) {
     browser.until(&format!("{count}.beats.length <= {all} / 2 + 1"), 10).await;
     browser.control('z').await;
     browser.until(&format!("{count}.beats.length === {all}"), 10).await;
+    bars_of_three(browser).await;
     let one = "Legere.listen.beats().find((b) => b.beat === 1).at";
     let before = browser.js(&format!("return {one}")).await;
     browser
@@ -228,6 +229,22 @@ async fn by_key(browser: &Browser) {
     browser.key("c").await;
     let spoken = browser.text("#spoken").await;
     assert!(spoken.contains("drop at 0:") && spoken.contains("energy"), "{spoken}");
+}
+
+/// The page says what most bars have, also where one has more.
+async fn bars_of_three(browser: &Browser) {
+    let bars = async |beats: usize| {
+        browser.until(&format!("document.querySelector('#metre').value === '{beats}'"), 10).await;
+    };
+    bars(4).await;
+    browser.js("const m = document.querySelector('#metre'); m.value = '3'; m.dispatchEvent(new Event('change'))").await;
+    browser.until("Math.max(...Legere.listen.beats().map((b) => b.beat)) === 3", 10).await;
+    bars(3).await;
+    // As a reading has it where music leaves its count.
+    browser.js("const L = Legere.listen; L.beats().slice(6, 9).forEach((b, i) => (b.beat = i + 4)); L.drawAll()").await;
+    bars(3).await;
+    browser.control('z').await;
+    bars(4).await;
 }
 
 /// Tracks beside each other: described in place, narrowed by words, heard.

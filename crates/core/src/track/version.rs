@@ -398,7 +398,10 @@ mod tests {
         assert!((reading.cues[0].at - 8.8).abs() < 1e-6);
         assert_eq!(reading.energy.values.len(), 44);
         for refused in [0.4, 2.1, -1.0, 1e12, f64::NAN] {
-            assert_eq!(Version::part(s(0), s(20), s(20)).expect("whole").stretched(refused), Err(VersionError::Stretch));
+            assert_eq!(
+                Version::part(s(0), s(20), s(20)).expect("whole").stretched(refused),
+                Err(VersionError::Stretch)
+            );
         }
     }
 
