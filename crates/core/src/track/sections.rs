@@ -21,7 +21,7 @@ const TIMBRE_VALUES: usize = 12;
 pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_>) -> (Vec<Section>, Vec<Cue>) {
     let duration = audio.duration();
     let bars = bar_starts(beats, duration);
-    let silences = pauses(silences(audio.samples), duration);
+    let silences = pauses(silences(audio.samples), energy, duration);
     let music_end = music_end(audio.samples).unwrap_or(duration);
     let bounds = boundaries(&bars, spectrum, energy, music_end);
     let mut sections: Vec<Section> = bounds
@@ -402,8 +402,16 @@ const SECONDS_A_PAUSE: f64 = 8.0;
 /// How much longer than that a pause is.
 const PAUSE_STANDS_OUT: f64 = 1.6;
 
+/// What is no louder before a silence than this share of the track's mean energy is no music that stops, but fades in
+/// from nothing.
+const STOPS: f64 = 0.25;
+/// How long before, in seconds.
+const BEFORE_PAUSE: f64 = 2.0;
+
 /// The silences that are heard as pauses.
-fn pauses(mut silences: Vec<(f64, f64)>, duration: f64) -> Vec<(f64, f64)> {
+fn pauses(mut silences: Vec<(f64, f64)>, energy: &Trace, duration: f64) -> Vec<(f64, f64)> {
+    let least = STOPS * energy.mean(0.0, duration);
+    silences.retain(|(start, _)| energy.mean(start - BEFORE_PAUSE, *start) > least);
     if silences.len() as f64 * SECONDS_A_PAUSE > duration {
         let mut lengths: Vec<f64> = silences.iter().map(|s| s.1 - s.0).collect();
         lengths.sort_by(f64::total_cmp);
@@ -429,6 +437,14 @@ fn music_end(samples: &[f32]) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_music_that_stops_makes_a_pause() {
+        // It fades in for ten seconds, then plays.
+        let energy = Trace { step: 0.5, values: (0..120).map(|i| if i < 20 { 2.0 } else { 50.0 }).collect() };
+        let silences = vec![(3.0, 3.4), (7.0, 7.5), (30.0, 30.6)];
+        assert_eq!(pauses(silences, &energy, 60.0), [(30.0, 30.6)]);
+    }
 
     #[test]
     fn neighbours_that_are_the_same_music_are_one_section() {
@@ -460,12 +476,13 @@ mod tests {
 
     #[test]
     fn silence_after_every_note_is_no_pause_but_a_longer_one_among_them_is() {
+        let even = Trace { step: 60.0, values: vec![50.0] };
         let ticks: Vec<(f64, f64)> = (0..40).map(|i| (f64::from(i) * 0.5 + 0.1, f64::from(i) * 0.5 + 0.5)).collect();
-        assert!(pauses(ticks.clone(), 20.5).is_empty());
+        assert!(pauses(ticks.clone(), &even, 20.5).is_empty());
         let mut stopped = ticks.clone();
         stopped[20].1 += 1.5;
-        assert_eq!(pauses(stopped.clone(), 22.0), [stopped[20]]);
+        assert_eq!(pauses(stopped.clone(), &even, 22.0), [stopped[20]]);
         let rare = vec![(10.0, 10.4), (30.0, 31.0)];
-        assert_eq!(pauses(rare.clone(), 60.0), rare, "each of a few is one");
+        assert_eq!(pauses(rare.clone(), &even, 60.0), rare, "each of a few is one");
     }
 }

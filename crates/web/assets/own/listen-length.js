@@ -167,14 +167,21 @@
   }
   const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
   const shown = () => L.data.version.duration.toFixed(2);
+  // How many times as long as at its own tempo. The page shows less of a length than there is: what was not touched, or is
+  // its own length again, stretches nothing by what was rounded away.
+  function factor() {
+    const text = $("stretch").value.trim();
+    if (text === shown()) return L.data.version.stretch;
+    return text === own().toFixed(2) ? 1 : seconds(text, own()) / own();
+  }
   function stretchWords() {
-    const wanted = seconds($("stretch").value, own()),
-      by = wanted / own() - 1;
+    const by = factor() - 1,
+      percent = Math.abs(by * 100);
     $("stretch-says").textContent = !Number.isFinite(by)
       ? ""
-      : Math.abs(by) < 0.0005
+      : by === 0
         ? "its own tempo"
-        : `${by > 0 ? "+" : "−"}${Math.abs(by * 100).toFixed(1)} %${Math.abs(by) > 0.08 ? (by > 0 ? ": drums will smear and voices drag" : ": it will sound hurried, attacks will flutter") : ""}`;
+        : `${by > 0 ? "+" : "−"}${percent.toFixed(percent < 0.1 ? 3 : 1)} %${Math.abs(by) > 0.08 ? (by > 0 ? ": drums will smear and voices drag" : ": it will sound hurried, attacks will flutter") : ""}`;
     $("stretch-says").classList.toggle("problem", Math.abs(by) > 0.08);
   }
   async function finish(event) {
@@ -185,13 +192,11 @@
         if (!Number.isFinite(v)) throw new Error(words);
         return v;
       };
-      const wanted = seconds($("stretch").value, own());
-      if (!Number.isFinite(wanted))
+      if (!Number.isFinite(factor()))
         throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
       const fade = (id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
       const body = {
-        // What was not touched stays as it is: the page shows less of it than there is.
-        stretch: $("stretch").value === shown() ? undefined : wanted / own(),
+        stretch: factor(),
         fade_in: { milliseconds: fade("in"), curve: $("curve-in").value },
         fade_out: { milliseconds: fade("out"), curve: $("curve-out").value },
         level: Math.round(number("level", "the level is a number of decibels") * 100),
