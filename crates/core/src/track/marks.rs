@@ -6,6 +6,8 @@
 use super::{Beat, Cue, CueKind, Section, SectionKind, TrackReading};
 use serde::{Deserialize, Serialize};
 
+mod paced;
+
 /// How far a mark may be from an onset that it snaps to, in seconds.
 const SNAP: f64 = 0.09;
 /// Two beats nearer than this cannot be told apart.
@@ -54,7 +56,7 @@ pub enum Edit {
     },
     Halve,
     Double,
-    /// Even beats of a tempo between two times, from the beat nearest to the first.
+    /// Read again at about a tempo between two times, from the beat nearest to the first.
     Retempo {
         start: f64,
         end: f64,
@@ -360,10 +362,9 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
                 .map_or(*start, |i| if (times[i] - start).abs() < 0.4 { times[i] } else { *start });
             let gap = 60.0 / bpm;
             let end = end.min(track.duration);
-            let even = (0..).map(|i| from + f64::from(i) * gap).take_while(|t| *t < end - gap / 2.0);
             let mut all: Vec<f64> =
                 times.iter().copied().filter(|t| *t < from - CLOSEST || *t >= end - CLOSEST).collect();
-            all.extend(even);
+            all.extend(paced::beats(&track.onsets, from, end - gap / 2.0, gap));
             Ok(again(all, one))
         }
         Edit::Density { strong: true } => strong_beats(track),

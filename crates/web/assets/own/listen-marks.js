@@ -117,7 +117,7 @@
       if (what.at > 0.01) box.append(" ", button("join with the one before", gone({ do: "join", at: what.at })));
     }
   }
-  // Even beats of a given tempo through a section, where the reading went astray.
+  // A section is read again at about a given tempo, where the reading went astray.
   function tempo(section) {
     const input = el("input", { class: "line-input short", inputmode: "decimal", "aria-label": "tempo of the section" });
     input.placeholder = L.data.reading.tempo_bpm.toFixed(1);
