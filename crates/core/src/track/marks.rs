@@ -5,6 +5,7 @@
 
 use super::{Beat, Cue, CueKind, Section, SectionKind, TrackReading};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 mod paced;
 
@@ -237,8 +238,14 @@ fn nearest(times: impl Iterator<Item = f64>, at: f64) -> Option<usize> {
     times.enumerate().min_by(|a, b| (a.1 - at).abs().total_cmp(&(b.1 - at).abs())).map(|(i, _)| i)
 }
 
+/// How many beats most bars have.
 fn metre(beats: &[Beat]) -> u32 {
-    beats.iter().map(|b| b.beat).max().unwrap_or(4).max(1)
+    let mut bars: BTreeMap<u32, usize> = BTreeMap::new();
+    for pair in beats.windows(2).filter(|pair| pair[1].beat == 1) {
+        *bars.entry(pair[0].beat).or_default() += 1;
+    }
+    let most = bars.into_iter().max_by_key(|(_, count)| *count).map(|(beats, _)| beats);
+    most.or(beats.iter().map(|b| b.beat).max()).unwrap_or(4).max(1)
 }
 
 /// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
@@ -358,14 +365,19 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             if !(30.0..=300.0).contains(bpm) {
                 return Err(MarkError::Tempo);
             }
-            let from = nearest(times.iter().copied(), *start)
-                .map_or(*start, |i| if (times[i] - start).abs() < 0.4 { times[i] } else { *start });
+            // Where no beat is, a bar begins.
+            let first = nearest(times.iter().copied(), *start).filter(|i| (times[*i] - start).abs() < 0.4);
+            let (from, place) = first.map_or((*start, 1), |i| (times[i], track.beats[i].beat));
             let gap = 60.0 / bpm;
             let end = end.min(track.duration);
-            let mut all: Vec<f64> =
-                times.iter().copied().filter(|t| *t < from - CLOSEST || *t >= end - CLOSEST).collect();
-            all.extend(paced::beats(&track.onsets, from, end - gap / 2.0, gap));
-            Ok(again(all, one))
+            let stays = |at: &f64| *at < from - CLOSEST || *at >= end - CLOSEST;
+            let found = paced::beats(&track.onsets, from, end - gap / 2.0, gap);
+            // Bars outside stay as they are.
+            let begun = (found.iter().zip(place..)).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
+            let ones: Vec<f64> = track.downbeats().into_iter().filter(stays).chain(begun).collect();
+            let mut all: Vec<f64> = times.iter().copied().filter(stays).chain(found.iter().copied()).collect();
+            all.sort_by(f64::total_cmp);
+            Ok(barred(&all, &ones))
         }
         Edit::Density { strong: true } => strong_beats(track),
         Edit::Density { strong: false } => all_beats(track, reading),
