@@ -68,7 +68,7 @@ pub async fn decoded(path: &Path, probe: &SoundProbe) -> Result<Decoded, MediaEr
             &channels.to_string(),
             "-ar",
             &READING_RATE.to_string(),
-            // Some hundred packets at once: waking whoever waits for each costs more than decoding it.
+            // Several packets at once: waking whoever waits for each costs as much as resampling it.
             "-flush_packets",
             "0",
             "-f",
