@@ -82,7 +82,7 @@ impl Slot {
 pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot> {
     let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).0.max(0);
     let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).0.clamp(0, total);
-    let metre = metre(reading);
+    let metre = f64::from(reading.metre());
     let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.0 as i64);
     let mut cuts: Vec<(i64, usize)> = Vec::new();
     for (index, section) in reading.sections.iter().enumerate() {
@@ -179,17 +179,6 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
 
 fn beat_frames(beats: &[i64]) -> f64 {
     if beats.len() < 2 { 12.0 } else { (beats[beats.len() - 1] - beats[0]) as f64 / (beats.len() - 1) as f64 }
-}
-
-/// Beats in a bar, as most bars have them.
-fn metre(reading: &TrackReading) -> f64 {
-    let mut counts = [0usize; 16];
-    for b in &reading.beats {
-        counts[(b.beat as usize).min(15)] += 1;
-    }
-    // As many bars have a third beat as have a first one; the highest number that is still common is the metre.
-    let common = counts[1].max(1) / 2;
-    (1..16).rev().find(|n| counts[*n] > common).unwrap_or(4) as f64
 }
 
 /// How many beats each next shot lasts.

@@ -5,7 +5,6 @@
 
 use super::{Beat, Cue, CueKind, Section, SectionKind, TrackReading};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
 
 mod paced;
 
@@ -238,16 +237,6 @@ fn nearest(times: impl Iterator<Item = f64>, at: f64) -> Option<usize> {
     times.enumerate().min_by(|a, b| (a.1 - at).abs().total_cmp(&(b.1 - at).abs())).map(|(i, _)| i)
 }
 
-/// How many beats most bars have.
-fn metre(beats: &[Beat]) -> u32 {
-    let mut bars: BTreeMap<u32, usize> = BTreeMap::new();
-    for pair in beats.windows(2).filter(|pair| pair[1].beat == 1) {
-        *bars.entry(pair[0].beat).or_default() += 1;
-    }
-    let most = bars.into_iter().max_by_key(|(_, count)| *count).map(|(beats, _)| beats);
-    most.or(beats.iter().map(|b| b.beat).max()).unwrap_or(4).max(1)
-}
-
 /// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
 fn counted(times: &[f64], metre: u32, one: f64) -> Vec<Beat> {
     let Some(first) = nearest(times.iter().copied(), one) else { return Vec::new() };
@@ -283,7 +272,7 @@ fn numbered(times: &[f64], metre: usize, begins: impl Fn(usize) -> bool) -> Vec<
 
 fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
-    let m = metre(&track.beats);
+    let m = track.metre();
     let one = track.beats.iter().find(|b| b.beat == 1).map_or(0.0, |b| b.at);
     let inside = |at: f64| (0.0..track.duration).contains(&at);
     let again = |mut times: Vec<f64>, one: f64| {
@@ -399,7 +388,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
 
 /// The first and the middle of each bar; of three, five or seven the first.
 fn strong_beats(track: &TrackReading) -> Result<Vec<Beat>, MarkError> {
-    let step = match metre(&track.beats) {
+    let step = match track.metre() {
         1 => return Err(MarkError::Nothing),
         6 => 3,
         even if even % 2 == 0 => 2,

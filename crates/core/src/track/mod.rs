@@ -26,6 +26,7 @@ pub mod texture;
 mod version;
 
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 pub use loudness::{Loudness, Meter};
 pub use texture::Texture;
@@ -332,6 +333,16 @@ impl TrackReading {
     /// Where bars begin, in seconds.
     pub(crate) fn downbeats(&self) -> Vec<f64> {
         self.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
+    }
+
+    /// How many beats most bars have.
+    pub fn metre(&self) -> u32 {
+        let mut bars: BTreeMap<u32, usize> = BTreeMap::new();
+        for pair in self.beats.windows(2).filter(|pair| pair[1].beat == 1) {
+            *bars.entry(pair[0].beat).or_default() += 1;
+        }
+        let most = bars.into_iter().max_by_key(|(_, count)| *count).map(|(beats, _)| beats);
+        most.or(self.beats.iter().map(|b| b.beat).max()).unwrap_or(4).max(1)
     }
 }
 

@@ -64,7 +64,7 @@ impl<const C: usize> Convolution<'_, C> {
         let steps = from.len() / self.inputs;
         let reach = self.taps / 2 * self.apart;
         // Where every tap lies within the track.
-        let within = reach.min(steps)..steps.saturating_sub(reach).max(reach.min(steps));
+        let within = reach..steps.saturating_sub(reach);
         let mut step = 0;
         while step < steps {
             if within.contains(&step) && within.contains(&(step + 1)) {

@@ -335,15 +335,7 @@
       `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
       (8 * (r.backbeats || []).length > r.beats.length ? ", backbeat" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
-    $("metre").value = metre();
-  }
-  // How many beats most bars have.
-  function metre() {
-    const bars = {};
-    L.beats().forEach((b, i, all) => {
-      if (all[i + 1]?.beat === 1) bars[b.beat] = (bars[b.beat] ?? 0) + 1;
-    });
-    return Object.keys(bars).reduce((most, beats) => (bars[beats] > (bars[most] ?? 0) ? beats : most), "4");
+    $("metre").value = L.data.metre;
   }
   L.follow = () => {
     if (L.data && L.peaks) {

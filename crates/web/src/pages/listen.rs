@@ -167,7 +167,8 @@ fn as_seen(track: Track) -> Value {
     });
     // The page does not draw the texture, which is the larger half, nor the loudness along time.
     let reading = track.reading.map(|r| TrackReading { texture: Texture::default(), momentary: Trace::default(), ..r });
-    json!({ "reading": reading, "version": version, "name": name, "by_hand": by_hand })
+    let metre = reading.as_ref().map(TrackReading::metre);
+    json!({ "reading": reading, "metre": metre, "version": version, "name": name, "by_hand": by_hand })
 }
 
 async fn version(

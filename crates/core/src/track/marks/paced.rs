@@ -65,9 +65,10 @@ fn strengths(onsets: &[f64], from: f64, frames: usize) -> Vec<f64> {
 
 /// Seconds: on the onsets where there are some, evenly between those otherwise.
 fn placed(row: &[usize], onsets: &[f64], from: f64) -> Vec<f64> {
+    let reach = BESIDE.len() as f64 / RATE;
     let near = |at: f64| {
-        let i = onsets.partition_point(|o| *o < at - BESIDE.len() as f64 / RATE);
-        onsets.get(i).copied().filter(|o| *o < at + BESIDE.len() as f64 / RATE)
+        let i = onsets.partition_point(|o| *o < at - reach);
+        onsets.get(i).copied().filter(|o| *o < at + reach)
     };
     let found: Vec<Option<f64>> = row.iter().map(|frame| near(from + *frame as f64 / RATE)).collect();
     let known: Vec<(usize, f64)> =

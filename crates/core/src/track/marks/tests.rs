@@ -213,7 +213,7 @@ proptest! {
         }
         let seen = marks.over(&track);
         prop_assert!(seen.beats.windows(2).all(|w| w[1].at > w[0].at));
-        let metre = metre(&seen.beats);
+        let metre = seen.metre();
         for w in seen.beats.windows(2) {
             let (on, begun) = ((w[0].bar, w[0].beat + 1), (w[0].bar + 1, 1));
             let next = if w[0].beat == metre { begun } else { on };
@@ -231,7 +231,7 @@ fn a_passage_that_is_read_again_leaves_the_bars_around_it() {
     let ones: Vec<f64> = (0..20).map(|bar| 0.5 + 1.5 * f64::from(bar) + if bar > 4 { 0.5 } else { 0.0 }).collect();
     let times: Vec<f64> = (0..60).map(|i| 0.5 + 0.5 * f64::from(i)).collect();
     let waltz = TrackReading { beats: barred(&times, &ones), ..track() };
-    assert_eq!(metre(&waltz.beats), 3);
+    assert_eq!(waltz.metre(), 3);
     assert!(waltz.beats.iter().any(|b| b.beat == 4));
     let again = over(&waltz, &[Edit::Retempo { start: 12.0, end: 18.0, bpm: 121.0 }]);
     let places = |t: &TrackReading, within: std::ops::Range<f64>| -> Vec<(f64, u32)> {
