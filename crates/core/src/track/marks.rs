@@ -6,12 +6,17 @@
 use super::{Beat, Cue, CueKind, Section, SectionKind, TrackReading};
 use serde::{Deserialize, Serialize};
 
+mod bars;
 mod paced;
+
+use bars::{barred, counted};
 
 /// How far a mark may be from an onset that it snaps to, in seconds.
 const SNAP: f64 = 0.09;
 /// Two beats nearer than this cannot be told apart.
 const CLOSEST: f64 = 0.12;
+/// Taps go on with the count of beats that are as fast, within so many octaves.
+const AS_FAST: f64 = 0.25;
 /// The shortest section, in seconds.
 const SHORTEST_SECTION: f64 = 0.5;
 
@@ -30,7 +35,9 @@ pub struct Marks {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
 pub enum Edit {
-    /// Beats as tapped; they take the place of all beats between the first and the last tap.
+    /// Beats as tapped; they take the place of all beats between the first and the last tap. They go on with the count
+    /// where the first of them is a beat already and as fast as those around it, else they begin with one; bars before
+    /// and behind them stay.
     Taps {
         times: Vec<f64>,
         snap: bool,
@@ -44,17 +51,21 @@ pub enum Edit {
         at: f64,
         snap: bool,
     },
+    /// Where it begins a bar the next one does.
     RemoveBeat {
         at: f64,
     },
-    /// The nearest beat begins a bar; the bars of the whole track follow.
+    /// The nearest beat begins a bar; all others are moved by as many beats.
     ThisIsOne {
         at: f64,
     },
+    /// Counts the whole track anew, in bars of so many.
     Metre {
         beats: u32,
     },
+    /// Every second beat is left, counted anew in bars of as many beats as before.
     Halve,
+    /// Each bar becomes two.
     Double,
     /// Read again at about a tempo between two times, from the beat nearest to the first.
     Retempo {
@@ -237,48 +248,26 @@ fn nearest(times: impl Iterator<Item = f64>, at: f64) -> Option<usize> {
     times.enumerate().min_by(|a, b| (a.1 - at).abs().total_cmp(&(b.1 - at).abs())).map(|(i, _)| i)
 }
 
-/// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
-fn counted(times: &[f64], metre: u32, one: f64) -> Vec<Beat> {
-    let Some(first) = nearest(times.iter().copied(), one) else { return Vec::new() };
-    let metre = metre as usize;
-    numbered(times, metre, |i| i % metre == first % metre)
+/// The place in its bar of the beat that a time is on, where those around it are about `gap` apart.
+fn place_of(beats: &[Beat], at: f64, gap: f64) -> Option<u32> {
+    let i = nearest(beats.iter().map(|b| b.at), at)?;
+    let around = &beats[i.saturating_sub(4)..(i + 5).min(beats.len())];
+    let theirs = super::level::median_gap(&around.iter().map(|b| b.at).collect::<Vec<f64>>())?;
+    ((beats[i].at - at).abs() < gap / 4.0 && (theirs / gap).log2().abs() < AS_FAST).then_some(beats[i].beat)
 }
 
-/// The same in the bars that begin at these times, an upbeat as if they were as long as most of them.
-fn barred(times: &[f64], ones: &[f64]) -> Vec<Beat> {
-    let begins = |i: usize| ones.iter().any(|one| (one - times[i]).abs() < 1e-6);
-    let starts: Vec<usize> = (0..times.len()).filter(|i| begins(*i)).collect();
-    let mut lengths: Vec<usize> = starts.windows(2).map(|w| w[1] - w[0]).collect();
-    lengths.sort_unstable();
-    numbered(times, lengths.get(lengths.len() / 2).copied().unwrap_or(1), begins)
-}
-
-/// Counts from each beat that begins a bar; those before the first are its upbeat, in bar 0.
-fn numbered(times: &[f64], metre: usize, begins: impl Fn(usize) -> bool) -> Vec<Beat> {
-    let upbeat = (0..times.len()).position(&begins).unwrap_or(times.len());
-    let (mut bar, mut place) = (0, metre.saturating_sub(upbeat) as u32);
+fn sorted(times: impl Iterator<Item = f64>) -> Vec<f64> {
+    let mut times: Vec<f64> = times.collect();
+    times.sort_by(f64::total_cmp);
     times
-        .iter()
-        .enumerate()
-        .map(|(i, at)| {
-            if begins(i) {
-                (bar, place) = (bar + 1, 0);
-            }
-            place += 1;
-            Beat { at: *at, bar, beat: place, strength: 1.0 }
-        })
-        .collect()
 }
 
 fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
     let m = track.metre();
-    let one = track.beats.iter().find(|b| b.beat == 1).map_or(0.0, |b| b.at);
+    let ones = track.downbeats();
+    let one = ones.first().copied().unwrap_or(0.0);
     let inside = |at: f64| (0.0..track.duration).contains(&at);
-    let again = |mut times: Vec<f64>, one: f64| {
-        times.sort_by(f64::total_cmp);
-        counted(&times, m, one)
-    };
     let index = |at: f64| {
         nearest(times.iter().copied(), at).filter(|i| (times[*i] - at).abs() < 0.25).ok_or(MarkError::Nothing)
     };
@@ -301,10 +290,13 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             if taps.len() < 4 {
                 return Err(MarkError::TooFewTaps);
             }
-            let half = (last - first) / (taps.len() - 1) as f64 / 2.0;
-            let mut all: Vec<f64> = times.iter().copied().filter(|t| *t < first - half || *t > last + half).collect();
-            all.extend(taps);
-            Ok(again(all, first))
+            let gap = (last - first) / (taps.len() - 1) as f64;
+            let stays = |t: &f64| *t < first - gap / 2.0 || *t > last + gap / 2.0;
+            let place = place_of(&track.beats, first, gap).unwrap_or(1);
+            let begun = taps.iter().zip(place..).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
+            let ones: Vec<f64> = ones.into_iter().filter(stays).chain(begun).collect();
+            let all = sorted(times.iter().copied().filter(stays).chain(taps.iter().copied()));
+            Ok(bars::filled(&all, &ones, m, first..=last))
         }
         Edit::MoveBeat { at, to, snap } => {
             let i = index(*at)?;
@@ -321,19 +313,22 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
         }
         Edit::AddBeat { at, snap } => {
             let at = free(snapped(track, *at, *snap), None)?;
-            let mut all = times.clone();
-            all.push(at);
-            Ok(again(all, one))
+            Ok(bars::filled(&sorted(times.iter().copied().chain([at])), &ones, m, at..=at))
         }
         Edit::RemoveBeat { at } => {
             let i = index(*at)?;
-            let mut all = times.clone();
-            all.remove(i);
-            Ok(again(all, one))
+            let mut left = track.beats.clone();
+            let begun = left.remove(i).beat == 1;
+            let mut ones: Vec<f64> = left.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+            // What is left of the first bar is an upbeat.
+            if let Some(next) = left.get(i).filter(|_| begun && i > 0) {
+                ones.push(next.at);
+            }
+            Ok(barred(&left.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones))
         }
         Edit::ThisIsOne { at } => {
-            index(*at)?;
-            Ok(again(times.clone(), *at))
+            let i = index(*at)?;
+            Ok(bars::moved(&track.beats, m, i))
         }
         Edit::Metre { beats } => {
             if !(2..=12).contains(beats) {
@@ -344,12 +339,9 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
         Edit::Halve => {
             // The downbeats stay downbeats.
             let keep = nearest(times.iter().copied(), one).unwrap_or(0) % 2;
-            Ok(again(times.iter().copied().skip(keep).step_by(2).collect(), one))
+            Ok(counted(&times.iter().copied().skip(keep).step_by(2).collect::<Vec<f64>>(), m, one))
         }
-        Edit::Double => {
-            let middles = times.windows(2).map(|w| (w[0] + w[1]) / 2.0);
-            Ok(again(times.iter().copied().chain(middles).collect(), one))
-        }
+        Edit::Double => Ok(bars::doubled(&track.beats, m)),
         Edit::Retempo { start, end, bpm } => {
             if !(30.0..=300.0).contains(bpm) {
                 return Err(MarkError::Tempo);
@@ -363,10 +355,8 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let found = paced::beats(&track.onsets, from, end - gap / 2.0, gap);
             // Bars outside stay as they are.
             let begun = (found.iter().zip(place..)).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
-            let ones: Vec<f64> = track.downbeats().into_iter().filter(stays).chain(begun).collect();
-            let mut all: Vec<f64> = times.iter().copied().filter(stays).chain(found.iter().copied()).collect();
-            all.sort_by(f64::total_cmp);
-            Ok(barred(&all, &ones))
+            let ones: Vec<f64> = ones.into_iter().filter(stays).chain(begun).collect();
+            Ok(barred(&sorted(times.iter().copied().filter(stays).chain(found.iter().copied())), &ones))
         }
         Edit::Density { strong: true } => strong_beats(track),
         Edit::Density { strong: false } => all_beats(track, reading),
@@ -380,7 +370,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
                 }
             }
             kept.sort_by(|a, b| a.at.total_cmp(&b.at));
-            Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &track.downbeats()))
+            Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones))
         }
         _ => Err(MarkError::Nothing),
     }

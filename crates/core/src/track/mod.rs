@@ -335,14 +335,14 @@ impl TrackReading {
         self.beats.iter().filter(|b| b.beat == 1).map(|b| b.at).collect()
     }
 
-    /// How many beats most bars have.
+    /// How many beats most bars have; four, as long as none is complete.
     pub fn metre(&self) -> u32 {
         let mut bars: BTreeMap<u32, usize> = BTreeMap::new();
         for pair in self.beats.windows(2).filter(|pair| pair[1].beat == 1) {
             *bars.entry(pair[0].beat).or_default() += 1;
         }
         let most = bars.into_iter().max_by_key(|(_, count)| *count).map(|(beats, _)| beats);
-        most.or(self.beats.iter().map(|b| b.beat).max()).unwrap_or(4).max(1)
+        most.unwrap_or_else(|| self.beats.iter().map(|b| b.beat).fold(4, u32::max)).max(1)
     }
 }
 
