@@ -133,6 +133,28 @@ struct Players {
     long: [f64; 2],
     stray: f64,
     pickup: &'static [f64],
+    hymn: Option<Hymn>,
+}
+
+/// What is sung line by line: short phrases that mostly begin with a pick-up, and whose last chord may come in the middle
+/// of a bar, so that the next line's pick-up is that bar's end.
+#[derive(Clone, Copy)]
+struct Hymn {
+    pickup: &'static [f64],
+    chorale: bool,
+    closes_in_mid_bar: bool,
+}
+
+impl Hymn {
+    /// Drawn beside the piece itself, so that all others are what they are without it.
+    fn drawn(seed: u64, metre: u32) -> Option<Self> {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(6_700_417_001).wrapping_add(71));
+        rng.random_bool(0.3).then(|| Self {
+            pickup: if rng.random_bool(0.7) { &[-1.0] } else { &[] },
+            chorale: rng.random_bool(0.6),
+            closes_in_mid_bar: metre == 4 && rng.random_bool(0.7),
+        })
+    }
 }
 
 impl Etude {
@@ -141,15 +163,17 @@ impl Etude {
         let mut rng = ChaCha8Rng::seed_from_u64(seed.wrapping_mul(4_768_777_513).wrapping_add(53));
         let style = frame(&mut rng);
         let (bpm, metre) = (style.bpm.0, style.metre);
+        let hymn = Hymn::drawn(seed, metre);
         let pickups = if style.division == 3 { PICKUPS_IN_THREE } else { PICKUPS };
         let pickup: &[f64] =
             if rng.random_bool(0.4) { pickups.choose(&mut rng).copied().unwrap_or_default() } else { &[] };
+        let pickup = hymn.map_or(pickup, |hymn| hymn.pickup);
         let led = led_by(pickup);
         // A pick-up has a bar of its own, whose beginning is then left out.
         let first_bar = u32::from(led > 0.0);
         let wanted = ((SECONDS * bpm / 60.0 / f64::from(metre)).round() as u32).max(8);
-        let themes: Vec<u32> =
-            (0..THEMES).map(|_| *[4, 4, 4, 4, 8, 8, 6, 5, 3].choose(&mut rng).unwrap_or(&4)).collect();
+        let lengths: &[u32] = if hymn.is_some() { &[2, 2, 2, 3, 4, 4] } else { &[4, 4, 4, 4, 8, 8, 6, 5, 3] };
+        let themes: Vec<u32> = (0..THEMES).map(|_| *lengths.choose(&mut rng).unwrap_or(&4)).collect();
         let mut order = Vec::new();
         while order.iter().map(|t: &usize| themes[*t]).sum::<u32>() < wanted {
             order.push(rng.random_range(0..THEMES));
@@ -169,6 +193,7 @@ impl Etude {
             long: [rng.random_range(0.8..1.0), rng.random_range(0.35..1.0)],
             stray: style.looseness / 1000.0,
             pickup,
+            hymn,
             rng,
         };
         players.volumes[TOP] = players.rng.random_range(0.65..1.0);
@@ -226,7 +251,10 @@ fn frame(rng: &mut ChaCha8Rng) -> Style {
 
 impl Players {
     fn play(&mut self, lengths: &[u32], order: &[usize], first_bar: u32) {
-        let allowed = self.textures();
+        let allowed = match self.hymn {
+            Some(Hymn { chorale: true, .. }) => vec![Texture::Chorale],
+            _ => self.textures(),
+        };
         let themes: Vec<Theme> = lengths.iter().map(|bars| self.theme(*bars, &allowed)).collect();
         let levels = [0.45, 0.65, 0.85, 1.0];
         let mut bar = first_bar;
@@ -266,6 +294,11 @@ impl Players {
             of_metre.choose(&mut self.rng).copied()
         };
         let half = self.rng.random_bool(0.3);
+        let closing_bar: &[f64] = match self.closes_at() {
+            0.0 => &[0.0],
+            _ if chorale && self.rng.random_bool(0.6) => &[0.0, 1.0, 2.0],
+            _ => &[0.0, 2.0],
+        };
         let mut chords = Vec::new();
         let mut degree = 0;
         for bar in 0..bars {
@@ -273,13 +306,18 @@ impl Players {
             let near_end = bar + 2 >= bars || (chorale && self.rng.random_bool(0.8));
             let odd = of_metre.choose(&mut self.rng).copied();
             let now = match (near_end, self.rng.random_bool(0.2)) {
-                _ if last => &[0.0],
+                _ if last => closing_bar,
                 (true, _) => busy.unwrap_or(usual),
                 (false, true) => odd.unwrap_or(usual),
                 (false, false) => usual,
             };
             for (i, at) in now.iter().enumerate() {
-                let closing = bar + 2 == bars && i + 1 == now.len();
+                let before_last = if closing_bar.len() > 1 {
+                    last && i + 2 == now.len()
+                } else {
+                    bar + 2 == bars && i + 1 == now.len()
+                };
+                let (last, closing) = (last && i + 1 == now.len(), before_last);
                 if last {
                     degree = if half { 4 } else { 0 };
                 } else if closing {
@@ -308,16 +346,23 @@ impl Players {
             };
             rhythm.extend(own.into_iter().map(|(at, long)| (at + f64::from(bar) * metre, long)));
         }
-        let end = f64::from(bars - 1) * metre;
+        let end = f64::from(bars - 1) * metre + self.closes_at();
+        let metre = metre - self.closes_at();
+        if self.closes_at() > 0.0 {
+            let before = self.bar(chorale).into_iter().filter(|(at, _)| *at < self.closes_at());
+            rhythm.extend(before.map(|(at, long)| (end - self.closes_at() + at, long.min(self.closes_at() - at))));
+        }
         let led = led_by(self.pickup);
         match self.rng.random_range(0..3) {
-            0 if self.metre > 2 => rhythm.extend([(end, 1.0), (end + 1.0, (metre - 1.0 - led).max(0.5))]),
+            0 if self.metre > 2 && metre - led > 1.4 => {
+                rhythm.extend([(end, 1.0), (end + 1.0, (metre - 1.0 - led).max(0.5))])
+            }
             1 => rhythm.push((end, 1.0f64.min(metre - led))),
             _ => rhythm.push((end, (metre - led).max(0.5))),
         }
         // A note that is held over a bar line.
         if !chorale && self.rng.random_bool(0.25) {
-            let bar = f64::from(self.rng.random_range(1..bars)) * metre;
+            let bar = f64::from(self.rng.random_range(1..bars) * self.metre);
             if let Some(at) = rhythm.iter().position(|(at, _)| (at - bar).abs() < 1e-6).filter(|at| *at > 0) {
                 let (_, long) = rhythm.remove(at);
                 rhythm[at - 1].1 = bar + long - rhythm[at - 1].0;
@@ -354,6 +399,11 @@ impl Players {
             .collect();
         before.append(&mut melody);
         before
+    }
+
+    /// Where in its last bar a phrase comes to its end, in beats.
+    fn closes_at(&self) -> f64 {
+        if self.hymn.is_some_and(|hymn| hymn.closes_in_mid_bar) { 2.0 } else { 0.0 }
     }
 
     /// A bar's rhythm.

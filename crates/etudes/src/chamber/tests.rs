@@ -38,6 +38,7 @@ fn players(metre: u32, seed: u64) -> Players {
         long: [1.0, 1.0],
         stray: 0.0,
         pickup: &[],
+        hymn: None,
     }
 }
 
@@ -122,5 +123,24 @@ fn a_pickup_leads_into_the_phrase_and_the_last_bar_leaves_room_for_it() {
         assert_eq!(before, [-1.0, -0.5], "{seed}");
         let end = melody.iter().map(|s| s.at + s.long).fold(0.0, f64::max);
         assert!(end <= 11.0 + 1e-9, "{seed}: sung until {end}, where the next phrase begins at 11");
+    }
+}
+
+#[test]
+fn a_line_may_end_in_the_middle_of_a_bar_where_the_next_ones_pickup_follows() {
+    let hymns = (0..200).filter(|seed| Hymn::drawn(*seed, 4).is_some_and(|h| h.closes_in_mid_bar)).count();
+    assert!((20..80).contains(&hymns), "{hymns} of 200");
+    for seed in 0..40 {
+        let mut players = players(4, seed);
+        players.pickup = &[-1.0];
+        players.hymn = Some(Hymn { pickup: &[-1.0], chorale: true, closes_in_mid_bar: true });
+        let chords = players.harmony(2, true);
+        let [.., before, last] = &chords[..] else { panic!("{seed}: too few chords") };
+        assert_eq!(last.at, 6.0, "{seed}");
+        assert!(last.degree == 4 || (before.degree, last.degree) == (4, 0), "{seed}");
+        let melody = players.melody(2, &chords, true);
+        assert!(melody.windows(2).all(|w| w[0].at + w[0].long < w[1].at + 1e-9), "{seed}: one note after the other");
+        let final_note = melody.iter().rfind(|s| s.at >= 6.0 && on_a_beat(s.at)).expect("one at the end");
+        assert!(final_note.at + final_note.long <= 7.0 + 1e-9, "{seed}: the next line begins at 7");
     }
 }

@@ -103,7 +103,12 @@ impl Writer {
     }
 
     pub(super) fn bass(&mut self) -> Part {
-        let (habit, accent, bars) = (self.habit(BASS_HABITS), self.accent(), self.turn());
+        let habit = self.habit(BASS_HABITS);
+        self.bass_of(habit)
+    }
+
+    pub(super) fn bass_of(&mut self, habit: Habit) -> Part {
+        let (accent, bars) = (self.accent(), self.turn());
         let strokes = self.drawn(habit, bars, accent);
         let count = strokes.len();
         let voice = match self.rng.random_range(0..10) {
@@ -126,7 +131,12 @@ impl Writer {
     }
 
     pub(super) fn comp(&mut self) -> Part {
-        let (habit, accent, bars) = (self.habit(COMP_HABITS), self.accent(), self.turn());
+        let habit = self.habit(COMP_HABITS);
+        self.comp_of(habit)
+    }
+
+    pub(super) fn comp_of(&mut self, habit: Habit) -> Part {
+        let (accent, bars) = (self.accent(), self.turn());
         let strokes = self.drawn(habit, bars, accent);
         let dense = strokes.len() as u32 >= bars * self.metre;
         let order = *ORDERS.choose(&mut self.rng).unwrap_or(&ORDERS[0]);
@@ -189,15 +199,7 @@ impl Writer {
             3 => vec![1.0, 2.0],
             _ => vec![1.0],
         };
-        let every = |step: f64, from: f64| -> Vec<f64> {
-            (0..).map(|i| from + step * f64::from(i)).take_while(|at| *at < metre - 0.01).collect()
-        };
-        let part = |at: Vec<f64>, loud: f64| Part {
-            strokes: at.into_iter().map(|at| Stroke { at, long: 0.2, loud }).collect(),
-            bars: 1,
-            voice: Voice::Block,
-            pushes: false,
-        };
+        let every = |step: f64, from: f64| every(metre, step, from);
         let mut kit: Kit = Vec::new();
         let kick = match self.rng.random_range(0..9) {
             0 | 1 => part(every(1.0, 0.0), 1.0),
@@ -259,7 +261,18 @@ impl Writer {
     }
 }
 
-fn softened(mut part: Part, to: f64) -> Part {
+/// Times in a bar.
+pub(super) fn every(metre: f64, step: f64, from: f64) -> Vec<f64> {
+    (0..).map(|i| from + step * f64::from(i)).take_while(|at| *at < metre - 0.01).collect()
+}
+
+/// Strokes of one kind in each bar.
+pub(super) fn part(at: Vec<f64>, loud: f64) -> Part {
+    let strokes = at.into_iter().map(|at| Stroke { at, long: 0.2, loud }).collect();
+    Part { strokes, bars: 1, voice: Voice::Block, pushes: false }
+}
+
+pub(super) fn softened(mut part: Part, to: f64) -> Part {
     part.strokes.iter_mut().for_each(|s| s.loud *= to);
     part
 }

@@ -56,6 +56,7 @@ fn writer(metre: u32, grid: u32, changes: Changes) -> Writer {
         stray: 0.0,
         volumes: [0.8; CHANNELS],
         changes,
+        double_time: false,
     }
 }
 
@@ -139,5 +140,21 @@ fn kits_and_melodies_keep_to_their_bars() {
             assert!(starts.windows(2).all(|w| w[0] < w[1]), "{starts:?}");
             assert!(starts[0] >= -f64::from(metre) && starts[starts.len() - 1] < f64::from(4 * metre));
         }
+    }
+}
+
+/// Nobody is to take the snare for the beat: it is where one does not tap, in every bar, and the kick where one does.
+#[test]
+fn in_double_time_kick_and_snare_take_turns_within_the_beat() {
+    let songs: Vec<Etude> = (0..100).filter(|s| double_time::chosen(*s, 2)).map(Etude::song).collect();
+    assert!((10..30).contains(&songs.len()), "{} of 100", songs.len());
+    for seed in 0..40 {
+        let mut writer = writer(4, 2, Changes::Mixed);
+        writer.rng = ChaCha8Rng::seed_from_u64(seed);
+        let kit = writer.kit_in_double_time();
+        let [(_, kick), (_, snare)] = &kit[..2] else { panic!("{seed}: who plays?") };
+        assert_eq!(snare.strokes.iter().map(|s| s.at).collect::<Vec<_>>(), [0.5, 1.5, 2.5, 3.5], "{seed}");
+        let on = kick.strokes.iter().filter(|s| s.at.fract() == 0.0).count();
+        assert!(2 * on >= kick.strokes.len(), "{seed}: {on} of {} on the beat", kick.strokes.len());
     }
 }
