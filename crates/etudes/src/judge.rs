@@ -54,7 +54,7 @@ impl Judged {
             error_ms: median_error(&matched(&truth.beats, &beats, 0.07)).map(|e| e * 1000.0),
             downbeats: agreement(&truth.downbeats, &ones, 0.07).f,
             true_metre: truth.metre,
-            found_metre: reading.beats.iter().map(|b| b.beat).max().unwrap_or(0),
+            found_metre: reading.metre(),
             boundaries: agreement(&bounds, &found_bounds, 0.5).f,
             kinds: kinds(truth, reading),
             cues,

@@ -14,9 +14,6 @@ use serde::{Deserialize, Serialize};
 
 pub use moments::Moment;
 
-/// Raised whenever the same frames would give another reading, so that old ones are made again.
-pub const READING_VERSION: i32 = 2;
-
 /// The size of the frames that [`ClipReader`] expects on their longer side.
 pub const LONGER_SIDE: u32 = 192;
 
