@@ -357,6 +357,7 @@ async fn finishing(browser: &Browser, program: &Program, folder: &std::path::Pat
     browser.click("#finish button").await;
     browser.until("Math.abs(Legere.listen.data.version.duration - 30) < 1e-5", 10).await;
     assert_eq!(exported(browser, program, folder).await.0.len(), 30 * 48_000);
+    browser.until("document.querySelector('#part').textContent.includes(', about -')", 10).await;
     // Its own length again, as the page showed it.
     let own = format!("{:.2}", length as f64 / 48_000.0);
     browser
@@ -367,6 +368,7 @@ async fn finishing(browser: &Browser, program: &Program, folder: &std::path::Pat
     assert_eq!(browser.text("#stretch-says").await, "its own tempo");
     browser.click("#finish button").await;
     browser.until("Legere.listen.data.version.stretch === 1", 10).await;
+    browser.until("!document.querySelector('#part').textContent.includes('about')", 10).await;
 }
 
 /// The samples of the version that can be taken along, and how many there are a second.

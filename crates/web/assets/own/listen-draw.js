@@ -327,12 +327,14 @@
       hand = Object.entries(L.data.by_hand)
         .filter(([, set]) => set)
         .map(([what]) => what);
+    // Stretching smears attacks: what comes out is a little softer than what went in.
+    const about = v && v.stretch !== 1 ? "about " : "";
     // What is heard is no longer what the beats are, once they are set by hand.
     const heard = L.data.by_hand.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
     // One line, so that the page below stays where it is; what does not fit is told when one points at it.
     $("part").title = $("part").textContent =
       `part ${Legere.clock(L.part[0])}–${Legere.clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
-      `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
+      `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${about}${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +
       (8 * (r.backbeats || []).length > r.beats.length ? ", backbeat" : "") +
       (hand.length ? `; by hand: ${hand.join(", ")}` : "");
     $("metre").value = L.data.metre;
