@@ -1,8 +1,10 @@
 //! Trains the networks that hear from beat to beat (`core::track::beatwise`) on pieces with the fitted seeds, and writes
-//! their weights: `cargo bench -p legere-etudes --features train --bench beatwise -- [pieces] [rounds] [first]`.
+//! their weights: `cargo bench -p legere-etudes --features train --bench beatwise -- [pieces] [rounds] [first] [on]`. With 1
+//! as the last number it goes on from the weights that are there.
 
 use legere_core::evaluation::agreement;
-use legere_core::track::beatwise::{CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, PITCHES, SHAPE};
+use legere_core::track::beatwise::{CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, ONES, PITCHES, ROWS, SHAPE};
+use legere_core::track::net::unpacked;
 use legere_core::track::{Audio, beatwise_inputs, considered};
 use legere_etudes::Truth;
 use legere_etudes::learn::{Course, Piece};
@@ -40,7 +42,7 @@ struct Row {
 }
 
 fn main() -> candle_core::Result<()> {
-    let [pieces, rounds, first] = asked([3600, 14, 90_000]);
+    let [pieces, rounds, first, on] = asked([3600, 14, 90_000, 0]);
     let rows = lessons(first..first + pieces, |etude, samples| {
         let mut rng = ChaCha8Rng::seed_from_u64(etude.fingerprint());
         let (truth, audio) = (&etude.truth, Audio::mono(samples));
@@ -53,12 +55,12 @@ fn main() -> candle_core::Result<()> {
         (ones, considered_rows(truth, audio, &mut rng))
     });
     let (ones, tapped): (Vec<_>, Vec<_>) = rows.into_iter().unzip();
-    for (rows, file) in [(ones, "ones"), (tapped, "rows")] {
+    for (rows, file, shipped) in [(ones, "ones", ONES), (tapped, "rows", ROWS)] {
         println!("{file}:");
         let course = Course {
             shape: SHAPE,
             channels: CHANNELS,
-            weights: None,
+            weights: (on == 1).then(|| unpacked(shipped)),
             rounds,
             batch: 8,
             held_back: 400,

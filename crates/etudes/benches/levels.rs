@@ -1,14 +1,12 @@
-//! Trains the model that chooses among rows of beats (`core::track::level`) on the pieces with the fitted seeds, and
-//! prints its weights: softmax over the rows of each piece, by gradient ascent.
+//! Trains the model that chooses among rows of beats (`core::track::level`) and prints its weights: softmax over the rows
+//! of each piece, by gradient ascent. `cargo bench -p legere-etudes --bench levels -- [pieces] [first]`: of the lessons, but
+//! others than the networks have learnt from, whose word is trusted as much as it is worth in music that they do not know.
 
 use legere_core::evaluation::agreement;
-use legere_core::track::{Audio, READING_RATE, considered};
-use legere_etudes::{Band, Etude, FITTED_SEEDS, STYLES, each, fitted_improvisations, kept};
-use std::path::Path;
+use legere_core::track::{Audio, considered};
+use legere_etudes::Etude;
+use legere_etudes::lessons::{asked, lessons};
 
-const SEEDS_A_STYLE: u64 = 6;
-/// Mixed styles differ more from piece to piece.
-const SEEDS_A_MIXED_STYLE: u64 = 22;
 const STEPS: usize = 3000;
 const RATE: f64 = 0.3;
 /// Keeps weights small where the pieces do not decide them, all alike: weights are learnt for features of one deviation.
@@ -26,16 +24,8 @@ struct Piece {
 }
 
 fn main() {
-    let band = Band::from_debian().expect("a soundfont");
-    let kept = kept(env!("CARGO_TARGET_TMPDIR"));
-    let mut etudes: Vec<Etude> = (0..STYLES.len())
-        .flat_map(|s| {
-            let count = if STYLES[s].mixed { SEEDS_A_MIXED_STYLE } else { SEEDS_A_STYLE };
-            (FITTED_SEEDS.start..FITTED_SEEDS.start + count).map(move |seed| Etude::compose(&STYLES[s], seed))
-        })
-        .collect();
-    etudes.extend(fitted_improvisations());
-    let pieces = each(&etudes, |etude| piece(etude, &band, &kept));
+    let [pieces, first] = asked([2400, 80_000]);
+    let pieces = lessons(first..first + pieces, piece);
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
     println!("{able} of {} pieces have a right row among those considered", pieces.len());
     for p in pieces.iter().filter(|p| !p.right.iter().any(|r| *r)) {
@@ -52,12 +42,10 @@ fn main() {
     println!("const WEIGHTS: [f64; FEATURES] = {weights:.2?};");
 }
 
-fn piece(etude: &Etude, band: &Band, kept: &Path) -> Piece {
-    let samples = etude.played(band, READING_RATE, kept).expect("played");
-    let rows = considered(Audio::mono(&samples));
-    let truth = &etude.truth.beats;
-    let right = rows.iter().map(|(_, beats)| agreement(truth, beats, 0.07).f > 0.85).collect();
-    Piece { name: etude.name.clone(), rows: rows.into_iter().map(|r| r.0).collect(), right }
+fn piece(etude: &Etude, samples: &[f32]) -> Piece {
+    let (rows, beats): (Vec<Vec<f64>>, Vec<Vec<f64>>) = considered(Audio::mono(samples)).into_iter().unzip();
+    let right = beats.iter().map(|beats| agreement(&etude.truth.beats, beats, 0.07).f > 0.85).collect();
+    Piece { name: etude.name.clone(), rows, right }
 }
 
 fn dot(a: &[f64], b: &[f64]) -> f64 {

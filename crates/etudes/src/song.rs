@@ -8,11 +8,12 @@ use crate::compose::{Etude, Note, Time, Truth, beat_times};
 use crate::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke, tempo_near};
 use crate::play::DRUMS;
 use crate::style::{Pulse, STYLES, Style};
+use groove::Groove;
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
-mod double_time;
+mod groove;
 mod parts;
 
 const SECONDS: f64 = 55.0;
@@ -68,8 +69,7 @@ struct Writer {
     stray: f64,
     volumes: [f64; CHANNELS],
     changes: Changes,
-    /// The kit goes at twice the tempo that one taps.
-    double_time: bool,
+    groove: Groove,
 }
 
 /// How often chords change.
@@ -124,7 +124,7 @@ impl Etude {
             metre,
             grid,
             changes,
-            double_time: double_time::chosen(seed, grid),
+            groove: Groove::drawn(seed, grid),
             rng,
         };
         writer.volumes[BASS as usize] = writer.rng.random_range(0.6..1.0);
@@ -211,13 +211,10 @@ impl Writer {
     }
 
     fn write(&mut self, forms: &[(usize, u32)], upbeat: Option<u32>) {
-        let drums = self.rng.random_bool(0.7) || self.double_time;
-        let kits: Vec<Kit> = self.lettered(if self.double_time { Self::kit_in_double_time } else { Self::kit });
-        let basses = self.lettered(if self.double_time { Self::bass_in_double_time } else { Self::bass });
-        let mut comps: Vec<Vec<Part>> = COMPING.iter().map(|_| self.lettered(Self::comp)).collect();
-        if self.double_time && self.rng.random_bool(0.5) {
-            comps[0] = self.lettered(Self::comp_in_double_time);
-        }
+        let drums = self.rng.random_bool(0.7) || self.groove != Groove::Plain;
+        let kits: Vec<Kit> = self.lettered(Self::kit_in_groove);
+        let basses = self.lettered(Self::bass_in_groove);
+        let comps: Vec<Vec<Part>> = COMPING.iter().map(|_| self.lettered(Self::comp_in_groove)).collect();
         let melodies: Vec<Vec<(Stroke, i32)>> = self.lettered(|w| w.melody(4, 0.3));
         let counters: Vec<Vec<(Stroke, i32)>> = self.lettered(|w| w.melody(2, 0.1));
         let chords: Vec<Vec<(f64, i32)>> = (0..LETTERS).map(|_| self.phrase()).collect();

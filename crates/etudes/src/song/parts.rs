@@ -11,7 +11,7 @@ const ORDERS: &[&[usize]] =
 
 /// How likely a part is struck on the one, in the middle of a bar of four, on other beats, half-way between beats, and
 /// on the finer places.
-#[derive(Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Habit(pub f64, pub f64, pub f64, pub f64, pub f64);
 
 const BASS_HABITS: &[Habit] = &[

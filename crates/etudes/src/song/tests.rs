@@ -56,7 +56,7 @@ fn writer(metre: u32, grid: u32, changes: Changes) -> Writer {
         stray: 0.0,
         volumes: [0.8; CHANNELS],
         changes,
-        double_time: false,
+        groove: Groove::Plain,
     }
 }
 
@@ -143,18 +143,45 @@ fn kits_and_melodies_keep_to_their_bars() {
     }
 }
 
+fn kits(groove: Groove) -> impl Iterator<Item = (u64, Kit)> {
+    (0..40).map(move |seed| {
+        let mut writer = writer(4, 2, Changes::Mixed);
+        (writer.rng, writer.groove) = (ChaCha8Rng::seed_from_u64(seed), groove);
+        (seed, writer.kit_in_groove())
+    })
+}
+
+fn starts(part: &Part) -> Vec<f64> {
+    part.strokes.iter().map(|s| s.at).collect()
+}
+
 /// Nobody is to take the snare for the beat: it is where one does not tap, in every bar, and the kick where one does.
 #[test]
 fn in_double_time_kick_and_snare_take_turns_within_the_beat() {
-    let songs: Vec<Etude> = (0..100).filter(|s| double_time::chosen(*s, 2)).map(Etude::song).collect();
-    assert!((10..30).contains(&songs.len()), "{} of 100", songs.len());
-    for seed in 0..40 {
-        let mut writer = writer(4, 2, Changes::Mixed);
-        writer.rng = ChaCha8Rng::seed_from_u64(seed);
-        let kit = writer.kit_in_double_time();
-        let [(_, kick), (_, snare)] = &kit[..2] else { panic!("{seed}: who plays?") };
-        assert_eq!(snare.strokes.iter().map(|s| s.at).collect::<Vec<_>>(), [0.5, 1.5, 2.5, 3.5], "{seed}");
-        let on = kick.strokes.iter().filter(|s| s.at.fract() == 0.0).count();
+    for (seed, kit) in kits(Groove::DoubleTime) {
+        let [(_, kick), (_, snare), ..] = &kit[..] else { panic!("{seed}: who plays?") };
+        assert_eq!(starts(snare), [0.5, 1.5, 2.5, 3.5], "{seed}");
+        let on = starts(kick).iter().filter(|at| at.fract() == 0.0).count();
         assert!(2 * on >= kick.strokes.len(), "{seed}: {on} of {} on the beat", kick.strokes.len());
     }
+}
+
+#[test]
+fn where_the_kick_is_pushed_the_snare_is_on_the_backbeats() {
+    let (mut on, mut pushed) = (0, 0);
+    for (seed, kit) in kits(Groove::Pushed(Habit(0.9, 0.2, 0.1, 0.9, 0.0))) {
+        let (Some((_, kick)), Some((_, snare))) = (kit.first(), kit.last()) else { panic!("{seed}: who plays?") };
+        assert_eq!(starts(snare), [1.0, 3.0], "{seed}");
+        pushed += starts(kick).iter().filter(|at| at.fract() == 0.5).count();
+        on += starts(kick).iter().filter(|at| at.fract() == 0.0).count();
+    }
+    assert!(pushed > 2 * on, "{pushed} pushed, {on} on beats");
+}
+
+#[test]
+fn most_songs_are_in_a_plain_groove() {
+    let of = |groove: fn(&Groove) -> bool| (0..400).map(|seed| Groove::drawn(seed, 2)).filter(groove).count();
+    let (double, pushed) = (of(|g| *g == Groove::DoubleTime), of(|g| matches!(g, Groove::Pushed(_))));
+    assert!((50..110).contains(&double) && (50..110).contains(&pushed), "{double} and {pushed} of 400");
+    assert!((0..100).all(|seed| Groove::drawn(seed, 3) != Groove::DoubleTime), "not in thirds of a beat");
 }
