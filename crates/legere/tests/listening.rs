@@ -176,6 +176,8 @@ return two;";
 async fn by_key(browser: &Browser) {
     let count = "Legere.listen.data.reading";
     let number = async |what: &str| browser.js(&format!("return {count}.{what}")).await.as_f64().expect("a number");
+    let bars = "Legere.listen.beats().filter((b) => b.beat === 1).map((b) => b.at).join()";
+    let begin = browser.js(&format!("return {bars}")).await;
     browser.js("document.querySelector('#audio').currentTime = 13.1").await;
     for (key, what, changes) in [
         ("f", "beats.length", "fewer"),
@@ -192,12 +194,14 @@ async fn by_key(browser: &Browser) {
         browser.key(key).await;
         let sign = if changes == "more" { ">" } else { "<" };
         browser.until(&format!("{count}.{what} {sign} {before}"), 10).await;
+        if key == "b" {
+            assert_eq!(browser.js(&format!("return {bars}")).await, begin, "one more beat moves no bar");
+        }
         browser.control('z').await;
         browser.until(&format!("{count}.{what} === {before}"), 10).await;
     }
     // Fewer marks, and all of them again; bars stay where they are.
-    let bars = "Legere.listen.beats().filter((b) => b.beat === 1).map((b) => b.at).join()";
-    let (all, begin) = (number("beats.length").await, browser.js(&format!("return {bars}")).await);
+    let all = number("beats.length").await;
     browser.key("f").await;
     browser.until(&format!("{count}.beats.length <= {all} / 2 + 1"), 10).await;
     assert_eq!(browser.js(&format!("return {bars}")).await, begin);
