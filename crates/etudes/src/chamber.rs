@@ -312,20 +312,20 @@ impl Players {
                 (false, false) => usual,
             };
             for (i, at) in now.iter().enumerate() {
-                let before_last = if closing_bar.len() > 1 {
+                let ends = last && i + 1 == now.len();
+                let closing = if closing_bar.len() > 1 {
                     last && i + 2 == now.len()
                 } else {
                     bar + 2 == bars && i + 1 == now.len()
                 };
-                let (last, closing) = (last && i + 1 == now.len(), before_last);
-                if last {
+                if ends {
                     degree = if half { 4 } else { 0 };
                 } else if closing {
                     degree = if half { *[0, 1, 3].choose(&mut self.rng).unwrap_or(&1) } else { 4 };
                 } else if bar + i as u32 > 0 {
                     degree = *NEXT[degree as usize].choose(&mut self.rng).unwrap_or(&0);
                 }
-                let below = if last || closing || !self.rng.random_bool(0.3) { 0 } else { 2 };
+                let below = if ends || closing || !self.rng.random_bool(0.3) { 0 } else { 2 };
                 chords.push(Chord { at: f64::from(bar * self.metre) + at, degree, below });
             }
         }
