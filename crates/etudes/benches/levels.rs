@@ -10,7 +10,7 @@ use legere_etudes::lessons::{asked, lessons};
 const STEPS: usize = 3000;
 const RATE: f64 = 0.3;
 /// Keeps weights small where the pieces do not decide them, all alike: weights are learnt for features of one deviation.
-const DECAY: f64 = 0.1;
+const DECAY: f64 = 0.2;
 /// Weights that are set, not trained, by their place among the features. The pieces are as fast as they were made, so how
 /// far a tempo may be from the one that is tapped most must come from elsewhere: listeners' preferences are a resonance
 /// near 120 beats a minute (Moelants, "Preferred tempo reconsidered", ICMPC 2002).

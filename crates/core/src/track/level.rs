@@ -2,7 +2,8 @@
 //!
 //! The same music can be followed at twice or half the speed, off the beat, or at two thirds. Each row is described
 //! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
-//! `cargo bench --bench levels` on the études with the fitted seeds (softmax over the rows of a piece), chooses.
+//! `cargo bench -p legere-etudes --bench levels` on études that the networks do not know (softmax over the rows of a piece),
+//! chooses.
 
 use super::Hearing;
 use super::bars::{self, Heard, count};
@@ -16,8 +17,8 @@ use super::spectrum::{FRAME_RATE, Spectrum};
 pub const FEATURES: usize = 29;
 /// Trained; see above.
 const WEIGHTS: [f64; FEATURES] = [
-    0.25, 0.29, 0.56, 0.17, 0.48, 0.22, -2.50, -0.30, 0.67, 0.72, 0.20, -0.47, 0.24, 7.28, -0.44, 0.28, 0.16, 0.37,
-    0.24, 0.09, 1.44, -0.38, 1.29, -0.73, 0.34, 0.08, 0.30, 1.06, 2.04,
+    0.04, 0.28, 0.10, 0.18, 0.15, 0.35, -2.50, -0.30, 0.73, 1.03, 0.14, -0.56, 0.18, 7.07, 0.13, 0.37, 0.07, 0.33,
+    0.37, -0.39, 1.59, 0.52, 1.51, -0.58, 0.38, 0.07, 0.51, 0.95, 2.53,
 ];
 /// The tempo that is tapped most, in beats a minute.
 const TAPPED_BPM: f64 = 112.0;
