@@ -30,8 +30,8 @@ pub const FITTED_SEEDS: std::ops::Range<u64> = 0..100;
 /// them too.
 pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 
-/// The pieces in idioms, the songs and the chamber music that the models of `core::track` are fitted on: the last of the fitted seeds, since
-/// the first have trained the networks.
+/// The pieces in idioms, the songs and the chamber music that `track::bars` is fitted on: the last of the fitted seeds,
+/// since the first have trained the networks.
 pub fn fitted_improvisations() -> impl Iterator<Item = Etude> {
     let last = |count: u64| FITTED_IMPROVISATIONS.end - count..FITTED_IMPROVISATIONS.end;
     last(264).map(Etude::in_idiom).chain(last(240).map(Etude::song)).chain(last(160).map(Etude::chamber))
