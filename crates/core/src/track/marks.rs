@@ -281,6 +281,14 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             Err(MarkError::Outside)
         }
     };
+    // Other beats in the place of those that do not stay, counted from a place in the bar; bars outside stay as they are.
+    let anew = |set: &[f64], place: u32, stays: &dyn Fn(&f64) -> bool| {
+        let begun = set.iter().zip(place..).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
+        let ones: Vec<f64> = ones.iter().copied().filter(stays).chain(begun).collect();
+        let all = sorted(times.iter().copied().filter(stays).chain(set.iter().copied()));
+        let range = set.first().copied().unwrap_or(f64::MAX)..=set.last().copied().unwrap_or(f64::MIN);
+        bars::filled(&all, &ones, m, range)
+    };
     match edit {
         Edit::Taps { times: taps, snap } => {
             let mut taps: Vec<f64> = taps.iter().map(|t| snapped(track, *t, *snap)).filter(|t| inside(*t)).collect();
@@ -293,10 +301,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let gap = (last - first) / (taps.len() - 1) as f64;
             let stays = |t: &f64| *t < first - gap / 2.0 || *t > last + gap / 2.0;
             let place = place_of(&track.beats, first, gap).unwrap_or(1);
-            let begun = taps.iter().zip(place..).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
-            let ones: Vec<f64> = ones.into_iter().filter(stays).chain(begun).collect();
-            let all = sorted(times.iter().copied().filter(stays).chain(taps.iter().copied()));
-            Ok(bars::filled(&all, &ones, m, first..=last))
+            Ok(anew(&taps, place, &stays))
         }
         Edit::MoveBeat { at, to, snap } => {
             let i = index(*at)?;
@@ -317,14 +322,11 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
         }
         Edit::RemoveBeat { at } => {
             let i = index(*at)?;
-            let mut left = track.beats.clone();
-            let begun = left.remove(i).beat == 1;
-            let mut ones: Vec<f64> = left.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+            let mut left = times.clone();
+            left.remove(i);
             // What is left of the first bar is an upbeat.
-            if let Some(next) = left.get(i).filter(|_| begun && i > 0) {
-                ones.push(next.at);
-            }
-            Ok(barred(&left.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones))
+            let next = times.get(i + 1).filter(|_| track.beats[i].beat == 1 && i > 0);
+            Ok(barred(&left, &ones.iter().chain(next).copied().collect::<Vec<f64>>()))
         }
         Edit::ThisIsOne { at } => {
             let i = index(*at)?;
@@ -353,10 +355,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let end = end.min(track.duration);
             let stays = |at: &f64| *at < from - CLOSEST || *at >= end - CLOSEST;
             let found = paced::beats(&track.onsets, from, end - gap / 2.0, gap);
-            // Bars outside stay as they are.
-            let begun = (found.iter().zip(place..)).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
-            let ones: Vec<f64> = ones.into_iter().filter(stays).chain(begun).collect();
-            Ok(barred(&sorted(times.iter().copied().filter(stays).chain(found.iter().copied())), &ones))
+            Ok(anew(&found, place, &stays))
         }
         Edit::Density { strong: true } => strong_beats(track),
         Edit::Density { strong: false } => all_beats(track, reading),

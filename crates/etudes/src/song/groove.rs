@@ -4,7 +4,7 @@
 //! snare half-way between them, where a backbeat would be if one counted as fast as the kit. Where kick and bass are pushed
 //! it is the snare that is on beats, and they mostly come half a beat before them. Only together do they tell which is which.
 
-use super::parts::{Habit, every, part, softened};
+use super::parts::{HAT_KEYS, Habit, KICK_KEYS, every, part, softened};
 use super::{Kit, Part, Writer};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -95,7 +95,7 @@ impl Writer {
     fn kit_in_double_time(&mut self) -> Kit {
         let metre = f64::from(self.metre);
         let kick = self.habit(KICKS);
-        let mut kit: Kit = vec![(*[36, 36, 35, 41].choose(&mut self.rng).unwrap_or(&36), self.struck(kick, 0.2))];
+        let mut kit: Kit = vec![(*KICK_KEYS.choose(&mut self.rng).unwrap_or(&36), self.struck(kick, 0.2))];
         let snare = *[38, 38, 40, 39, 37, 56].choose(&mut self.rng).unwrap_or(&38);
         let loud = self.rng.random_range(0.6..1.0);
         kit.push((snare, part(every(metre, 1.0, 0.5), loud)));
@@ -109,7 +109,7 @@ impl Writer {
             }
             _ => {}
         }
-        let hat = *[42, 42, 42, 51, 46, 70, 54, 82, 44].choose(&mut self.rng).unwrap_or(&42);
+        let hat = *HAT_KEYS.choose(&mut self.rng).unwrap_or(&42);
         let hats = match self.rng.random_range(0..6) {
             0 => every(metre, 1.0, 0.0),
             1 | 2 => every(metre, 0.5, 0.0),

@@ -14,6 +14,10 @@ const ORDERS: &[&[usize]] =
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Habit(pub f64, pub f64, pub f64, pub f64, pub f64);
 
+/// Keys of the kit that a kick and a hat are played on.
+pub(super) const KICK_KEYS: &[i32] = &[36, 36, 35, 41];
+pub(super) const HAT_KEYS: &[i32] = &[42, 42, 42, 51, 46, 70, 54, 82, 44];
+
 const BASS_HABITS: &[Habit] = &[
     Habit(0.98, 0.85, 0.08, 0.04, 0.0),
     Habit(0.98, 0.85, 0.08, 0.04, 0.0),
@@ -207,7 +211,7 @@ impl Writer {
             3 => part(vec![0.0], 1.0),
             _ => self.struck(Habit(0.97, 0.5, 0.15, 0.3, 0.05), 0.2),
         };
-        kit.push((*[36, 36, 35, 41].choose(&mut self.rng).unwrap_or(&36), kick));
+        kit.push((*KICK_KEYS.choose(&mut self.rng).unwrap_or(&36), kick));
         let snare = *[38, 38, 40, 37, 39].choose(&mut self.rng).unwrap_or(&38);
         match self.rng.random_range(0..12) {
             0..=4 => kit.push((snare, part(back.clone(), 1.0))),
@@ -234,7 +238,7 @@ impl Writer {
             }
             _ => {}
         }
-        let hat = *[42, 42, 42, 51, 46, 70, 54, 82, 44].choose(&mut self.rng).unwrap_or(&42);
+        let hat = *HAT_KEYS.choose(&mut self.rng).unwrap_or(&42);
         let hats = match self.rng.random_range(0..9) {
             0 => every(1.0, 0.0),
             1..=3 => every(half.max(1.0 / grid), 0.0),

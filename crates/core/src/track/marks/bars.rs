@@ -44,7 +44,7 @@ pub(super) fn filled(times: &[f64], ones: &[f64], metre: u32, set: RangeInclusiv
 
 /// Every bar begins as many beats earlier or later, so that one begins with the beat of this index.
 pub(super) fn moved(beats: &[Beat], metre: u32, to: usize) -> Vec<Beat> {
-    let starts = (0..beats.len()).filter(|i| beats[*i].beat == 1);
+    let starts = starts(beats);
     let by = starts.clone().map(|start| to as isize - start as isize).min_by_key(|by| by.abs()).unwrap_or(0);
     let moved: Vec<usize> = starts.filter_map(|s| s.checked_add_signed(by)).filter(|s| *s < beats.len()).collect();
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -56,9 +56,8 @@ pub(super) fn doubled(beats: &[Beat], metre: u32) -> Vec<Beat> {
     let next = beats.iter().skip(1).map(|b| Some(b.at)).chain([None]);
     let between = |at: f64, next: Option<f64>| [Some(at), next.map(|next| (at + next) / 2.0)];
     let times: Vec<f64> = beats.iter().zip(next).flat_map(|(b, next)| between(b.at, next)).flatten().collect();
-    let starts: Vec<usize> = (0..beats.len()).filter(|i| beats[*i].beat == 1).collect();
-    let ends = starts.iter().skip(1).map(Some).chain([None]);
-    let halves = starts.iter().zip(ends).flat_map(|(start, end)| {
+    let ends = starts(beats).skip(1).map(Some).chain([None]);
+    let halves = starts(beats).zip(ends).flat_map(|(start, end)| {
         let long = end.map_or(metre as usize, |end| end - start);
         [2 * start, 2 * start + long]
     });
@@ -69,6 +68,10 @@ pub(super) fn doubled(beats: &[Beat], metre: u32) -> Vec<Beat> {
 fn with_ends(times: &[f64], starts: &[usize], metre: u32) -> Vec<Beat> {
     let first = starts.first().copied().unwrap_or(0);
     parted(times, starts, metre, |from, to| from < first || to == times.len())
+}
+
+fn starts(beats: &[Beat]) -> impl Iterator<Item = usize> + Clone {
+    (0..beats.len()).filter(|i| beats[*i].beat == 1)
 }
 
 fn starts_of(times: &[f64], ones: &[f64]) -> Vec<usize> {
