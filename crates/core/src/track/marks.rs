@@ -63,7 +63,7 @@ pub enum Edit {
     Metre {
         beats: u32,
     },
-    /// Every second beat is left, counted anew in bars of as many beats as before.
+    /// Every second beat is left, and each two bars become one.
     Halve,
     /// Each bar becomes two.
     Double,
@@ -338,11 +338,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             }
             Ok(counted(&times, *beats, one))
         }
-        Edit::Halve => {
-            // The downbeats stay downbeats.
-            let keep = nearest(times.iter().copied(), one).unwrap_or(0) % 2;
-            Ok(counted(&times.iter().copied().skip(keep).step_by(2).collect::<Vec<f64>>(), m, one))
-        }
+        Edit::Halve => Ok(bars::halved(&track.beats, m)),
         Edit::Double => Ok(bars::doubled(&track.beats, m)),
         Edit::Retempo { start, end, bpm } => {
             if !(30.0..=300.0).contains(bpm) {

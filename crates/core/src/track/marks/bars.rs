@@ -64,6 +64,26 @@ pub(super) fn doubled(beats: &[Beat], metre: u32) -> Vec<Beat> {
     with_ends(&times, &halves.filter(|start| *start < times.len()).collect::<Vec<usize>>(), metre)
 }
 
+/// Every second beat, and one bar for each two: where bars are not all alike, such two as are, if that can be.
+pub(super) fn halved(beats: &[Beat], metre: u32) -> Vec<Beat> {
+    let bars: Vec<usize> = starts(beats).collect();
+    let unlike = |from: usize| {
+        let pairs = bars.windows(3).skip(from).step_by(2);
+        pairs.filter(|pair| pair[1] - pair[0] != pair[2] - pair[1]).count()
+    };
+    let from = usize::from(unlike(1) < unlike(0));
+    let ones: Vec<usize> = if bars.is_empty() { vec![0] } else { bars.iter().copied().skip(from).step_by(2).collect() };
+    let upbeat = (0..ones[0]).rev().skip(1).step_by(2);
+    let ends = ones.iter().copied().skip(1).chain([beats.len() + 1]);
+    // No beat is nearer to the next bar than two were: the last of an odd number is longer.
+    let inside = ones.iter().zip(ends).flat_map(|(one, end)| (*one..end - 1).step_by(2));
+    let mut kept: Vec<usize> = upbeat.chain(inside).collect();
+    kept.sort_unstable();
+    let starts: Vec<usize> = ones.iter().filter_map(|one| kept.binary_search(one).ok()).collect();
+    let times: Vec<f64> = kept.iter().filter_map(|i| beats.get(*i)).map(|b| b.at).collect();
+    with_ends(&times, &starts, metre)
+}
+
 /// What lies before the first bar and behind the last one is counted in bars of `metre`.
 fn with_ends(times: &[f64], starts: &[usize], metre: u32) -> Vec<Beat> {
     let first = starts.first().copied().unwrap_or(0);

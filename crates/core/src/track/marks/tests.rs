@@ -191,7 +191,7 @@ fn a_time_set_by_hand_is_kept_to_its_last_digit() {
 proptest! {
     #[test]
     fn however_beats_are_edited_they_stay_in_order_and_counted(
-        acts in proptest::collection::vec((0u8..8, 0.0f64..33.0, 0.0f64..33.0), 1..12)
+        acts in proptest::collection::vec((0u8..9, 0.0f64..33.0, 0.0f64..33.0), 1..12)
     ) {
         let track = track();
         let mut marks = Marks::default();
@@ -204,6 +204,7 @@ proptest! {
                 4 => Edit::Metre { beats: 2 + (b as u32 % 5) },
                 5 => Edit::Retempo { start: a.min(b), end: a.max(b), bpm: 100.0 },
                 6 => Edit::Double,
+                7 => Edit::Halve,
                 _ => Edit::Taps { times: (0..5).map(|i| a + f64::from(i) * 0.4).collect(), snap: true },
             };
             if let Ok(next) = marks.edited(&track, &edit) {
@@ -289,6 +290,21 @@ fn the_one_is_moved_in_every_bar_and_each_becomes_two_when_doubled() {
     let doubled = over(&waltz, &[Edit::Double]);
     let wanted: Vec<f64> = ones(&waltz).windows(2).flat_map(|w| [w[0], (w[0] + w[1]) / 2.0]).collect();
     assert_eq!(ones(&doubled)[..wanted.len()], wanted);
+}
+
+#[test]
+fn each_two_bars_become_one_when_halved_and_doubling_is_undone() {
+    let waltz = waltz();
+    assert_eq!(over(&waltz, &[Edit::Double, Edit::Halve]).beats, over(&waltz, &[Edit::ThisIsOne { at: 0.5 }]).beats);
+    let halved = over(&waltz, &[Edit::Halve]);
+    let pairs: Vec<f64> = ones(&waltz).into_iter().step_by(2).collect();
+    assert_eq!(ones(&halved), pairs);
+    assert_eq!(places(&halved, 3.4..6.5), [(3.5, 1), (4.5, 2), (5.5, 3)]);
+    assert_eq!(places(&halved, 6.5..11.0), [(6.5, 1), (7.5, 2), (8.5, 3), (10.0, 1)]);
+    let upbeat = over(&waltz, &[Edit::ThisIsOne { at: 1.0 }, Edit::Halve]);
+    assert_eq!(upbeat.beats[0].at, 1.0, "half of an upbeat of one beat is none");
+    let none = TrackReading { beats: Vec::new(), ..track() };
+    assert!(over(&none, &[Edit::Halve]).beats.is_empty());
 }
 
 #[test]
