@@ -46,7 +46,7 @@ pub const WEIGHTS: Weights = Weights {
     backbeat: 0.50,
     irregular: 60.0,
     other_metre: 60.0,
-    rare: [-2.0, -1.05],
+    rare: [-2.6, -1.05],
     start: 6.0,
 };
 
