@@ -339,11 +339,17 @@ async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Pa
     };
     let (before, after) = (alike(time("at") - 0.6, time("out") - 0.6), alike(time("at") + 0.1, time("into") + 0.1));
     assert!(before > 0.98 && after > 0.98, "before the seam {before}, after it {after}");
-    // The seam can be heard by itself.
+    // The seam can be heard by itself, two bars on each side of it, again and again.
     browser.click(".seam button").await;
-    browser
-        .until("!document.querySelector('#other').paused && document.querySelector('#other').currentTime > 0.1", 20)
-        .await;
+    browser.until("!document.querySelector('#other').paused", 20).await;
+    let seen = reading(browser).await;
+    let number = |value: &Value| value.as_f64().expect("a number");
+    let two_bars = 120.0 * number(&seen["metre"]) / number(&seen["reading"]["tempo_bpm"]);
+    let (from, to) = ((time("at") - two_bars).max(0.0), time("at") + two_bars);
+    let round = format!("(t => t > {from} - 0.01 && t < {from} + 1.5)(document.querySelector('#other').currentTime)");
+    browser.until(&round, 10).await;
+    browser.js(&format!("document.querySelector('#other').currentTime = {to} - 0.2")).await;
+    browser.until(&round, 10).await;
     browser.click(".seam button").await;
     browser.until("document.querySelector('#other').paused", 5).await;
 }

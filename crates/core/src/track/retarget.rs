@@ -17,8 +17,9 @@ const MOST_JOINS: usize = 3;
 const JOIN_COST: f64 = 0.08;
 /// Joins that cost more are not offered.
 const ROUGHEST: f64 = 0.62;
-/// Beats between two joins at least.
-const APART: usize = 8;
+/// Between two joins lie at least so many beats, or bars where only bar lines are looked at.
+const BEATS_APART: usize = 8;
+const BARS_APART: usize = 2;
 /// Joins looked at from one beat.
 const FANOUT: usize = 48;
 /// Above so many beats only bar lines are looked at.
@@ -84,14 +85,12 @@ struct Place {
 
 fn places(track: &TrackReading) -> Vec<Place> {
     let beats = &track.beats;
-    let only_bars = beats.len() > MANY_BEATS;
     let at = |i: isize| {
         let clamped = i.clamp(0, beats.len() as isize - 1) as usize;
         beats[clamped].at + (i - clamped as isize) as f64 * 60.0 / track.tempo_bpm.max(1.0)
     };
     let sound = |texture: &Texture, i: isize| texture.sound(at(i).max(0.0), at(i + 1).max(0.1));
     (0..beats.len())
-        .filter(|i| !only_bars || beats[*i].beat == 1)
         .map(|i| {
             let n = i as isize;
             Place {
@@ -136,17 +135,22 @@ const NOWHERE: State = State { cost: f32::MAX, left: u16::MAX, before: u16::MAX 
 /// Up to `count` versions of about the wanted length, the least audible first; when none comes within
 /// [`TOLERANCE`], those that come nearest. `keep` is a stretch of the track that stays whole.
 pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, count: usize) -> Vec<Proposal> {
-    let places = places(track);
+    let mut places = places(track);
+    let mut apart = BEATS_APART;
+    if places.len() > MANY_BEATS {
+        places.retain(|p| p.beat == 1);
+        apart = BARS_APART;
+    }
     let n = places.len().min(usize::from(u16::MAX) - 1);
     let to_remove = track.duration - wanted;
     let mut found: Vec<Proposal> = Vec::new();
     if to_remove.abs() <= TOLERANCE {
         found.push(Proposal { seams: Vec::new(), seconds: track.duration, cost: 0.0 });
     }
-    if n < 2 * APART {
+    if n < 2 * apart {
         return found;
     }
-    let joins = joins(&places, keep);
+    let joins = joins(&places, apart, keep);
     let step = (track.duration / 800.0).max(0.2);
     let margin = 12.0;
     let lowest = to_remove.min(0.0) - margin;
@@ -162,12 +166,12 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     }
     layers.push(opening);
     for _ in 0..MOST_JOINS {
-        let next = one_more_join(&layers[layers.len() - 1], &places[..n], &joins, cells, step);
+        let next = one_more_join(&layers[layers.len() - 1], &places[..n], (&joins, apart), (cells, step));
         layers.push(next);
     }
     let mut ends: Vec<(f64, usize, usize, usize)> = Vec::new();
     for (k, layer) in layers.iter().enumerate().skip(1) {
-        for place in 0..n.saturating_sub(APART) {
+        for place in 0..n.saturating_sub(apart) {
             for c in 0..cells {
                 let state = layer[place * cells + c];
                 let off = (lowest + c as f64 * step - to_remove).abs();
@@ -203,7 +207,7 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
 }
 
 /// Where one can go on from each place, cheapest first.
-fn joins(places: &[Place], keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
+fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
     let allowed = |out: f64, into: f64| {
         keep.is_none_or(|(start, end)| {
             let inside = |t: f64| t > start + 0.01 && t < end - 0.01;
@@ -215,7 +219,7 @@ fn joins(places: &[Place], keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
         .map(|i| {
             let a = &places[i];
             let mut list: Vec<(u16, f32)> = (0..places.len())
-                .filter(|j| places[*j].beat == a.beat && i.abs_diff(*j) >= 4 && allowed(a.at, places[*j].at))
+                .filter(|j| places[*j].beat == a.beat && i.abs_diff(*j) >= apart / 2 && allowed(a.at, places[*j].at))
                 .map(|j| (j as u16, cost(a, &places[j]) as f32))
                 .filter(|(_, c)| f64::from(*c) < ROUGHEST)
                 .collect();
@@ -226,13 +230,18 @@ fn joins(places: &[Place], keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
         .collect()
 }
 
-fn one_more_join(from: &[State], places: &[Place], joins: &[Vec<(u16, f32)>], cells: usize, step: f64) -> Vec<State> {
+fn one_more_join(
+    from: &[State],
+    places: &[Place],
+    (joins, apart): (&[Vec<(u16, f32)>], usize),
+    (cells, step): (usize, f64),
+) -> Vec<State> {
     let n = places.len();
     let mut next = vec![NOWHERE; n * cells];
     // The cheapest way to have entered at least some beats before the place that is left, for each time left out.
     let mut best: Vec<(f32, u16)> = vec![(f32::MAX, u16::MAX); cells];
-    for out in APART..n {
-        let entered = out - APART;
+    for out in apart..n {
+        let entered = out - apart;
         for (c, slot) in best.iter_mut().enumerate() {
             let cost = from[entered * cells + c].cost;
             if cost < slot.0 {
@@ -325,9 +334,15 @@ mod tests {
 
     /// Forty bars at 120: A for 16 bars, B for 8 from 32 s (the drop), A again for 16 bars from 48 s, to 80 s.
     fn track() -> TrackReading {
-        let part = |t: f64| if (32.0..48.0).contains(&t) { 1usize } else { 0 };
+        song(1)
+    }
+
+    /// The same so many times, with its drop in the last.
+    fn song(times: u32) -> TrackReading {
+        let last = f64::from(times - 1) * 80.0;
+        let part = |t: f64| if (32.0..48.0).contains(&(t % 80.0)) { 1usize } else { 0 };
         let mut rows = String::new();
-        for i in 0..800 {
+        for i in 0..times * 800 {
             let t = f64::from(i) / 10.0;
             // A chord that changes with the bar, round every four bars, and a brightness by the part.
             let chord = (t / 2.0) as usize % 4 * 2 + part(t);
@@ -346,9 +361,9 @@ mod tests {
         }
         let energy = |t: f64| if part(t) == 1 { 90.0 } else { 45.0 };
         TrackReading {
-            duration: 80.0,
+            duration: last + 80.0,
             tempo_bpm: 120.0,
-            beats: (0..160)
+            beats: (0..times * 160)
                 .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
                 .collect(),
             sections: vec![
@@ -356,8 +371,8 @@ mod tests {
                 Section::new(32.0, 48.0, SectionKind::Drop, 90.0),
                 Section::new(48.0, 80.0, SectionKind::Outro, 45.0),
             ],
-            cues: vec![Cue::new(32.0, CueKind::Drop, 1.0)],
-            energy: Trace { step: 0.1, values: (0..800).map(|i| energy(f64::from(i) / 10.0)).collect() },
+            cues: vec![Cue::new(last + 32.0, CueKind::Drop, 1.0)],
+            energy: Trace { step: 0.1, values: (0..times * 800).map(|i| energy(f64::from(i) / 10.0)).collect() },
             texture: Texture::try_from(rows).expect("a texture"),
             ..TrackReading::default()
         }
@@ -391,6 +406,18 @@ mod tests {
             // What repeats exactly is joined unheard; thirty seconds ask for more than that.
             assert!(found[0].cost < if wanted < 39.0 { 0.7 } else { 0.2 }, "{wanted}: {:?}", found[0]);
         }
+    }
+
+    /// Of seven minutes only bar lines are looked at: as near to each other as beats are elsewhere.
+    #[test]
+    fn little_is_left_of_a_long_track_where_little_is_asked_for() {
+        let track = song(5);
+        assert!(track.beats.len() > MANY_BEATS);
+        let found = propose(&track, 32.0, must_stay(&track), 5);
+        assert!(found.iter().all(|p| (p.seconds - 32.0).abs() <= TOLERANCE), "{found:?}");
+        let seam = found[0].seams[0];
+        let later = moved(&track, seam, 1).expect("a beat on");
+        assert!(later.cost < seam.cost + 0.3, "off the bar it is judged too: {later:?} after {seam:?}");
     }
 
     #[test]

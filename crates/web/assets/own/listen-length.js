@@ -130,7 +130,7 @@
       stop();
       return;
     }
-    const twoBars = (8 * 60) / L.data.reading.tempo_bpm;
+    const twoBars = ((2 * L.data.metre * 60) / L.data.reading.tempo_bpm) * L.data.version.stretch;
     loop = i;
     version();
     const from = Math.max(0, at - twoBars);
