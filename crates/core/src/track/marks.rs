@@ -338,7 +338,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             }
             Ok(counted(&times, *beats, one))
         }
-        Edit::Halve => Ok(bars::halved(&track.beats, m)),
+        Edit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
         Edit::Double => Ok(bars::doubled(&track.beats, m)),
         Edit::Retempo { start, end, bpm } => {
             if !(30.0..=300.0).contains(bpm) {

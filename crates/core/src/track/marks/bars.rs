@@ -1,7 +1,8 @@
 //! How beats that a person touches are counted: bars that were not touched stay what they are, also those that are
 //! longer or shorter than most.
 
-use super::{Beat, nearest};
+use super::{Beat, CLOSEST, nearest};
+use std::cmp::Ordering;
 use std::ops::RangeInclusive;
 
 /// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
@@ -64,14 +65,30 @@ pub(super) fn doubled(beats: &[Beat], metre: u32) -> Vec<Beat> {
     with_ends(&times, &halves.filter(|start| *start < times.len()).collect::<Vec<usize>>(), metre)
 }
 
-/// Every second beat, and one bar for each two: where bars are not all alike, such two as are, if that can be.
-pub(super) fn halved(beats: &[Beat], metre: u32) -> Vec<Beat> {
+/// How much stronger the ones of the other half of the bars must be, for the first bar to be no first of two.
+const STRONGER: f64 = 1.1;
+
+/// Every second beat, and one bar for each two: such two as are alike where not all are, else those that begin more
+/// strongly as read, for a beat that was only set between others is no one.
+pub(super) fn halved(beats: &[Beat], read: &[Beat], metre: u32) -> Vec<Beat> {
     let bars: Vec<usize> = starts(beats).collect();
     let unlike = |from: usize| {
         let pairs = bars.windows(3).skip(from).step_by(2);
         pairs.filter(|pair| pair[1] - pair[0] != pair[2] - pair[1]).count()
     };
-    let from = usize::from(unlike(1) < unlike(0));
+    let strength = |from: usize| {
+        let ones = bars.iter().skip(from).step_by(2).map(|one| beats[*one].at);
+        let as_read = ones.map(|at| {
+            let beat = nearest(read.iter().map(|b| b.at), at).map(|i| read[i]);
+            beat.filter(|b| (b.at - at).abs() < CLOSEST / 2.0).map_or(0.0, |b| b.strength)
+        });
+        as_read.sum::<f64>() / bars.len().saturating_sub(from).div_ceil(2).max(1) as f64
+    };
+    let from = match unlike(1).cmp(&unlike(0)) {
+        Ordering::Less => 1,
+        Ordering::Greater => 0,
+        Ordering::Equal => usize::from(strength(1) > STRONGER * strength(0)),
+    };
     let ones: Vec<usize> = if bars.is_empty() { vec![0] } else { bars.iter().copied().skip(from).step_by(2).collect() };
     let upbeat = (0..ones[0]).rev().skip(1).step_by(2);
     let ends = ones.iter().copied().skip(1).chain([beats.len() + 1]);

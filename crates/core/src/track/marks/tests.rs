@@ -296,6 +296,10 @@ fn the_one_is_moved_in_every_bar_and_each_becomes_two_when_doubled() {
 fn each_two_bars_become_one_when_halved_and_doubling_is_undone() {
     let waltz = waltz();
     assert_eq!(over(&waltz, &[Edit::Double, Edit::Halve]).beats, over(&waltz, &[Edit::ThisIsOne { at: 0.5 }]).beats);
+    // Also where an upbeat becomes as long as a bar.
+    let upbeat = TrackReading { beats: over(&waltz, &[Edit::ThisIsOne { at: 1.5 }]).beats, ..waltz.clone() };
+    assert_eq!(upbeat.beats[0].beat, 2);
+    assert_eq!(over(&upbeat, &[Edit::Double, Edit::Halve]).beats, upbeat.beats);
     let halved = over(&waltz, &[Edit::Halve]);
     let pairs: Vec<f64> = ones(&waltz).into_iter().step_by(2).collect();
     assert_eq!(ones(&halved), pairs);
