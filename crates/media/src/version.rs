@@ -13,7 +13,7 @@ const BEFORE_SEAM: i64 = 1200;
 const AFTER_SEAM: i64 = 240;
 
 /// Raised when the same version would be written differently.
-const GRAPH_VERSION: u32 = 1;
+const GRAPH_VERSION: u32 = 2;
 
 /// What is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -115,6 +115,9 @@ fn graph(version: &Version, length: u64) -> String {
         let n = (u64::from(end.milliseconds) * u64::from(RATE) / 1000).min(whole);
         filters.push(format!("afade=t=out:ss={}:ns={n}:curve={}", whole - n, word(end.curve)));
     }
+    // What is louder than full scale (lossy files decode to that, stretching and raising lead to it) is turned down for
+    // some milliseconds instead of being cut off; all else stays as it is, to the bit.
+    filters.push("alimiter=limit=1:level=0:latency=1".to_owned());
     filters.push(format!("apad=whole_len={length},atrim=end_sample={length}"));
     graph.push_str(&filters.join(","));
     graph.push_str("[out]");

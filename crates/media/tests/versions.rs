@@ -110,6 +110,28 @@ async fn fades_and_level_are_heard() {
     }
 }
 
+/// What is raised beyond full scale is held below it where it is too loud, and nowhere else.
+#[tokio::test]
+async fn what_is_too_loud_is_turned_down_and_not_cut_off() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let track = dir.path().join("swell.wav");
+    // Half as loud as full scale but for the third second, where it is 0.9.
+    let swell = "(0.5+0.4*between(t,2,3))*sin(2*PI*500*t)";
+    ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{swell}':s=48000:d=10")], &track);
+    let plain = written(dir.path(), &track, &version(&[(0.0, 6.0)]), Form::Wav).await;
+    let raised = version(&[(0.0, 6.0)]).levelled(600).expect("a level");
+    let raised = written(dir.path(), &track, &raised, Form::Wav).await;
+    assert_eq!(raised.len(), plain.len());
+    let ratio = |at: f64| loud(&raised, at, 0.5) / loud(&plain, at, 0.5);
+    assert!((ratio(1.0) - 1.995).abs() < 0.002 && (ratio(4.0) - 1.995).abs() < 0.002, "6 dB up");
+    // One channel becomes two that are as loud together.
+    let full = 2f64.sqrt() / 0.9;
+    assert!((ratio(2.25) - full).abs() < 0.02, "as loud as can be: {} of {full}", ratio(2.25));
+    let top = raised.iter().copied().fold(0.0, f32::max);
+    let flat = raised.windows(3).filter(|w| w.iter().all(|v| v.abs() > 0.9999 * top)).count();
+    assert!(flat < 100, "{flat} times three samples as loud as any: its tops are cut off");
+}
+
 #[tokio::test]
 async fn seams_at_the_very_ends_of_a_track_work_too() {
     let dir = tempfile::tempdir().expect("a folder");

@@ -327,8 +327,8 @@
       hand = Object.entries(L.data.by_hand)
         .filter(([, set]) => set)
         .map(([what]) => what);
-    // Stretching smears attacks: what comes out is a little softer than what went in.
-    const about = v && v.stretch !== 1 ? "about " : "";
+    // Stretching smears attacks, and what is raised beyond full scale is held there: a little softer comes out than went in.
+    const about = v && (v.stretch !== 1 || v.level > 0) ? "about " : "";
     // What is heard is no longer what the beats are, once they are set by hand.
     const heard = L.data.by_hand.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
     // One line, so that the page below stays where it is; what does not fit is told when one points at it.
