@@ -266,7 +266,6 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
     let m = track.metre();
     let ones = track.downbeats();
-    let one = ones.first().copied().unwrap_or(0.0);
     let inside = |at: f64| (0.0..track.duration).contains(&at);
     let index = |at: f64| {
         nearest(times.iter().copied(), at).filter(|i| (times[*i] - at).abs() < 0.25).ok_or(MarkError::Nothing)
@@ -336,7 +335,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             if !(2..=12).contains(beats) {
                 return Err(MarkError::Metre);
             }
-            Ok(counted(&times, *beats, one))
+            Ok(counted(&times, *beats, ones.first().copied().unwrap_or(0.0)))
         }
         Edit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
         Edit::Double => Ok(bars::doubled(&track.beats, m)),

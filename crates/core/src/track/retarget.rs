@@ -166,7 +166,7 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     }
     layers.push(opening);
     for _ in 0..MOST_JOINS {
-        let next = one_more_join(&layers[layers.len() - 1], &places[..n], (&joins, apart), (cells, step));
+        let next = one_more_join(&layers[layers.len() - 1], &places[..n], &joins, apart, cells, step);
         layers.push(next);
     }
     let mut ends: Vec<(f64, usize, usize, usize)> = Vec::new();
@@ -233,8 +233,10 @@ fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>) -> Vec<Vec<(u
 fn one_more_join(
     from: &[State],
     places: &[Place],
-    (joins, apart): (&[Vec<(u16, f32)>], usize),
-    (cells, step): (usize, f64),
+    joins: &[Vec<(u16, f32)>],
+    apart: usize,
+    cells: usize,
+    step: f64,
 ) -> Vec<State> {
     let n = places.len();
     let mut next = vec![NOWHERE; n * cells];

@@ -2,7 +2,6 @@
 //! longer or shorter than most.
 
 use super::{Beat, CLOSEST, nearest};
-use std::cmp::Ordering;
 use std::ops::RangeInclusive;
 
 /// Beats at these times, counted in bars of `metre` so that the one nearest to `one` is a downbeat.
@@ -76,29 +75,24 @@ pub(super) fn halved(beats: &[Beat], read: &[Beat], metre: u32) -> Vec<Beat> {
         let pairs = bars.windows(3).skip(from).step_by(2);
         pairs.filter(|pair| pair[1] - pair[0] != pair[2] - pair[1]).count()
     };
+    let ones = |from: usize| -> Vec<usize> { bars.iter().copied().skip(from).step_by(2).collect() };
     let strength = |from: usize| {
-        let ones = bars.iter().skip(from).step_by(2).map(|one| beats[*one].at);
-        let as_read = ones.map(|at| {
-            let beat = nearest(read.iter().map(|b| b.at), at).map(|i| read[i]);
-            beat.filter(|b| (b.at - at).abs() < CLOSEST / 2.0).map_or(0.0, |b| b.strength)
+        let ones = ones(from);
+        let as_read = ones.iter().filter_map(|one| {
+            let i = nearest(read.iter().map(|b| b.at), beats[*one].at)?;
+            ((read[i].at - beats[*one].at).abs() < CLOSEST / 2.0).then_some(read[i].strength)
         });
-        as_read.sum::<f64>() / bars.len().saturating_sub(from).div_ceil(2).max(1) as f64
+        as_read.sum::<f64>() / ones.len().max(1) as f64
     };
-    let from = match unlike(1).cmp(&unlike(0)) {
-        Ordering::Less => 1,
-        Ordering::Greater => 0,
-        Ordering::Equal => usize::from(strength(1) > STRONGER * strength(0)),
-    };
-    let ones: Vec<usize> = if bars.is_empty() { vec![0] } else { bars.iter().copied().skip(from).step_by(2).collect() };
-    let upbeat = (0..ones[0]).rev().skip(1).step_by(2);
+    let second = (unlike(1), STRONGER * strength(0)) < (unlike(0), strength(1));
+    let ones = if bars.is_empty() { vec![0] } else { ones(usize::from(second)) };
+    let upbeat = (ones[0] % 2..ones[0]).step_by(2);
     let ends = ones.iter().copied().skip(1).chain([beats.len() + 1]);
     // No beat is nearer to the next bar than two were: the last of an odd number is longer.
     let inside = ones.iter().zip(ends).flat_map(|(one, end)| (*one..end - 1).step_by(2));
-    let mut kept: Vec<usize> = upbeat.chain(inside).collect();
-    kept.sort_unstable();
+    let kept: Vec<usize> = upbeat.chain(inside).collect();
     let starts: Vec<usize> = ones.iter().filter_map(|one| kept.binary_search(one).ok()).collect();
-    let times: Vec<f64> = kept.iter().filter_map(|i| beats.get(*i)).map(|b| b.at).collect();
-    with_ends(&times, &starts, metre)
+    with_ends(&kept.iter().map(|i| beats[*i].at).collect::<Vec<f64>>(), &starts, metre)
 }
 
 /// What lies before the first bar and behind the last one is counted in bars of `metre`.
