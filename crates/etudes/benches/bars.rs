@@ -28,7 +28,7 @@ fn main() {
     println!("as it is: {:.4}", best.0);
     loop {
         let before = best.0;
-        for which in 0..HEARD + 6 {
+        for which in 0..HEARD + 7 {
             for factor in [0.3, 0.6, 0.8, 0.9, 1.1, 1.25, 1.6, 3.5] {
                 let mut weights = best.1;
                 *weight(&mut weights, which) *= factor;
@@ -53,7 +53,8 @@ fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
             1 => &mut weights.irregular,
             2 => &mut weights.other_metre,
             3 | 4 => &mut weights.rare[n - HEARD - 3],
-            _ => &mut weights.start,
+            5 => &mut weights.start,
+            _ => &mut weights.upbeat,
         },
     }
 }

@@ -33,8 +33,10 @@ pub struct Weights {
     pub other_metre: f64,
     /// What bars of two and of three are given for being rarer than those of four.
     pub rare: [f64; 2],
-    /// That the first beat is a one: most pieces begin with a bar, not with an upbeat.
+    /// That the first beat is a one, and that it is the last of its bar: most pieces begin with a bar, others with an
+    /// upbeat, and that is seldom longer than a beat.
     pub start: f64,
+    pub upbeat: f64,
 }
 
 /// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds, but for some that were then
@@ -48,6 +50,7 @@ pub const WEIGHTS: Weights = Weights {
     other_metre: 60.0,
     rare: [-2.6, -1.05],
     start: 6.0,
+    upbeat: 2.5,
 };
 
 /// The same for bars of two where each beat has three parts, quick and slow.
@@ -181,6 +184,11 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
             _ => own,
         }
     };
+    let start = |s: &Place| match s.place {
+        0 => weights.start,
+        place if place + 1 == s.metre => weights.upbeat,
+        _ => 0.0,
+    };
     let n = downs.len();
     let mut gains: Vec<f64> = vec![0.0; states.len()];
     let mut from: Vec<Vec<usize>> = Vec::with_capacity(n);
@@ -203,8 +211,7 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
                     came[k] = j;
                 }
             }
-            let start = if i == 0 && to.place == 0 { weights.start } else { 0.0 };
-            next[k] += gain(i, to) + prior(to) + start;
+            next[k] += gain(i, to) + prior(to) + if i == 0 { start(to) } else { 0.0 };
         }
         gains = next;
         from.push(came);
@@ -279,6 +286,16 @@ mod tests {
             assert_eq!(ones(&counted), wanted, "{metre} from {first}");
             assert!(counted.places.iter().all(|p| p.metre == metre && p.place < metre));
         }
+    }
+
+    #[test]
+    fn an_upbeat_is_one_beat_rather_than_three() {
+        let mut doubtful = heard(48, 2, 1, false);
+        // Halves of bars that begin as clearly as bars do, and at first even more clearly.
+        doubtful.down.iter_mut().for_each(|d| *d = d.map(|v| v / 5.0));
+        doubtful.down[3] = doubtful.down[3].map(|v| 1.5 * v);
+        let counted = count(&doubtful, &WEIGHTS, false, 110.0);
+        assert_eq!(ones(&counted), (1..48).step_by(4).collect::<Vec<_>>());
     }
 
     #[test]
