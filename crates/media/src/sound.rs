@@ -19,22 +19,10 @@ const PIECE: usize = 1 << 18;
 /// The largest sample of each hundredth of a second, 0–255.
 pub type Peaks = Vec<u8>;
 
-fn peaks(samples: impl Iterator<Item = f32>, rate: u32) -> Peaks {
-    let per = (rate / PEAKS_PER_SECOND) as usize;
-    let mut out = Vec::new();
-    let (mut largest, mut n) = (0.0f32, 0);
-    for s in samples {
-        largest = largest.max(s.abs());
-        n += 1;
-        if n == per {
-            out.push((largest * 255.0).round().min(255.0) as u8);
-            (largest, n) = (0.0, 0);
-        }
-    }
-    if n > 0 {
-        out.push((largest * 255.0).round().min(255.0) as u8);
-    }
-    out
+fn peaks(samples: &[f32], rate: u32) -> Peaks {
+    // Numbers without a sign are in the order of their bits, which are compared many at once.
+    let largest = |some: &[f32]| f32::from_bits(some.iter().map(|s| s.abs().to_bits()).fold(0, u32::max));
+    samples.chunks((rate / PEAKS_PER_SECOND) as usize).map(|some| (largest(some) * 255.0).round() as u8).collect()
 }
 
 /// Reads and removes the raw samples that the light copy left.
@@ -42,7 +30,7 @@ pub(crate) async fn peaks_of_raw(path: &Path) -> Option<Peaks> {
     let bytes = tokio::fs::read(path).await.ok()?;
     let _ = tokio::fs::remove_file(path).await;
     let samples = bytes.chunks_exact(2).map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32768.0);
-    Some(peaks(samples, PEAK_SAMPLE_RATE))
+    Some(peaks(&samples.collect::<Vec<f32>>(), PEAK_SAMPLE_RATE))
 }
 
 /// A decoded track.
@@ -122,7 +110,7 @@ pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
         let reading = read_track(Audio { samples: &samples, loudness: Some(&loudness) })?;
         // The decoded length is the true one; containers may round or guess.
         let duration = Seconds::new(samples.len() as i64, i64::from(READING_RATE)).unwrap_or(probe.duration);
-        let peaks = peaks(samples.iter().copied(), READING_RATE);
+        let peaks = peaks(&samples, READING_RATE);
         Ok(ReadTrack { probe: SoundProbe { duration, ..probe }, reading, peaks })
     })
     .await

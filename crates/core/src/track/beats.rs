@@ -38,7 +38,7 @@ pub struct FoundBeat {
     pub strength: f64,
 }
 
-/// Every row of beats that was considered.
+/// Every row of beats that is considered, not yet counted into bars.
 pub fn levels(hearing: &Hearing) -> Vec<Level> {
     let Hearing { onsets, pulse, .. } = hearing;
     let mut levels: Vec<Level> = Vec::new();

@@ -3,10 +3,13 @@
 use super::Trace;
 use ebur128::{EbuR128, Mode};
 
-/// Seconds between two momentary values; each looks at 400 ms, so that they are also the blocks of the gate.
+/// Seconds between two momentary values.
 const STEP: f64 = 0.1;
-/// Steps in a block.
+const STEP_MS: u32 = 100;
+/// Steps that a momentary value looks at: 400 ms, so that these are also the blocks of the gate.
 const BLOCK: usize = 4;
+/// How many of them lie before the step that it is told for.
+const BEFORE: usize = 1;
 /// Blocks below this are silence (BS.1770: the absolute gate), in LUFS.
 const SILENCE: f64 = -70.0;
 /// Blocks so much below the mean of the others do not count (the relative gate), in LU.
@@ -27,8 +30,8 @@ pub struct Meter {
     /// Samples of all channels in a step.
     step: usize,
     pending: Vec<f32>,
-    /// In LUFS, of the 400 ms before the end of each step.
-    momentary: Vec<f64>,
+    /// The mean power of each step, by the filter of the standard; 1 is 0 LUFS.
+    powers: Vec<f64>,
 }
 
 impl Meter {
@@ -36,39 +39,46 @@ impl Meter {
     pub fn new(channels: u32, rate: u32) -> Option<Self> {
         let meter = EbuR128::new(channels, rate, Mode::M).ok()?;
         let step = (f64::from(rate) * STEP) as usize * channels as usize;
-        (step > 0).then(|| Self { meter, step, pending: Vec::new(), momentary: Vec::new() })
+        (step > 0).then(|| Self { meter, step, pending: Vec::new(), powers: Vec::new() })
     }
 
     pub fn listen(&mut self, samples: &[f32]) {
         self.pending.extend_from_slice(samples);
         let whole = self.pending.len() / self.step * self.step;
         let rest = self.pending.split_off(whole);
-        for block in std::mem::replace(&mut self.pending, rest).chunks(self.step) {
-            self.block(block);
+        for step in std::mem::replace(&mut self.pending, rest).chunks(self.step) {
+            self.hear(step);
         }
     }
 
-    fn block(&mut self, block: &[f32]) {
-        let value = self.meter.add_frames_f32(block).and_then(|()| self.meter.loudness_momentary());
-        self.momentary.push(value.ok().filter(|v| v.is_finite()).unwrap_or(SILENCE).max(SILENCE));
+    fn hear(&mut self, step: &[f32]) {
+        // Blocks overlap by three of their four steps: each step is measured once, for all of them.
+        let heard = self.meter.add_frames_f32(step).and_then(|()| self.meter.loudness_window(STEP_MS));
+        self.powers.push(heard.ok().filter(|v| v.is_finite()).map_or(0.0, power));
     }
 
     pub fn finish(mut self) -> Loudness {
-        // The gate looks at whole blocks only: three steps before the first of them, and what is left over, are none.
-        let programme = programme(self.momentary.get(BLOCK - 1..).unwrap_or_default());
-        let rest = std::mem::take(&mut self.pending);
+        // The gate looks at whole blocks only.
+        let blocks: Vec<f64> = self.powers.windows(BLOCK).map(momentary).collect();
+        let mut rest = std::mem::take(&mut self.pending);
         if !rest.is_empty() {
-            self.block(&rest);
+            rest.resize(self.step, 0.0);
+            self.hear(&rest);
         }
-        let steps = self.momentary.len();
-        // The meter looks back 400 ms; two steps of silence behind the track centre its window.
-        let silence = vec![0.0; self.step];
-        self.block(&silence);
-        self.block(&silence);
-        let centred = self.momentary.split_off(self.momentary.len() - steps);
-        let values = centred.into_iter().map(|value| (value * 10.0).round() / 10.0).collect();
-        Loudness { momentary: Trace { step: STEP, values }, programme }
+        let steps = self.powers.len();
+        let around = |i: usize| i.saturating_sub(BEFORE)..(i + BLOCK - BEFORE).min(steps);
+        let values = (0..steps).map(|i| (momentary(&self.powers[around(i)]) * 10.0).round() / 10.0).collect();
+        Loudness { momentary: Trace { step: STEP, values }, programme: programme(&blocks) }
     }
+}
+
+fn power(lufs: f64) -> f64 {
+    10f64.powf(lufs / 10.0)
+}
+
+/// In LUFS, of the powers of a block's steps; what is missing is silent.
+fn momentary(steps: &[f64]) -> f64 {
+    (10.0 * (steps.iter().sum::<f64>() / BLOCK as f64).log10()).max(SILENCE)
 }
 
 impl Loudness {
@@ -84,7 +94,7 @@ impl Loudness {
 /// The programme loudness, in LUFS, of blocks of momentary loudness: both gates, then the mean of their power.
 pub(super) fn programme(blocks: &[f64]) -> Option<f64> {
     let mean = |gate: f64| {
-        let heard: Vec<f64> = blocks.iter().filter(|b| **b > gate).map(|b| 10f64.powf(b / 10.0)).collect();
+        let heard: Vec<f64> = blocks.iter().filter(|b| **b > gate).map(|b| power(*b)).collect();
         (!heard.is_empty()).then(|| 10.0 * (heard.iter().sum::<f64>() / heard.len() as f64).log10())
     };
     mean((mean(SILENCE)? + RELATIVE_GATE).max(SILENCE))

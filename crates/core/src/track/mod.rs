@@ -381,8 +381,7 @@ impl Tapped {
 }
 
 fn tapped(hearing: &Hearing, fine: &beats::FineOnsets, audio: Audio<'_>) -> Option<Tapped> {
-    let levels = beats::levels(hearing);
-    let chosen = levels.into_iter().max_by(|a, b| a.score().total_cmp(&b.score()))?;
+    let chosen = level::chosen(beats::levels(hearing), hearing)?;
     let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
     let heard = bars::Heard::at(&beats, hearing);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
@@ -409,8 +408,9 @@ pub fn pulse_inputs(audio: Audio<'_>) -> Vec<f32> {
 
 /// What each row of beats that was considered looks like to the model that chooses, and its beats: for training.
 pub fn considered(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
-    let levels = beats::levels(&Hearing::of(audio, &mut |_| ()));
-    levels.iter().map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
+    let hearing = Hearing::of(audio, &mut |_| ());
+    let levels = beats::levels(&hearing).into_iter().map(|level| level.counted(&hearing));
+    levels.map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
 }
 
 #[cfg(test)]

@@ -53,9 +53,8 @@ impl Spectrum {
         for (pair, rows) in values.chunks_mut(2 * bands).enumerate() {
             let magnitudes = transform.magnitudes(samples, 2 * pair * HOP, HOP);
             for (row, magnitudes) in rows.chunks_exact_mut(bands).zip(magnitudes) {
-                for (value, span) in row.iter_mut().zip(&filters.spans) {
-                    *value = (1.0 + product(&magnitudes[span.first..], &span.weights)).ln();
-                }
+                pulp::Arch::new().dispatch(|| filters.apply(magnitudes, row));
+                row.iter_mut().for_each(|value| *value = (1.0 + *value).ln());
             }
         }
         let fold: Vec<usize> = (0..bands).map(|band| band * FOLDS / bands).collect();
@@ -167,6 +166,7 @@ fn folded(values: &[f32], fold: &[usize]) -> Vec<[f64; FOLDS]> {
 }
 
 /// The sum of the products, in eight sums beside each other, as long as both are.
+#[inline(always)]
 pub(super) fn product(a: &[f32], b: &[f32]) -> f32 {
     const BESIDE: usize = 8;
     let mut sums = [0.0f32; BESIDE];
@@ -213,17 +213,25 @@ impl Transform {
             *slot = Complex::new(*re, *im);
         }
         self.fft.process_with_scratch(&mut self.buffer, &mut self.scratch);
-        let [now, next] = &mut self.magnitudes;
-        let mirrored = std::iter::once(&self.buffer[0]).chain(self.buffer.iter().rev());
-        for (((now, next), bin), mirror) in now.iter_mut().zip(&mut *next).zip(&self.buffer).zip(mirrored) {
-            let (sum, difference) = (bin + mirror.conj(), bin - mirror.conj());
-            *now = sum.norm_sqr();
-            *next = difference.norm_sqr();
-        }
-        for half in [now, next] {
-            half.iter_mut().for_each(|square| *square = 0.5 * square.sqrt());
-        }
+        let (buffer, [now, next]) = (&self.buffer, &mut self.magnitudes);
+        // With the widest registers that this processor has.
+        pulp::Arch::new().dispatch(|| apart(buffer, now, next));
         &self.magnitudes
+    }
+}
+
+/// Of the transform of two real sequences as one complex one, the magnitudes of each.
+#[inline(always)]
+fn apart(both: &[Complex<f32>], one: &mut [f32], other: &mut [f32]) {
+    // Bin 0 mirrors itself, each other the one as far from the end.
+    let magnitudes = |bin: &Complex<f32>, mirror: &Complex<f32>| {
+        let (sum, difference) = (bin + mirror.conj(), bin - mirror.conj());
+        (0.5 * sum.norm_sqr().sqrt(), 0.5 * difference.norm_sqr().sqrt())
+    };
+    (one[0], other[0]) = magnitudes(&both[0], &both[0]);
+    let mirrored = both[1..].iter().zip(both[1..].iter().rev());
+    for ((one, other), (bin, mirror)) in one[1..].iter_mut().zip(&mut other[1..]).zip(mirrored) {
+        (*one, *other) = magnitudes(bin, mirror);
     }
 }
 
@@ -316,6 +324,13 @@ impl Filters {
             centres.push(centre as f64 * bin_hz);
         }
         Self { spans, centres }
+    }
+
+    #[inline(always)]
+    fn apply(&self, magnitudes: &[f32], into: &mut [f32]) {
+        for (value, span) in into.iter_mut().zip(&self.spans) {
+            *value = product(&magnitudes[span.first..], &span.weights);
+        }
     }
 }
 
