@@ -3,7 +3,7 @@
 
 use legere_core::evaluation::agreement;
 use legere_core::track::{Audio, READING_RATE, TrackReading, read_track};
-use legere_etudes::{Band, Judged, SECOND_SOUNDFONT, Score, each, kept};
+use legere_etudes::{Band, Judged, Means, SECOND_SOUNDFONT, Score, each, kept};
 use std::path::{Path, PathBuf};
 use walkdir::{DirEntry, WalkDir};
 
@@ -74,12 +74,8 @@ fn finer(beats: &[f64], parts: usize) -> Vec<f64> {
 }
 
 fn print_means(what: &str, all: &[Tried]) {
-    let mean = |of: &dyn Fn(&Tried) -> f64| all.iter().map(of).sum::<f64>() / all.len().max(1) as f64;
-    println!(
-        "{what}: {} scores; beats F {:.3}, at the best level {:.3}, downbeats F {:.3}",
-        all.len(),
-        mean(&|t| t.judged.beats),
-        mean(&|t| t.best_level),
-        mean(&|t| t.judged.downbeats)
-    );
+    let best_level = all.iter().map(|t| t.best_level).sum::<f64>() / all.len().max(1) as f64;
+    let judged: Vec<Judged> = all.iter().map(|t| t.judged.clone()).collect();
+    let means = Means::of(&judged).of_beats_and_bars();
+    println!("{what}: {} scores; {means}; beats F at the best level {best_level:.3}", all.len());
 }
