@@ -114,6 +114,19 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     assert!(page.contains(&format!("data-track=\"{}\"", shoot.track)), "{page}");
     let choose = server.post_json(&format!("/jobs/{}/tracks/{broken}/choose", shoot.job), "{}").await;
     assert!(choose.status == 422 && choose.body.contains("this track has not been read"), "{}", choose.body);
+    let page = server.get(&format!("/jobs/{}/gather", shoot.job)).await.body;
+    assert!(page.contains(&format!("<span class=\"problem\">{words}</span>")), "{page}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_job_with_music_alone_has_something_already() {
+    let server = Server::start().await;
+    let job = server.job("Music first").await;
+    server.desk.store.add_track(job, "media", "music/one.mp3", "one.mp3", 1).await.expect("a track");
+    let page = server.get(&format!("/jobs/{job}/gather")).await.body;
+    assert!(page.contains("No clips yet") && !page.contains("Nothing here yet"), "{page}");
+    assert!(page.contains("<span class=\"clip-name\">one.mp3</span>"), "{page}");
     server.stop().await;
 }
 

@@ -83,9 +83,16 @@ struct Rolls {
     days: Vec<Day>,
     rolls: Vec<RollView>,
     tally: Tally,
-    tracks: Vec<(String, String)>,
+    tracks: Vec<TrackLine>,
     /// Whether the parts replace what stands on an open page.
     swapped: bool,
+}
+
+struct TrackLine {
+    name: String,
+    state: &'static str,
+    /// What is wrong with it; empty where nothing is.
+    problem: String,
 }
 
 /// How far the reading is.
@@ -93,11 +100,14 @@ struct Tally {
     total: usize,
     busy: usize,
     failed: usize,
+    /// Whether there is music, as long as there are no clips.
+    music: bool,
 }
 
 impl Tally {
     fn of(clips: &[Clip]) -> Self {
         Self {
+            music: false,
             total: clips.len(),
             busy: clips.iter().filter(|c| matches!(c.state, State::Waiting | State::Reading)).count(),
             failed: clips.iter().filter(|c| c.state == State::Failed).count(),
@@ -161,13 +171,14 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
     Ok(Rolls {
         days: days(&grouped, &names),
         rolls,
-        tally: Tally::of(&clips),
+        tally: Tally { music: !tracks.is_empty(), ..Tally::of(&clips) },
         swapped: false,
         tracks: tracks
-            .iter()
-            .map(|t| {
-                let said = trouble(t.missing, t.problem.as_deref());
-                (t.name.clone(), if said.is_empty() { t.state.word().to_owned() } else { said })
+            .into_iter()
+            .map(|t| TrackLine {
+                state: t.state.word(),
+                problem: trouble(t.missing, t.problem.as_deref()),
+                name: t.name,
             })
             .collect(),
     })
