@@ -5,7 +5,11 @@
 
 use legere_core::track::{Audio, READING_RATE, TrackReading, read_track_by_stages};
 use legere_etudes::{Band, Etude, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth, kept};
-use std::path::PathBuf;
+use legere_media::{probe, sound};
+use nix::sys::resource::{UsageWho, getrusage};
+use nix::sys::time::TimeValLike;
+use std::path::{Path, PathBuf};
+use std::process::Command;
 use std::time::Instant;
 
 const SEEDS_A_STYLE: u64 = 2;
@@ -38,12 +42,60 @@ fn main() {
     println!("free improvisations, made to mislead:");
     let judged = bench.judge(seeds.map(Etude::improvise));
     println!("means: {}", Means::of(&judged).of_beats_and_bars());
-    let Bench { seconds: audio_seconds, stages, .. } = bench;
+    let Bench { seconds: audio_seconds, stages, band, kept, .. } = bench;
     println!("seconds of one core a minute of audio, without decoding:");
     for (name, spent) in &stages {
         println!("  {name:<26} {:.3}", spent / audio_seconds * 60.0);
     }
     println!("  {:<26} {:.3}", "all", stages.iter().map(|s| s.1).sum::<f64>() / audio_seconds * 60.0);
+    files(&band, &kept);
+}
+
+/// As often each file is read; the best counts.
+const TIMES: usize = 3;
+
+/// What it takes to read a piece from a file.
+fn files(band: &Band, kept: &Path) {
+    const RATE: u32 = 44_100;
+    let piece = Etude::compose(&STYLES[0], FITTED_SEEDS.end);
+    let samples = piece.played(band, RATE, kept).expect("played");
+    let folder = tempfile::tempdir().expect("a folder");
+    let raw = folder.path().join("piece.f32");
+    std::fs::write(&raw, samples.iter().flat_map(|s| s.to_le_bytes()).collect::<Vec<u8>>()).expect("a file");
+    let runtime = tokio::runtime::Runtime::new().expect("a runtime");
+    let seconds = samples.len() as f64 / f64::from(RATE);
+    println!("seconds of processor time a minute, of files of {seconds:.0} s, ffprobe and ffmpeg included:");
+    for kind in ["wav", "flac", "ogg"] {
+        let file = folder.path().join("piece").with_extension(kind);
+        let input = ["-v", "error", "-f", "f32le", "-ar", &RATE.to_string(), "-ac", "1", "-i"];
+        let made = Command::new("ffmpeg").args(input).arg(&raw).args(["-ac", "2"]).arg(&file).status();
+        assert!(made.expect("ffmpeg").success());
+        let decoding = spent(&|| {
+            let decoded = async { sound::decoded(&file, &probe::sound(&file).await?).await };
+            runtime.block_on(decoded).expect("decoded");
+        });
+        let whole = spent(&|| {
+            runtime.block_on(sound::read(&file)).expect("read");
+        });
+        println!("  {kind:<5} {:.3}, of which decoding {:.3}", whole / seconds * 60.0, decoding / seconds * 60.0);
+    }
+}
+
+/// Seconds of processor time, of this program and those that it starts.
+fn spent(act: &dyn Fn()) -> f64 {
+    let used = || -> f64 {
+        let of = |who| {
+            let usage = getrusage(who).expect("a usage");
+            (usage.user_time() + usage.system_time()).num_microseconds() as f64 / 1e6
+        };
+        of(UsageWho::RUSAGE_SELF) + of(UsageWho::RUSAGE_CHILDREN)
+    };
+    let once = |_| {
+        let before = used();
+        act();
+        used() - before
+    };
+    (0..TIMES).map(once).fold(f64::MAX, f64::min)
 }
 
 struct Bench {
