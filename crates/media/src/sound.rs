@@ -13,6 +13,9 @@ pub const PEAK_SAMPLE_RATE: u32 = 8000;
 /// Peaks a second.
 pub const PEAKS_PER_SECOND: u32 = 100;
 const LONGEST_MINUTES: u32 = 60;
+/// Where more than two channels are mixed to two, what was within full scale stays within: so ffmpeg does it for whole
+/// numbers, but not by itself for floating point, and the same track would be louder here than where it is heard.
+pub(crate) const MIXED_AT_MOST: &str = "1";
 /// Bytes taken from the decoder at once.
 const PIECE: usize = 1 << 18;
 
@@ -56,6 +59,8 @@ pub async fn decoded(path: &Path, probe: &SoundProbe) -> Result<Decoded, MediaEr
             &channels.to_string(),
             "-ar",
             &READING_RATE.to_string(),
+            "-rematrix_maxval",
+            MIXED_AT_MOST,
             // Several packets at once: waking whoever waits for each costs as much as resampling it.
             "-flush_packets",
             "0",

@@ -2,6 +2,7 @@
 
 use crate::MediaError;
 use crate::guard::Guarded;
+use crate::sound::MIXED_AT_MOST;
 use legere_core::time::Seconds;
 use legere_core::track::{Curve, Version};
 use std::path::Path;
@@ -13,7 +14,7 @@ const BEFORE_SEAM: i64 = 1200;
 const AFTER_SEAM: i64 = 240;
 
 /// Raised when the same version would be written differently.
-const GRAPH_VERSION: u32 = 2;
+const GRAPH_VERSION: u32 = 3;
 
 /// What is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -74,7 +75,9 @@ pub async fn write(file: &Path, version: &Version, form: Form, length: u64, to: 
 fn graph(version: &Version, length: u64) -> String {
     let spans = version.spans();
     let count = spans.len();
-    let mut graph = format!("[0:a:0]aresample={RATE},aformat=sample_fmts=fltp:channel_layouts=stereo");
+    let mut graph = format!(
+        "[0:a:0]aresample={RATE}:rematrix_maxval={MIXED_AT_MOST},aformat=sample_fmts=fltp:channel_layouts=stereo"
+    );
     if count == 1 {
         graph.push_str("[s0];");
     } else {
