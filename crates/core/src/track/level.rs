@@ -76,6 +76,7 @@ impl Level {
             treble(&half),
             octaves * octaves,
             octaves,
+            // COUNTS, later.
             0.0,
             harmony(spectrum, &on) - harmony(spectrum, &half),
             supported(&on),
@@ -96,6 +97,7 @@ impl Level {
             // Against a row without them: each beat that is more likely than not speaks for the row, each other
             // against it.
             likely.iter().map(|p| log_odds(*p, UNSURE)).sum::<f64>() / seconds,
+            // TAPPED, later.
             0.0,
             // How much of what the network hears keeps to this very tempo.
             lines.share(hertz).sqrt(),

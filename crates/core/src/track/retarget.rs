@@ -15,7 +15,7 @@ pub const TOLERANCE: f64 = 1.0;
 const MOST_JOINS: usize = 3;
 /// What each further join costs: better one that is a little rougher than two.
 const JOIN_COST: f64 = 0.08;
-/// Joins that cost more are not offered.
+/// Joins that cost more are offered only where there is no other way to the wanted length.
 const ROUGHEST: f64 = 0.62;
 /// Between two joins lie at least so many beats, or bars where only bar lines are looked at.
 const BEATS_APART: usize = 8;
@@ -132,8 +132,9 @@ struct State {
 
 const NOWHERE: State = State { cost: f32::MAX, left: u16::MAX, before: u16::MAX };
 
-/// Up to `count` versions of about the wanted length, the least audible first; when none comes within
-/// [`TOLERANCE`], those that come nearest. `keep` is a stretch of the track that stays whole.
+/// Up to `count` versions of about the wanted length, the least audible first; when none comes within [`TOLERANCE`],
+/// those that come nearest. Where only joins that are plainly heard lead there, those, and behind them the nearest
+/// without. `keep` is a stretch of the track that stays whole.
 pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, count: usize) -> Vec<Proposal> {
     let mut places = places(track);
     let mut apart = BEATS_APART;
@@ -141,6 +142,30 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
         places.retain(|p| p.beat == 1);
         apart = BARS_APART;
     }
+    let by = |roughest: f64| cheapest(track, &places, apart, &joins(&places, apart, keep, roughest), wanted, count);
+    let off = |found: &[Proposal]| found.first().map_or(f64::INFINITY, |best| (best.seconds - wanted).abs());
+    let smooth = by(ROUGHEST);
+    if off(&smooth) <= TOLERANCE {
+        return smooth;
+    }
+    let mut rough = by(f64::INFINITY);
+    if off(&rough) > TOLERANCE && off(&rough) + TOLERANCE > off(&smooth) {
+        return smooth;
+    }
+    rough.truncate(count.saturating_sub(1));
+    rough.extend(smooth.into_iter().take(1));
+    rough
+}
+
+/// Up to `count` ways through these joins to about the wanted length, the least audible first, or else the nearest.
+fn cheapest(
+    track: &TrackReading,
+    places: &[Place],
+    apart: usize,
+    joins: &[Vec<(u16, f32)>],
+    wanted: f64,
+    count: usize,
+) -> Vec<Proposal> {
     let n = places.len().min(usize::from(u16::MAX) - 1);
     let to_remove = track.duration - wanted;
     let mut found: Vec<Proposal> = Vec::new();
@@ -150,7 +175,6 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     if n < 2 * apart {
         return found;
     }
-    let joins = joins(&places, apart, keep);
     let step = (track.duration / 800.0).max(0.2);
     let margin = 12.0;
     let lowest = to_remove.min(0.0) - margin;
@@ -166,7 +190,7 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     }
     layers.push(opening);
     for _ in 0..MOST_JOINS {
-        let next = one_more_join(&layers[layers.len() - 1], &places[..n], &joins, apart, cells, step);
+        let next = one_more_join(&layers[layers.len() - 1], &places[..n], joins, apart, cells, step);
         layers.push(next);
     }
     let mut ends: Vec<(f64, usize, usize, usize)> = Vec::new();
@@ -185,7 +209,7 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     ends.sort_by(|a, b| a.0.total_cmp(&b.0));
     let bar = bar_length(track);
     for (_, k, place, c) in ends {
-        let Some(proposal) = walked_back(&layers, &places, (k, place, c), cells, step, track.duration) else {
+        let Some(proposal) = walked_back(&layers, places, (k, place, c), cells, step, track.duration) else {
             continue;
         };
         let near = |a: &Seam, b: &Seam| (a.out - b.out).abs() < bar && (a.into - b.into).abs() < bar;
@@ -206,8 +230,8 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
     found
 }
 
-/// Where one can go on from each place, cheapest first.
-fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
+/// Where one can go on from each place at less than `roughest`, cheapest first.
+fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>, roughest: f64) -> Vec<Vec<(u16, f32)>> {
     let allowed = |out: f64, into: f64| {
         keep.is_none_or(|(start, end)| {
             let inside = |t: f64| t > start + 0.01 && t < end - 0.01;
@@ -221,7 +245,7 @@ fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>) -> Vec<Vec<(u
             let mut list: Vec<(u16, f32)> = (0..places.len())
                 .filter(|j| places[*j].beat == a.beat && i.abs_diff(*j) >= apart / 2 && allowed(a.at, places[*j].at))
                 .map(|j| (j as u16, cost(a, &places[j]) as f32))
-                .filter(|(_, c)| f64::from(*c) < ROUGHEST)
+                .filter(|(_, c)| f64::from(*c) < roughest)
                 .collect();
             list.sort_by(|a, b| a.1.total_cmp(&b.1));
             list.truncate(FANOUT);
@@ -380,6 +404,24 @@ mod tests {
         }
     }
 
+    /// As long, but nothing comes back: every four bars have a chord, a brightness and an energy of their own.
+    fn strange() -> TrackReading {
+        let part = |i: usize| i / 80;
+        let row = |i: usize| {
+            let chord = (0..12).map(|class| if class == part(i) { "ff" } else { "00" });
+            let bands = (0..8).map(|band| if band == part(i) * 3 % 8 { "ff" } else { "00" });
+            chord.chain(bands).collect::<String>()
+        };
+        let energy = |i: usize| if part(i).is_multiple_of(2) { 90.0 } else { 10.0 };
+        TrackReading {
+            texture: Texture::try_from((0..800).map(row).collect::<String>()).expect("a texture"),
+            energy: Trace { step: 0.1, values: (0..800).map(energy).collect() },
+            cues: Vec::new(),
+            sections: Vec::new(),
+            ..track()
+        }
+    }
+
     fn beat_at(track: &TrackReading, at: f64) -> Beat {
         *track.beats.iter().find(|b| (b.at - at).abs() < 0.01).expect("a beat")
     }
@@ -435,6 +477,19 @@ mod tests {
         // All but four bars must stay.
         let near = propose(&track(), 20.0, Some((8.0, 80.0)), 5);
         assert!(near.iter().all(|p| p.seconds >= 71.0), "{near:?}");
+    }
+
+    #[test]
+    fn a_length_that_only_rough_seams_lead_to_is_offered_and_told_to_be_heard() {
+        let track = strange();
+        let found = propose(&track, 33.0, Some((0.0, 17.0)), 5);
+        let (last, first) = found.split_last().expect("versions");
+        assert!(!first.is_empty() && first.iter().all(|p| (p.seconds - 33.0).abs() <= TOLERANCE), "{found:?}");
+        assert!(first.iter().all(|p| p.seams.iter().any(|s| s.cost > ROUGHEST)), "{found:?}");
+        assert!(
+            last.seams.iter().all(|s| s.cost <= ROUGHEST) && last.seconds > 35.0,
+            "the nearest smooth one: {last:?}"
+        );
     }
 
     #[test]

@@ -46,8 +46,14 @@
     }
     return [...spans, [start, L.data.reading.duration]];
   };
-  const heard = (cost) =>
-    cost < 0.12 ? "not to be heard" : cost < 0.25 ? "hardly heard" : cost < 0.42 ? "heard by some" : "heard";
+  const HEARD = [
+    [0.12, "not to be heard"],
+    [0.25, "hardly heard"],
+    [0.42, "heard by some"],
+    [0.62, "heard"],
+    [Infinity, "plainly heard"],
+  ];
+  const heard = (cost) => HEARD.find(([below]) => cost < below)[1];
   const bar = (t) => {
     const b = L.beats().findLast((q) => q.at <= t + 0.02);
     return b ? `bar ${b.bar}${b.beat > 1 ? `.${b.beat}` : ""}` : "the start";
