@@ -142,7 +142,8 @@ pub fn chosen(mut levels: Vec<Level>, hearing: &Hearing) -> Option<Level> {
     best
 }
 
-fn bpm(beats: &[f64]) -> f64 {
+/// Of the middle gap; 120 where there is none.
+pub fn bpm(beats: &[f64]) -> f64 {
     60.0 / median_gap(beats).unwrap_or(0.5)
 }
 

@@ -3,9 +3,10 @@
 use super::Trace;
 use ebur128::{EbuR128, Mode};
 
-/// Seconds between two momentary values.
-const STEP: f64 = 0.1;
+/// Between two momentary values.
 const STEP_MS: u32 = 100;
+/// In seconds.
+const STEP: f64 = STEP_MS as f64 / 1000.0;
 /// Steps that a momentary value looks at: 400 ms, so that these are also the blocks of the gate.
 const BLOCK: usize = 4;
 /// How many of them lie before the step that it is told for.

@@ -315,7 +315,7 @@ pub fn read_track_by_stages(
     Ok(TrackReading {
         version: READING_VERSION,
         duration: audio.duration(),
-        tempo_bpm: level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap),
+        tempo_bpm: level::bpm(&times),
         confidence: (beats.iter().map(|b| b.strength).sum::<f64>() / beats.len().max(1) as f64 * 100.0).round() / 100.0,
         beats,
         sections,
@@ -385,7 +385,7 @@ fn tapped(hearing: &Hearing, fine: &beats::FineOnsets, audio: Audio<'_>) -> Opti
     let beats = beats::place(chosen.beats, fine, audio.duration(), sections::sounds(audio.samples));
     let heard = bars::Heard::at(&beats, hearing);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    let bpm = level::median_gap(&times).map_or(120.0, |gap| 60.0 / gap);
+    let bpm = level::bpm(&times);
     Some(Tapped { beats, heard, ternary: chosen.ternary, bpm })
 }
 

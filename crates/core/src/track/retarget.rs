@@ -142,7 +142,12 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
         places.retain(|p| p.beat == 1);
         apart = BARS_APART;
     }
-    let by = |roughest: f64| cheapest(track, &places, apart, &joins(&places, apart, keep, roughest), wanted, count);
+    let joins = joins(&places, apart, keep);
+    let by = |roughest: f64| {
+        let below = |list: &[(u16, f32)]| list.partition_point(|(_, cost)| f64::from(*cost) < roughest);
+        let joins: Vec<&[(u16, f32)]> = joins.iter().map(|list| &list[..below(list)]).collect();
+        cheapest(track, &places, apart, &joins, wanted, count)
+    };
     let off = |found: &[Proposal]| found.first().map_or(f64::INFINITY, |best| (best.seconds - wanted).abs());
     let smooth = by(ROUGHEST);
     if off(&smooth) <= TOLERANCE {
@@ -153,7 +158,8 @@ pub fn propose(track: &TrackReading, wanted: f64, keep: Option<(f64, f64)>, coun
         return smooth;
     }
     rough.truncate(count.saturating_sub(1));
-    rough.extend(smooth.into_iter().take(1));
+    let nearest = smooth.into_iter().next().filter(|nearest| !rough.contains(nearest));
+    rough.extend(nearest);
     rough
 }
 
@@ -162,7 +168,7 @@ fn cheapest(
     track: &TrackReading,
     places: &[Place],
     apart: usize,
-    joins: &[Vec<(u16, f32)>],
+    joins: &[&[(u16, f32)]],
     wanted: f64,
     count: usize,
 ) -> Vec<Proposal> {
@@ -230,8 +236,8 @@ fn cheapest(
     found
 }
 
-/// Where one can go on from each place at less than `roughest`, cheapest first.
-fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>, roughest: f64) -> Vec<Vec<(u16, f32)>> {
+/// Where one can go on from each place, cheapest first.
+fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>) -> Vec<Vec<(u16, f32)>> {
     let allowed = |out: f64, into: f64| {
         keep.is_none_or(|(start, end)| {
             let inside = |t: f64| t > start + 0.01 && t < end - 0.01;
@@ -245,7 +251,6 @@ fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>, roughest: f64
             let mut list: Vec<(u16, f32)> = (0..places.len())
                 .filter(|j| places[*j].beat == a.beat && i.abs_diff(*j) >= apart / 2 && allowed(a.at, places[*j].at))
                 .map(|j| (j as u16, cost(a, &places[j]) as f32))
-                .filter(|(_, c)| f64::from(*c) < roughest)
                 .collect();
             list.sort_by(|a, b| a.1.total_cmp(&b.1));
             list.truncate(FANOUT);
@@ -257,7 +262,7 @@ fn joins(places: &[Place], apart: usize, keep: Option<(f64, f64)>, roughest: f64
 fn one_more_join(
     from: &[State],
     places: &[Place],
-    joins: &[Vec<(u16, f32)>],
+    joins: &[&[(u16, f32)]],
     apart: usize,
     cells: usize,
     step: f64,
@@ -274,7 +279,7 @@ fn one_more_join(
                 *slot = (cost, entered as u16);
             }
         }
-        for (into, join) in &joins[out] {
+        for (into, join) in joins[out] {
             let into = usize::from(*into);
             let shift = ((places[into].at - places[out].at) / step).round() as isize;
             for (c, (cost, entered)) in best.iter().enumerate() {

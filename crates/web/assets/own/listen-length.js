@@ -46,6 +46,7 @@
     }
     return [...spans, [start, L.data.reading.duration]];
   };
+  // The last is beyond what the search takes where it has a choice (ROUGHEST in core::track::retarget).
   const HEARD = [
     [0.12, "not to be heard"],
     [0.25, "hardly heard"],

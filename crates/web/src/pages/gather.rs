@@ -100,14 +100,11 @@ struct Tally {
     total: usize,
     busy: usize,
     failed: usize,
-    /// Whether there is music, as long as there are no clips.
-    music: bool,
 }
 
 impl Tally {
     fn of(clips: &[Clip]) -> Self {
         Self {
-            music: false,
             total: clips.len(),
             busy: clips.iter().filter(|c| matches!(c.state, State::Waiting | State::Reading)).count(),
             failed: clips.iter().filter(|c| c.state == State::Failed).count(),
@@ -171,7 +168,7 @@ async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
     Ok(Rolls {
         days: days(&grouped, &names),
         rolls,
-        tally: Tally { music: !tracks.is_empty(), ..Tally::of(&clips) },
+        tally: Tally::of(&clips),
         swapped: false,
         tracks: tracks
             .into_iter()
