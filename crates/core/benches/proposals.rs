@@ -3,12 +3,12 @@
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use legere_core::arrange::{Arranger, Candidate, slots};
 use legere_core::footage::ClipReader;
+use legere_core::id::{ClipId, SelectId, ShotIds};
 use legere_core::select::{Range, Tier};
 use legere_core::time::{FrameRate, Seconds};
 use legere_core::track::{
     Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace, TrackReading, read_track,
 };
-use uuid::Uuid;
 
 /// A minute of kick, hat and bass at 120 beats a minute.
 fn minute() -> Vec<f32> {
@@ -52,14 +52,15 @@ fn selects(n: u32) -> Vec<Candidate> {
     let s = Seconds::from_measured;
     (0..n)
         .map(|i| Candidate {
-            select: Uuid::from_u128(u128::from(i) + 1),
-            clip: Uuid::from_u128(u128::from(i) + 100_000),
+            select: SelectId::from_u128(u128::from(i) + 1),
+            clip: ClipId::from_u128(u128::from(i) + 100_000),
             name: format!("C{i:03}"),
             range: Range::new(s(0.5), s(4.5), s(1.7)).expect("a range"),
             media: s(5.0),
             rate: "50".parse().expect("a rate"),
             tier: [Tier::Hero, Tier::Strong, Tier::Spare, Tier::Unread][i as usize % 4],
             energy: f64::from(i * 37 % 101),
+            trace: Default::default(),
             framing: Some(["wide", "close", "detail"][i as usize % 3].into()),
             role: None,
             movement: Some(["left", "right", "still"][i as usize * 7 % 3].into()),
@@ -79,7 +80,10 @@ fn benches(c: &mut Criterion) {
         let pool = selects(n);
         c.bench_function(&format!("arrange {n} selects in {} places", slots(&reading, rate, &[]).len()), |b| {
             b.iter(|| {
-                Arranger::new(&pool, slots(&reading, rate, &[]), rate, &[]).expect("a plan").solve().expect("a draft")
+                Arranger::new(&pool, slots(&reading, rate, &[]), rate, &[])
+                    .expect("a plan")
+                    .solve(&mut ShotIds::seeded(1))
+                    .expect("a draft")
             });
         });
     }

@@ -5,14 +5,18 @@
 //!
 //! In the order of the job: [`footage`] and [`track`] read, [`select`] holds what the editor chose,
 //! [`arrange`] lays it on the music, [`draft`] keeps the cut whole while it is refined, [`check`] says what a
-//! tired eye misses, and [`interchange`] writes and reads the open formats. [`time`] is below all of them.
+//! tired eye misses, and [`interchange`] writes and reads the open formats. [`time`] and [`id`] are below
+//! all of them.
 
 pub mod arrange;
 pub mod check;
+pub mod clip;
 pub mod draft;
 pub mod evaluation;
 pub mod footage;
+pub mod id;
 pub mod interchange;
+pub mod length;
 pub mod select;
 pub mod time;
 pub mod track;

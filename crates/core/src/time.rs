@@ -21,63 +21,81 @@ pub enum TimeError {
     NotTimecode(String),
 }
 
-/// A rational number of seconds, counted from the first video frame of a clip or the first sample of a track.
+/// Where instants lie: whole multiples of 1 / 705,600,000 s. Frames of all standard rates (24, 25, 30, 50, 60, 100, 120,
+/// also over 1.001) and samples at 44.1, 48, 96 and 192 kHz begin exactly on it; whatever else is laid on the nearest,
+/// 0.7 ns away at most. So no sum, no speed and no odd rate leads to a time that cannot be kept.
+pub const GRID: i64 = 705_600_000;
+
+/// No instant lies further from zero, in seconds: 31 years.
+const FARTHEST: i64 = 1_000_000_000;
+
+/// A number of seconds, counted from the first video frame of a clip or the first sample of a track; a whole multiple of
+/// 1 / [`GRID`] within 31 years of zero. What would lie beyond is brought back to that bound: it is outside of every clip.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
-pub struct Seconds(Ratio<i64>);
+pub struct Seconds(i64);
 
 impl Seconds {
-    pub const ZERO: Self = Self(Ratio::new_raw(0, 1));
+    pub const ZERO: Self = Self(0);
 
-    /// `num / den` seconds; `None` when `den` is zero.
+    /// `num / den` seconds, on the nearest point of the grid; `None` when `den` is zero.
     pub fn new(num: i64, den: i64) -> Option<Self> {
-        (den != 0).then(|| Self(Ratio::new(num, den)))
+        (den != 0).then(|| Self::nearest(i128::from(num) * i128::from(GRID), i128::from(den)))
     }
 
     /// The nearest microsecond, for values that were measured and are to be kept.
     pub fn from_measured(seconds: f64) -> Self {
-        let micros = if seconds.is_finite() { (seconds * 1e6).round() } else { 0.0 };
-        Self(Ratio::new(micros as i64, 1_000_000))
+        let bound = FARTHEST as f64;
+        let micros = if seconds.is_finite() { (seconds.clamp(-bound, bound) * 1e6).round() } else { 0.0 };
+        Self::nearest(micros as i128 * i128::from(GRID), 1_000_000)
+    }
+
+    /// `num / den` points of the grid, rounded and kept within bounds. `num` stays far below 2^127 for all that is
+    /// multiplied here: an instant times two 32-bit numbers.
+    fn nearest(num: i128, den: i128) -> Self {
+        let (num, den) = if den < 0 { (-num, -den) } else { (num, den) };
+        let points = (2 * num + den).div_euclid(2 * den);
+        let bound = i128::from(FARTHEST) * i128::from(GRID);
+        Self(points.clamp(-bound, bound) as i64)
     }
 
     pub fn to_f64(self) -> f64 {
-        *self.0.numer() as f64 / *self.0.denom() as f64
-    }
-
-    pub fn numer(self) -> i64 {
-        *self.0.numer()
-    }
-
-    pub fn denom(self) -> i64 {
-        *self.0.denom()
+        self.0 as f64 / GRID as f64
     }
 
     /// Times a plain ratio, for speeds.
     pub fn scaled(self, by: Ratio<i64>) -> Self {
-        Self(self.0 * by)
+        Self::nearest(i128::from(self.0) * i128::from(*by.numer()), i128::from(*by.denom()))
+    }
+
+    /// How many whole units of `1 / per` seconds lie nearest: samples, ticks of a timecode.
+    pub fn in_units(self, per: Ratio<i64>) -> i64 {
+        let (num, den) = (i128::from(self.0) * i128::from(*per.numer()), i128::from(GRID) * i128::from(*per.denom()));
+        (2 * num + den).div_euclid(2 * den) as i64
     }
 
     pub fn is_negative(self) -> bool {
-        self.0 < Ratio::from_integer(0)
+        self.0 < 0
     }
 }
 
 impl Add for Seconds {
     type Output = Self;
     fn add(self, other: Self) -> Self {
-        Self(self.0 + other.0)
+        Self::nearest(i128::from(self.0) + i128::from(other.0), 1)
     }
 }
 
 impl Sub for Seconds {
     type Output = Self;
     fn sub(self, other: Self) -> Self {
-        Self(self.0 - other.0)
+        Self::nearest(i128::from(self.0) - i128::from(other.0), 1)
     }
 }
 
 impl fmt::Display for Seconds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}/{}", self.0.numer(), self.0.denom())
+        let short = Ratio::new(self.0, GRID);
+        write!(f, "{}/{}", short.numer(), short.denom())
     }
 }
 
@@ -92,10 +110,8 @@ impl FromStr for Seconds {
     fn from_str(text: &str) -> Result<Self, TimeError> {
         let wrong = || TimeError::NotSeconds(text.chars().take(40).collect());
         let (num, den) = text.split_once('/').unwrap_or((text, "1"));
-        let num = num.trim().parse().map_err(|_| wrong())?;
-        let den = den.trim().parse().map_err(|_| wrong())?;
-        // Bounds keep every later sum and product of two times inside 64 bits.
-        if !(1..=10_000_000).contains(&den) || i64::abs(num) > 1_000_000_000_000 {
+        let (num, den): (i64, i64) = num.trim().parse().ok().zip(den.trim().parse().ok()).ok_or_else(wrong)?;
+        if den < 1 || (num / den).unsigned_abs() > FARTHEST.unsigned_abs() {
             return Err(wrong());
         }
         Self::new(num, den).ok_or_else(wrong)
@@ -140,6 +156,32 @@ impl FrameRate {
         f64::from(self.num()) / f64::from(self.den())
     }
 
+    /// The rates that a job can have.
+    pub const OF_JOBS: [(u32, u32); 12] = [
+        (24000, 1001),
+        (24, 1),
+        (25, 1),
+        (30000, 1001),
+        (30, 1),
+        (48, 1),
+        (50, 1),
+        (60000, 1001),
+        (60, 1),
+        (100, 1),
+        (120_000, 1001),
+        (120, 1),
+    ];
+
+    pub fn is_of_jobs(self) -> bool {
+        Self::OF_JOBS.contains(&(self.num(), self.den()))
+    }
+
+    /// As people write it: 23.976, 25.
+    pub fn words(self) -> String {
+        let text = format!("{:.3}", self.to_f64());
+        text.trim_end_matches('0').trim_end_matches('.').to_owned()
+    }
+
     /// The whole number of frames that a timecode of this rate counts in a second: 24 for 23.976.
     pub fn nominal(self) -> u32 {
         self.num().div_ceil(self.den())
@@ -147,25 +189,28 @@ impl FrameRate {
 
     /// Where the frame `pos` begins.
     pub fn seconds_at(self, pos: FramePos) -> Seconds {
-        Seconds(Ratio::new(pos.0 * i64::from(self.den()), i64::from(self.num())))
+        Seconds::nearest(i128::from(pos.0) * i128::from(self.den()) * i128::from(GRID), i128::from(self.num()))
     }
 
     pub fn seconds_of(self, len: FrameLen) -> Seconds {
-        self.seconds_at(FramePos(len.0 as i64))
+        self.seconds_at(FramePos(i64::try_from(len.0).unwrap_or(i64::MAX)))
     }
 
     /// The frame whose beginning is nearest to `at`.
     pub fn nearest(self, at: Seconds) -> FramePos {
-        FramePos(self.frames(at).round().to_integer())
+        FramePos(at.in_units(self.ratio()))
     }
 
-    /// The frame that is shown at `at`.
+    /// The frame that is shown at `at`. A frame of an odd rate begins beside the grid; its own point of the grid is its.
     pub fn containing(self, at: Seconds) -> FramePos {
-        FramePos(self.frames(at).floor().to_integer())
+        let (num, den) = (i128::from(self.num()), i128::from(self.den()) * i128::from(GRID));
+        // Half a point of the grid later: what was rounded down to before the frame's beginning is on it.
+        FramePos(((2 * i128::from(at.0) + 1) * num).div_euclid(2 * den) as i64)
     }
 
-    fn frames(self, at: Seconds) -> Ratio<i64> {
-        at.0 * Ratio::new(i64::from(self.num()), i64::from(self.den()))
+    /// Frames a second, for exact reckoning.
+    pub fn ratio(self) -> Ratio<i64> {
+        Ratio::new_raw(i64::from(self.num()), i64::from(self.den()))
     }
 
     /// How far footage of `self` can be slowed in a job of rate `job` before frames repeat: 2.5 for 59.94 in
@@ -269,6 +314,33 @@ pub fn timecode(frames: u64, rate: FrameRate, drop: bool) -> String {
     format!("{:02}:{:02}:{:02}{mark}{f:02}", s / 3600, s / 60 % 60, s % 60)
 }
 
+/// A timecode as frames of its own rate since midnight, and whether its numbers are dropped.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Timecode {
+    pub frames: u64,
+    pub drop: bool,
+}
+
+impl Timecode {
+    /// Reads what a camera wrote at `rate`.
+    pub fn parse(text: &str, rate: FrameRate) -> Result<Self, TimeError> {
+        let frames = parse_timecode(text, rate)?;
+        Ok(Self { frames, drop: text.contains([';', '.']) && dropped_per_minute(rate) > 0 })
+    }
+
+    /// So many frames later, written.
+    pub fn after(self, frames: u64, rate: FrameRate) -> String {
+        let day = frames_a_day(rate, self.drop);
+        timecode((self.frames + frames) % day.max(1), rate, self.drop)
+    }
+}
+
+/// How many frames a timecode counts until it is at midnight again.
+fn frames_a_day(rate: FrameRate, drop: bool) -> u64 {
+    let dropped = if drop { dropped_per_minute(rate) } else { 0 };
+    u64::from(rate.nominal()) * 86_400 - dropped * (1440 - 144)
+}
+
 /// The number of frames that `text` stands for; a `;` or `.` before the frames means drop-frame.
 pub fn parse_timecode(text: &str, rate: FrameRate) -> Result<u64, TimeError> {
     let wrong = || TimeError::NotTimecode(text.chars().take(40).collect());
@@ -336,8 +408,21 @@ mod tests {
     }
 
     #[test]
+    fn a_timecode_goes_on_at_its_own_rate_and_over_midnight() {
+        let after = |text: &str, rate_text: &str, frames| {
+            Timecode::parse(text, rate(rate_text)).expect("a timecode").after(frames, rate(rate_text))
+        };
+        assert_eq!(after("09:34:59:00", "25", 42), "09:35:00:17");
+        assert_eq!(after("00:00:59;29", "30000/1001", 1), "00:01:00;02");
+        assert_eq!(after("00:00:59;24", "25", 1), "00:01:00:00", "25 drops nothing");
+        assert_eq!(after("23:59:59:24", "25", 2), "00:00:00:01");
+        assert_eq!(after("23:59:59;29", "30000/1001", 1), "00:00:00;00");
+        assert_eq!(after("23:59:59;59", "60000/1001", 1), "00:00:00;00");
+    }
+
+    #[test]
     fn hostile_times_are_refused() {
-        for text in ["", "1/0", "x", "1/99999999999", "9223372036854775807", "1/-3"] {
+        for text in ["", "1/0", "x", "99999999999/3", "9223372036854775807", "1/-3", "1/99999999999999999999"] {
             assert!(text.parse::<Seconds>().is_err(), "{text}");
         }
         for text in ["0", "1/0", "100000", "-3", "25/"] {
@@ -397,6 +482,34 @@ mod tests {
         assert!(serde_json::from_str::<FrameRate>("\"0/1\"").is_err());
     }
 
+    #[test]
+    fn frames_of_every_rate_of_a_job_and_samples_lie_on_the_grid_exactly() {
+        for (num, den) in FrameRate::OF_JOBS {
+            let rate = FrameRate::new(num, den).expect("a rate");
+            assert!(rate.is_of_jobs() && i64::from(den) * GRID % i64::from(num) == 0, "{rate}");
+            let second = rate.seconds_at(FramePos(i64::from(num)));
+            assert_eq!(second, Seconds::new(i64::from(den), 1).expect("seconds"), "{rate}");
+        }
+        for rate in [44_100, 48_000, 96_000, 192_000] {
+            assert_eq!(GRID % rate, 0, "{rate}");
+        }
+        assert!(!rate("24000/1000").words().contains('.') && !rate("2398/100").is_of_jobs());
+    }
+
+    #[test]
+    fn no_sum_and_no_speed_leads_out_of_bounds() {
+        let far = Seconds::from_measured(1e300);
+        assert_eq!(far + far, far);
+        assert_eq!(far.scaled(Ratio::new(20, 1)), far);
+        assert_eq!((Seconds::ZERO - far) - far, Seconds::ZERO - far);
+        assert_eq!(rate("1").seconds_at(FramePos(i64::MIN)), Seconds::ZERO - far);
+        assert_eq!(rate("1000").seconds_of(FrameLen(u64::MAX)), far);
+        assert_eq!(far.to_string().parse::<Seconds>().expect("reads back"), far);
+        // What earlier versions kept beside the grid is read, on its nearest point.
+        let old: Seconds = "123456789/987654321".parse().expect("read");
+        assert!((old.to_f64() - 123_456_789.0 / 987_654_321.0).abs() < 1e-9);
+    }
+
     proptest! {
         #[test]
         fn a_timecode_reads_back(frames in 0u64..8_000_000, drop in any::<bool>(), which in 0usize..4) {
@@ -406,8 +519,8 @@ mod tests {
         }
 
         #[test]
-        fn a_frame_survives_the_way_through_seconds(frame in 0i64..10_000_000, which in 0usize..5) {
-            let rate = rate(["24000/1001", "25", "30000/1001", "60000/1001", "120000/1001"][which]);
+        fn a_frame_survives_the_way_through_seconds(frame in 0i64..10_000_000, num in 1u32..1_000_000, den in 1u32..2000) {
+            let Some(rate) = FrameRate::new(num, den) else { return Ok(()) };
             let at = rate.seconds_at(FramePos(frame));
             prop_assert_eq!(rate.nearest(at), FramePos(frame));
             prop_assert_eq!(rate.containing(at), FramePos(frame));

@@ -39,19 +39,39 @@ impl Cost {
     }
 }
 
-/// A select in a slot: which part of it, how fast, and what that costs.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Fit {
+impl std::ops::Sub for Cost {
+    type Output = Self;
+    fn sub(self, other: Self) -> Self {
+        Self {
+            energy: self.energy - other.energy,
+            tier: self.tier - other.tier,
+            role: self.role - other.role,
+            hit: self.hit - other.hit,
+            range: self.range - other.range,
+            join: self.join - other.join,
+        }
+    }
+}
+
+/// How a select is shown in a slot: which part of it, and how fast.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Showing {
     pub start: Seconds,
     pub speed: Speed,
     /// Frames from the slot's beginning to the hit, when it lands on a mark.
     pub hit_at: Option<u64>,
+}
+
+/// A select in a slot, with what that costs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Fit {
+    pub showing: Showing,
     pub cost: Cost,
 }
 
 /// Brings picture energies onto the music's: the calmest select answers the calmest slot, the liveliest the
 /// liveliest, so that a calm shoot still follows the contour.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Scale {
     from: (f64, f64),
     to: (f64, f64),
@@ -70,30 +90,49 @@ impl Scale {
         }
     }
 
-    fn of(&self, energy: f64) -> f64 {
+    /// Where a picture's energy stands among the music's, 0–100.
+    pub fn of(&self, energy: f64) -> f64 {
         let spread = (self.from.1 - self.from.0).max(5.0);
-        self.to.0 + (energy - self.from.0) / spread * (self.to.1 - self.to.0)
+        (self.to.0 + (energy - self.from.0) / spread * (self.to.1 - self.to.0)).clamp(0.0, 100.0)
     }
 }
 
 /// `None` when the clip is too short for the slot, even slowed as far as its frames go.
 pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, weights: &Weights) -> Option<Fit> {
+    if candidate.tier == Tier::Out {
+        return None;
+    }
     let speed = speed_for(candidate, slot.len, rate)?;
     let used = rate.seconds_of(slot.len).scaled(speed.ratio());
-    let (start, hit_at, hit_cost) = aligned(candidate, slot, rate, speed, used);
-    let latest = candidate.media - used;
-    let start = start.max(Seconds::ZERO).min(latest);
+    let (start, hit_at) = aligned(candidate, slot, rate, speed, used);
+    let start = start.max(Seconds::ZERO).min(candidate.media - used);
+    let showing = Showing { start, speed, hit_at };
+    let cost = cost(candidate, slot, rate, &showing, scale, weights);
+    Some(Fit { showing, cost })
+}
+
+/// What it costs to show a select in this way in a slot; without the joins.
+pub fn cost(
+    candidate: &Candidate,
+    slot: &Slot,
+    rate: FrameRate,
+    showing: &Showing,
+    scale: Scale,
+    weights: &Weights,
+) -> Cost {
+    let used = rate.seconds_of(slot.len).scaled(showing.speed.ratio());
+    let end = showing.start + used;
     // Frames outside in and out: the editor did not choose them.
-    let before = (candidate.range.start() - start).to_f64().max(0.0);
-    let after = (start + used - candidate.range.end()).to_f64().max(0.0);
-    let outside = (before + after) / used.to_f64().max(1e-6);
-    let slowed = if speed == Speed::NORMAL { 0.0 } else { 0.3 };
+    let beyond = beyond(candidate, showing.start, end);
+    let outside = (beyond.before + beyond.after) / used.to_f64().max(1e-6);
+    let slowed = if showing.speed == Speed::NORMAL { 0.0 } else { 0.3 };
+    // A verdict says more than none: what was looked at and kept comes before what nobody has seen.
     let tier = match candidate.tier {
         Tier::Hero => 0.0,
         Tier::Strong => 0.3,
-        Tier::Unread => 0.75,
-        Tier::Spare => 0.85,
-        Tier::Out => return None,
+        Tier::Spare => 0.7,
+        Tier::Unread => 0.85,
+        Tier::Out => 2.0,
     };
     // The best shots are for the loud places: a hero in a quiet slot is a hero wasted.
     let weight = if slot.on_drop { 2.0 } else { 0.4 + slot.energy / 100.0 };
@@ -105,19 +144,40 @@ pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, we
         (_, Some("closing")) if slot.wants != Some("closing") => 0.8,
         _ => 0.0,
     };
-    Some(Fit {
-        start,
-        speed,
-        hit_at,
-        cost: Cost {
-            energy: weights.energy * ((scale.of(candidate.energy) - slot.energy).abs() / 50.0).powf(1.3),
-            tier: weights.tier * weight * tier,
-            role: weights.role * role,
-            hit: weights.hit * hit_cost * if slot.on_drop { 2.0 } else { 1.0 },
-            range: weights.range * (outside * 1.5 + slowed),
-            join: 0.0,
-        },
-    })
+    let energy = scale.of(candidate.energy_of(showing.start, end));
+    let hit = match showing.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
+        Some(mark) => (place_of_hit(mark, slot) * 0.5 + outside * 0.5).min(0.8),
+        None => 1.0,
+    };
+    Cost {
+        energy: weights.energy * ((energy - slot.energy).abs() / 50.0).powf(1.3),
+        tier: weights.tier * weight * tier,
+        role: weights.role * role,
+        hit: weights.hit * hit * if slot.on_drop { 2.0 } else { 1.0 },
+        range: weights.range * (outside * 1.5 + slowed),
+        join: 0.0,
+    }
+}
+
+/// Seconds that are shown before the in and after the out of a select.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Beyond {
+    pub before: f64,
+    pub after: f64,
+}
+
+pub fn beyond(candidate: &Candidate, start: Seconds, end: Seconds) -> Beyond {
+    Beyond {
+        before: (candidate.range.start() - start).to_f64().max(0.0),
+        after: (end - candidate.range.end()).to_f64().max(0.0),
+    }
+}
+
+/// On the drop the action falls on the cut itself; elsewhere it wants room before it and after it.
+fn place_of_hit(mark: &super::BeatMark, slot: &Slot) -> f64 {
+    let share = mark.at as f64 / slot.len.0.max(1) as f64;
+    let place = if slot.on_drop { if mark.at == 0 { 0.0 } else { 0.5 + share } } else { (share - 0.4).abs() };
+    place + if mark.beat == 1 { 0.0 } else { 0.1 }
 }
 
 /// Normal speed when the clip is long enough, otherwise as slow as needed if its frames allow that.
@@ -134,9 +194,8 @@ fn speed_for(candidate: &Candidate, len: FrameLen, rate: FrameRate) -> Option<Sp
     })
 }
 
-/// Where to start so that the hit falls on a beat and most of the select is shown. The cost is 0 on a beat
-/// with lead-in, 1 without any.
-fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seconds) -> (Seconds, Option<u64>, f64) {
+/// Where to start so that the hit falls on a beat and most of the select is shown, and on which frame it then falls.
+fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seconds) -> (Seconds, Option<u64>) {
     let latest = c.media - used;
     let centred = {
         let spare = c.range.duration() - used;
@@ -155,21 +214,13 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
         if start.is_negative() || start > latest {
             continue;
         }
-        let share = mark.at as f64 / slot.len.0.max(1) as f64;
-        let before = (c.range.start() - start).to_f64().max(0.0);
-        let after = (start + used - c.range.end()).to_f64().max(0.0);
-        // On the drop the action falls on the cut itself; elsewhere it wants room before it and after it.
-        let place = if slot.on_drop { if mark.at == 0 { 0.0 } else { 0.5 + share } } else { (share - 0.4).abs() };
-        let downbeat = if mark.beat == 1 { 0.0 } else { 0.1 };
-        let cost = place + downbeat + (before + after) / used.to_f64().max(1e-6);
+        let beyond = beyond(c, start, start + used);
+        let cost = place_of_hit(mark, slot) + (beyond.before + beyond.after) / used.to_f64().max(1e-6);
         if best.is_none_or(|(least, ..)| cost < least) {
             best = Some((cost, start, mark.at));
         }
     }
-    match best {
-        Some((cost, start, at)) => (start, Some(at), (cost * 0.5).min(0.8)),
-        None => (centred, None, 1.0),
-    }
+    best.map_or((centred, None), |(_, start, at)| (start, Some(at)))
 }
 
 /// What it costs to have `b` after `a`.

@@ -8,20 +8,22 @@ mod pace;
 mod slot;
 mod solve;
 
-pub use fit::{Cost, Weights};
+pub use fit::{Cost, Scale, Weights};
 pub use pace::{Pace, PaceError};
 pub use slot::{BeatMark, Slot, propose_part, slots, slots_under};
-pub use solve::{Alternate, ArrangeError, Arrangement, Arranger};
+pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged};
 
+use crate::footage::EnergyTrace;
+use crate::id::{ClipId, SelectId};
 use crate::select::{Range, Tier};
 use crate::time::{FrameRate, Seconds};
-use uuid::Uuid;
+use std::sync::Arc;
 
 /// A select as the solver sees it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Candidate {
-    pub select: Uuid,
-    pub clip: Uuid,
+    pub select: SelectId,
+    pub clip: ClipId,
     /// What people call it: the clip's name.
     pub name: String,
     pub range: Range,
@@ -31,10 +33,19 @@ pub struct Candidate {
     pub tier: Tier,
     /// 0–100, of the range.
     pub energy: f64,
+    /// For the energy of other parts of the clip; empty where only the range's is known.
+    pub trace: Arc<EnergyTrace>,
     pub framing: Option<String>,
     pub role: Option<String>,
     /// The movement tag, or the measured movement.
     pub movement: Option<String>,
+}
+
+impl Candidate {
+    /// 0–100, of a part of the clip.
+    pub fn energy_of(&self, start: Seconds, end: Seconds) -> f64 {
+        if self.trace.is_empty() { self.energy } else { self.trace.energy(start.to_f64(), end.to_f64()) }
+    }
 }
 
 #[cfg(test)]

@@ -153,11 +153,14 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
                 .filter(|(at, _)| at >= start && *at < end)
                 .map(|(at, b)| BeatMark { at: (at - start) as u64, bar: b.bar, beat: b.beat })
                 .collect();
+            let of = &reading.sections[*section];
+            // A section whose energy a person set is louder or softer as a whole; its rise and fall stays.
+            let lifted = if of.energy_by_hand { of.energy - reading.energy.mean(of.start, of.end) } else { 0.0 };
             Slot {
                 start: FramePos(*start),
                 len: FrameLen((end - start) as u64),
-                energy: reading.energy.mean(seconds(*start), seconds(end)),
-                kind: reading.sections[*section].kind,
+                energy: (reading.energy.mean(seconds(*start), seconds(end)) + lifted).clamp(0.0, 100.0),
+                kind: of.kind,
                 section: *section,
                 on_drop: drops.iter().any(|d| d.abs_diff(*start) <= 1),
                 wants: None,

@@ -5,13 +5,13 @@
 //! included, falls. With some dozens of slots that ends in a few milliseconds, near enough to the optimum that
 //! the editor's own swaps matter more.
 
-use super::fit::{self, Cost, Fit, Scale, Weights};
+use super::fit::{self, Cost, Fit, Scale, Showing, Weights};
 use super::{Candidate, Slot};
 use crate::draft::{Draft, DraftError, Shot, Source};
+use crate::id::{SelectId, ShotId, ShotIds};
 use crate::select::Tier;
 use crate::time::{FramePos, FrameRate};
 use std::collections::HashMap;
-use uuid::Uuid;
 
 const MOST_ROUNDS: usize = 40;
 
@@ -37,12 +37,27 @@ pub struct Arrangement {
 /// Another select for a place, and what it would change; positive is better than what is there.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Alternate {
-    pub select: Uuid,
+    pub select: SelectId,
     pub source: Source,
     pub hit_at: Option<u64>,
+    /// 0–100, of the part that would be shown.
     pub energy: f64,
     pub why: Vec<String>,
     pub gain: Cost,
+}
+
+/// A shot of a draft as it stands beside the music and its neighbours.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Judged {
+    /// 0–100, of the part that is shown.
+    pub energy: f64,
+    /// The same on the music's scale: the calmest select of the job stands where the music is calmest.
+    pub level: f64,
+    /// 0–100, the music's here.
+    pub wanted: f64,
+    pub cost: Cost,
+    /// Why it is here, in words.
+    pub why: Vec<String>,
 }
 
 /// The plan: candidates, slots and what each pair costs.
@@ -51,7 +66,8 @@ pub struct Arranger<'a> {
     slots: Vec<Slot>,
     rate: FrameRate,
     weights: Weights,
-    /// Slot-major.
+    scale: Scale,
+    /// Slot-major; empty until they are wanted.
     fits: Vec<Vec<Option<Fit>>>,
     /// Slots that keep what they have.
     pins: Vec<Option<Shot>>,
@@ -69,8 +85,8 @@ impl<'a> Arranger<'a> {
             return Err(ArrangeError::NoSlots);
         }
         let (slots, pins) = around_pins(slots, pinned);
-        let weights = Weights::default();
-        let mut plan = Self { candidates, slots, rate, weights, fits: Vec::new(), pins };
+        let scale = Scale::between(candidates, &slots);
+        let mut plan = Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins };
         let free = plan.free_candidates().count();
         if free == 0 && plan.pins.iter().any(Option::is_none) {
             return Err(ArrangeError::NoSelects);
@@ -81,21 +97,20 @@ impl<'a> Arranger<'a> {
         Ok(plan)
     }
 
-    /// For reading out alternates of an existing draft: its shots are the slots.
+    /// For looking at a draft as it is: its shots are the slots.
     pub fn over(candidates: &'a [Candidate], slots: Vec<Slot>, rate: FrameRate) -> Self {
         let pins = vec![None; slots.len()];
-        let mut plan = Self { candidates, slots, rate, weights: Weights::default(), fits: Vec::new(), pins };
-        plan.measure();
-        plan
+        let scale = Scale::between(candidates, &slots);
+        Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins }
     }
 
     fn measure(&mut self) {
-        let scale = Scale::between(self.candidates, &self.slots);
-        self.fits = self
-            .slots
-            .iter()
-            .map(|slot| self.candidates.iter().map(|c| fit::fit(c, slot, self.rate, scale, &self.weights)).collect())
-            .collect();
+        self.scale = Scale::between(self.candidates, &self.slots);
+        self.fits = self.slots.iter().map(|slot| self.fits_of(slot)).collect();
+    }
+
+    fn fits_of(&self, slot: &Slot) -> Vec<Option<Fit>> {
+        self.candidates.iter().map(|c| fit::fit(c, slot, self.rate, self.scale, &self.weights)).collect()
     }
 
     /// The candidates that no pin has taken.
@@ -154,8 +169,8 @@ impl<'a> Arranger<'a> {
         ArrangeError::TooLittle { have, want }
     }
 
-    /// Assigns a select to each slot.
-    pub fn solve(&self) -> Result<Arrangement, ArrangeError> {
+    /// Assigns a select to each slot. New shots get their ids from `ids`.
+    pub fn solve(&self, ids: &mut ShotIds) -> Result<Arrangement, ArrangeError> {
         let mut chosen: Vec<Option<usize>> = self.pins.iter().map(|p| self.index_of(p.as_ref())).collect();
         let mut used: Vec<bool> = vec![false; self.candidates.len()];
         for i in self.pins.iter().flatten().filter_map(|p| self.index_of(Some(p))) {
@@ -180,7 +195,7 @@ impl<'a> Arranger<'a> {
             }
         }
         self.improve(&mut chosen, &mut used, &order);
-        self.built(&chosen)
+        self.built(&chosen, ids)
     }
 
     /// Gives each of these slots the cheapest select that is left; false when one finds none.
@@ -268,7 +283,7 @@ impl<'a> Arranger<'a> {
         self.candidates.iter().position(|c| c.select == select)
     }
 
-    fn built(&self, chosen: &[Option<usize>]) -> Result<Arrangement, ArrangeError> {
+    fn built(&self, chosen: &[Option<usize>], ids: &mut ShotIds) -> Result<Arrangement, ArrangeError> {
         let mut shots = Vec::with_capacity(chosen.len());
         for (slot, choice) in chosen.iter().enumerate() {
             if let Some(pinned) = &self.pins[slot] {
@@ -278,118 +293,157 @@ impl<'a> Arranger<'a> {
             let (candidate, fit) = choice
                 .and_then(|c| self.fits[slot][c].as_ref().map(|f| (&self.candidates[c], f)))
                 .ok_or_else(|| self.too_little())?;
-            let before = slot.checked_sub(1).and_then(|s| chosen[s]).map(|c| &self.candidates[c]);
+            let taken = |id| self.pins.iter().flatten().any(|p| p.id == id);
+            let id = std::iter::repeat_with(|| ids.fresh()).find(|id| !taken(*id)).ok_or_else(|| self.too_little())?;
             shots.push(Shot {
+                id,
                 len: self.slots[slot].len,
-                source: source(candidate, fit),
-                hit_at: fit.hit_at,
+                source: source(candidate, &fit.showing),
+                hit_at: fit.showing.hit_at,
                 pinned: false,
-                energy: candidate.energy,
-                why: reasons(candidate, &self.slots[slot], fit, before),
             });
         }
         Ok(Arrangement { draft: Draft::new(self.rate, shots)?, slots: self.slots.clone() })
     }
 
-    /// The next best selects for a place of `draft`, best first, without those that are used elsewhere in it.
-    pub fn alternates(&self, draft: &Draft, place: usize, most: usize) -> Vec<Alternate> {
-        let by_select: HashMap<Uuid, usize> = self.candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
-        let mut chosen: Vec<Option<usize>> =
-            draft.shots().iter().map(|s| by_select.get(&s.source.select).copied()).collect();
-        if place >= chosen.len() || place >= self.slots.len() {
+    /// The candidates that the shots of a draft show; `None` for a select that is no longer there.
+    fn shown<'b>(&'b self, draft: &Draft) -> Vec<Option<&'b Candidate>> {
+        let by_select: HashMap<SelectId, &Candidate> = self.candidates.iter().map(|c| (c.select, c)).collect();
+        draft.shots().iter().map(|s| by_select.get(&s.source.select).copied()).collect()
+    }
+
+    /// Each shot of `draft` as it stands now. The slots must be those under the draft.
+    pub fn judge(&self, draft: &Draft) -> Vec<Judged> {
+        let shown = self.shown(draft);
+        draft
+            .shots()
+            .iter()
+            .zip(&self.slots)
+            .enumerate()
+            .map(|(place, (shot, slot))| {
+                let Some(candidate) = shown[place] else {
+                    return Judged {
+                        energy: 0.0,
+                        level: 0.0,
+                        wanted: slot.energy,
+                        cost: Cost::default(),
+                        why: vec!["its select is no longer there".to_owned()],
+                    };
+                };
+                let energy = candidate.energy_of(shot.source.start, shot.source_end(self.rate));
+                let showing = Showing { start: shot.source.start, speed: shot.source.speed, hit_at: shot.hit_at };
+                let mut cost = fit::cost(candidate, slot, self.rate, &showing, self.scale, &self.weights);
+                let before = place.checked_sub(1).and_then(|p| shown[p]);
+                cost.join = self.joins(before, candidate, shown.get(place + 1).copied().flatten());
+                let why = self.reasons(candidate, slot, &showing, before);
+                Judged { energy, level: self.scale.of(energy), wanted: slot.energy, cost, why }
+            })
+            .collect()
+    }
+
+    fn joins(&self, before: Option<&Candidate>, here: &Candidate, after: Option<&Candidate>) -> f64 {
+        before.map_or(0.0, |b| fit::join(b, here, &self.weights))
+            + after.map_or(0.0, |a| fit::join(here, a, &self.weights))
+    }
+
+    /// The next best selects for a shot of `draft`, best first, without those that are used elsewhere in it.
+    pub fn alternates(&self, draft: &Draft, shot: ShotId, most: usize) -> Vec<Alternate> {
+        let Some((place, slot)) = draft.index_of(shot).and_then(|p| Some((p, self.slots.get(p)?))) else {
             return Vec::new();
-        }
-        let now = chosen[place];
-        let cost = |chosen: &[Option<usize>]| -> Option<Cost> {
-            let mut cost = self.fits[place][chosen[place]?].as_ref()?.cost;
-            cost.join = place.checked_sub(1).map_or(0.0, |p| self.join_cost(chosen, p)) + self.join_cost(chosen, place);
-            Some(cost)
         };
-        let current = cost(&chosen).unwrap_or_default();
-        let taken: Vec<usize> = chosen.iter().flatten().copied().collect();
-        let mut found: Vec<(f64, Alternate)> = Vec::new();
-        for candidate in (0..self.candidates.len()).filter(|c| !taken.contains(c)) {
-            chosen[place] = Some(candidate);
-            let (Some(new), Some(fit)) = (cost(&chosen), self.fits[place][candidate].as_ref()) else { continue };
-            let c = &self.candidates[candidate];
-            let before = place.checked_sub(1).and_then(|p| chosen[p]).map(|i| &self.candidates[i]);
-            found.push((
-                new.total(),
+        let shown = self.shown(draft);
+        let (before, after) = (place.checked_sub(1).and_then(|p| shown[p]), shown.get(place + 1).copied().flatten());
+        let current = self.judge(draft)[place].cost;
+        let mut found: Vec<Alternate> = self
+            .candidates
+            .iter()
+            .filter(|c| !draft.shots().iter().any(|s| s.source.select == c.select))
+            .filter_map(|c| Some((c, fit::fit(c, slot, self.rate, self.scale, &self.weights)?)))
+            .map(|(c, fit)| {
+                let source = source(c, &fit.showing);
+                let used = self.rate.seconds_of(slot.len).scaled(source.speed.ratio());
                 Alternate {
                     select: c.select,
-                    source: source(c, fit),
-                    hit_at: fit.hit_at,
-                    energy: c.energy,
-                    why: reasons(c, &self.slots[place], fit, before),
-                    gain: Cost {
-                        energy: current.energy - new.energy,
-                        tier: current.tier - new.tier,
-                        role: current.role - new.role,
-                        hit: current.hit - new.hit,
-                        range: current.range - new.range,
-                        join: current.join - new.join,
-                    },
-                },
-            ));
+                    energy: c.energy_of(source.start, source.start + used),
+                    source,
+                    hit_at: fit.showing.hit_at,
+                    why: self.reasons(c, slot, &fit.showing, before),
+                    gain: current - Cost { join: self.joins(before, c, after), ..fit.cost },
+                }
+            })
+            .collect();
+        found.sort_by(|a, b| b.gain.total().total_cmp(&a.gain.total()));
+        found.truncate(most);
+        found
+    }
+
+    /// Why this select is at this place, in words that stand on their own: each is a part of the cost.
+    fn reasons(&self, c: &Candidate, slot: &Slot, showing: &Showing, before: Option<&Candidate>) -> Vec<String> {
+        let used = self.rate.seconds_of(slot.len).scaled(showing.speed.ratio());
+        let end = showing.start + used;
+        let mut why = Vec::new();
+        match c.tier {
+            Tier::Hero if slot.on_drop => why.push("a hero for the drop".to_owned()),
+            Tier::Hero => why.push("a hero".to_owned()),
+            Tier::Strong => why.push("strong".to_owned()),
+            Tier::Out => why.push("it is out, and still here".to_owned()),
+            Tier::Spare | Tier::Unread => {}
         }
-        chosen[place] = now;
-        found.sort_by(|a, b| a.0.total_cmp(&b.0));
-        found.into_iter().take(most).map(|(_, a)| a).collect()
+        let energy = c.energy_of(showing.start, end);
+        let level = self.scale.of(energy);
+        let relation = match level - slot.energy {
+            d if d > 15.0 => "is above",
+            d if d < -15.0 => "is below",
+            _ => "answers",
+        };
+        // A calm shoot stands higher among its own than its numbers say.
+        let here = if (level - energy).abs() > 15.0 { format!(", {level:.0} in this shoot,") } else { String::new() };
+        why.push(format!("its energy {energy:.0}{here} {relation} the music's {:.0}", slot.energy));
+        if let Some(mark) = showing.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
+            if slot.on_drop && mark.at == 0 {
+                why.push("its hit lands on the drop".to_owned());
+            } else {
+                why.push(format!("its hit lands on bar {}, beat {}", mark.bar, mark.beat));
+            }
+        }
+        if let Some(wanted) = slot.wants.filter(|w| c.role.as_deref() == Some(w)) {
+            why.push(format!("{wanted}, as this place asks"));
+        } else if slot.wants == Some("establishing") && c.framing.as_deref() == Some("wide") {
+            why.push("wide, to open with".to_owned());
+        }
+        if let Some(before) = before {
+            if let Some(way) = c.movement.as_deref().filter(|m| *m != "still" && before.movement.as_deref() == Some(m))
+            {
+                why.push(match way {
+                    "in" | "out" => format!("goes on {way} after {}", before.name),
+                    _ => format!("goes on {} after {}", direction(way), before.name),
+                });
+            }
+            if before.framing.as_deref() == Some("wide") && matches!(c.framing.as_deref(), Some("close" | "detail")) {
+                why.push(format!("closer after the wide {}", before.name));
+            }
+        }
+        if showing.speed != crate::draft::Speed::NORMAL {
+            why.push(format!("slowed to {:.0} %, to be long enough", showing.speed.to_f64() * 100.0));
+        }
+        let beyond = fit::beyond(c, showing.start, end);
+        for (seconds, side) in [(beyond.before, "before its in"), (beyond.after, "beyond its out")] {
+            if seconds * self.rate.to_f64() >= 0.5 {
+                why.push(format!("shows {seconds:.1} s {side}"));
+            }
+        }
+        why
     }
 }
 
-fn source(candidate: &Candidate, fit: &Fit) -> Source {
+fn source(candidate: &Candidate, showing: &Showing) -> Source {
     Source {
         select: candidate.select,
         clip: candidate.clip,
-        start: fit.start,
-        speed: fit.speed,
+        start: showing.start,
+        speed: showing.speed,
         media: candidate.media,
     }
-}
-
-/// Why this select is at this place, in words that stand on their own.
-fn reasons(c: &Candidate, slot: &Slot, fit: &Fit, before: Option<&Candidate>) -> Vec<String> {
-    let mut why = Vec::new();
-    match c.tier {
-        Tier::Hero if slot.on_drop => why.push("a hero for the drop".to_owned()),
-        Tier::Hero => why.push("a hero".to_owned()),
-        Tier::Strong => why.push("strong".to_owned()),
-        _ => {}
-    }
-    let relation = match c.energy - slot.energy {
-        d if d > 15.0 => "above",
-        d if d < -15.0 => "below",
-        _ => "meets",
-    };
-    why.push(format!("its energy {:.0} {relation} the music's {:.0}", c.energy, slot.energy));
-    if let Some(mark) = fit.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
-        if slot.on_drop && mark.at == 0 {
-            why.push("its hit lands on the drop".to_owned());
-        } else {
-            why.push(format!("its hit lands on bar {}, beat {}", mark.bar, mark.beat));
-        }
-    }
-    if let Some(wanted) = slot.wants.filter(|w| c.role.as_deref() == Some(w)) {
-        why.push(format!("{wanted}, as this place asks"));
-    } else if slot.wants == Some("establishing") && c.framing.as_deref() == Some("wide") {
-        why.push("wide, to open with".to_owned());
-    }
-    if let Some(before) = before {
-        if let Some(way) = c.movement.as_deref().filter(|m| *m != "still" && before.movement.as_deref() == Some(m)) {
-            why.push(match way {
-                "in" | "out" => format!("goes on {way} after {}", before.name),
-                _ => format!("goes on {} after {}", direction(way), before.name),
-            });
-        }
-        if before.framing.as_deref() == Some("wide") && matches!(c.framing.as_deref(), Some("close" | "detail")) {
-            why.push(format!("closer after the wide {}", before.name));
-        }
-    }
-    if fit.speed != crate::draft::Speed::NORMAL {
-        why.push(format!("slowed to {:.0} %, to be long enough", fit.speed.to_f64() * 100.0));
-    }
-    why
 }
 
 fn direction(way: &str) -> &str {

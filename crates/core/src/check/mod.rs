@@ -1,28 +1,33 @@
 //! What a tired eye misses in a draft.
 
-use crate::arrange::Slot;
 use crate::draft::Draft;
+use crate::id::{SelectId, ShotId};
 use crate::time::FrameLen;
 use serde::Serialize;
 use std::collections::HashMap;
-use uuid::Uuid;
 
-/// Points of energy between picture and music from which it is worth a look.
+/// Points of energy between picture and music, both on the music's scale, from which it is worth a look.
 const FAR: f64 = 30.0;
+/// A cut this near to a beat, in frames, was to be on it; further off it was meant.
+const NEAR: u64 = 3;
 
 /// A remark, with the frame it leads to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Finding {
     pub frame: u64,
-    pub shot: usize,
+    pub shot: ShotId,
     pub words: String,
 }
 
 /// What checks need to know of a shot besides the draft.
 #[derive(Debug, Clone, Default)]
-pub struct About {
+pub struct ShotContext {
     pub name: String,
     pub framing: Option<String>,
+    /// 0–100, of what is shown, on the music's scale.
+    pub level: f64,
+    /// 0–100, the music's here.
+    pub wanted: f64,
 }
 
 /// The numbers of a draft that matter.
@@ -36,10 +41,11 @@ pub struct Figures {
     pub agreement: f64,
 }
 
-pub fn figures(draft: &Draft, slots: &[Slot]) -> Figures {
+/// `shots` belong to the shots of the draft, in their order.
+pub fn figures(draft: &Draft, shots: &[ShotContext]) -> Figures {
     let lens: Vec<u64> = draft.shots().iter().map(|s| s.len.0).collect();
     let n = lens.len().max(1) as f64;
-    let pairs: Vec<(f64, f64)> = draft.shots().iter().zip(slots).map(|(s, m)| (s.energy, m.energy)).collect();
+    let pairs: Vec<(f64, f64)> = shots.iter().map(|s| (s.level, s.wanted)).collect();
     Figures {
         shots: lens.len(),
         shortest: lens.iter().copied().min().unwrap_or(0),
@@ -64,47 +70,52 @@ fn correlation(pairs: &[(f64, f64)]) -> f64 {
     if aa * bb > 0.0 { ab / (aa * bb).sqrt() } else { 0.0 }
 }
 
-/// Looks a draft through. `about` and `slots` belong to the shots, in their order; `beats` are frames.
-pub fn check(draft: &Draft, slots: &[Slot], about: &[About], beats: &[u64], music: FrameLen) -> Vec<Finding> {
+/// Looks a draft through. `shots` belong to its shots, in their order; `beats` are frames.
+pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLen) -> Vec<Finding> {
     let mut found = Vec::new();
-    let mut seen: HashMap<Uuid, usize> = HashMap::new();
-    for (i, (start, shot)) in draft.placed().enumerate() {
+    let mut seen: HashMap<SelectId, usize> = HashMap::new();
+    for (i, ((start, shot), about)) in draft.placed().zip(shots).enumerate() {
         let frame = start.0.max(0) as u64;
-        let mut say = |words: String| found.push(Finding { frame, shot: i, words });
-        let name = |at: usize| about.get(at).map_or("", |a| a.name.as_str());
+        let mut say = |words: String| found.push(Finding { frame, shot: shot.id, words });
         if let Some(first) = seen.insert(shot.source.select, i) {
-            say(format!("{} is shown twice: shots {} and {}", name(i), first + 1, i + 1));
+            say(format!("{} is shown twice: shots {} and {}", about.name, first + 1, i + 1));
         }
-        if let Some(slot) = slots.get(i) {
-            let apart = shot.energy - slot.energy;
-            if apart.abs() > FAR {
-                let side = if apart < 0.0 { "below" } else { "above" };
-                say(format!("shot {} is {:.0} {side} the music", i + 1, apart.abs()));
-            }
+        let apart = about.level - about.wanted;
+        if apart.abs() > FAR {
+            let side = if apart < 0.0 { "below" } else { "above" };
+            say(format!("shot {} is {:.0} {side} the music", i + 1, apart.abs()));
         }
-        if let (Some(a), Some(b)) = (i.checked_sub(1).and_then(|p| about.get(p)), about.get(i))
-            && a.framing.is_some()
-            && a.framing == b.framing
+        let before = i.checked_sub(1).and_then(|p| shots.get(p));
+        if let Some(framing) = before.and_then(|b| b.framing.as_deref()).filter(|f| about.framing.as_deref() == Some(f))
         {
-            let framing = b.framing.as_deref().unwrap_or_default();
             say(format!("shots {} and {} are both {framing}", i, i + 1));
         }
-        let off = beats.iter().map(|b| b.abs_diff(frame)).min().unwrap_or(0);
-        if i > 0 && (1..=3).contains(&off) {
-            say(format!(
-                "the cut to shot {} is {off} {} off the beat",
-                i + 1,
-                if off == 1 { "frame" } else { "frames" }
-            ));
+        let off = off_the_beat(frame, beats);
+        if i > 0 && (1..=NEAR).contains(&off) {
+            say(format!("the cut to shot {} is {} off the beat", i + 1, frames(off)));
         }
     }
     let total = draft.len();
-    if total != music && !draft.is_empty() {
-        let by = total.0.abs_diff(music.0);
-        let words = format!("pictures and music end {by} frames apart");
-        found.push(Finding { frame: total.0.min(music.0), shot: draft.shots().len() - 1, words });
+    if let Some(last) = draft.shots().last().filter(|_| total != music) {
+        let words = format!("pictures and music end {} apart", frames(total.0.abs_diff(music.0)));
+        found.push(Finding { frame: total.0.min(music.0), shot: last.id, words });
     }
     found
+}
+
+/// How many cuts lie on a beat, and how many there are.
+pub fn cuts_on_beats(draft: &Draft, beats: &[u64]) -> (usize, usize) {
+    let cuts: Vec<u64> = draft.placed().skip(1).map(|(at, _)| at.0.max(0) as u64).collect();
+    (cuts.iter().filter(|c| off_the_beat(**c, beats) == 0).count(), cuts.len())
+}
+
+/// Frames to the nearest beat; none without beats.
+fn off_the_beat(frame: u64, beats: &[u64]) -> u64 {
+    beats.iter().map(|b| b.abs_diff(frame)).min().unwrap_or(0)
+}
+
+fn frames(n: u64) -> String {
+    if n == 1 { "1 frame".to_owned() } else { format!("{n} frames") }
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 use super::*;
 use crate::arrange::slots_under;
 use crate::draft::{Shot, Source, Speed};
+use crate::id::ClipId;
 use crate::time::{FrameRate, Seconds};
 use crate::track::{Beat, Section, SectionKind, Trace, TrackReading};
 
@@ -8,21 +9,22 @@ fn rate() -> FrameRate {
     "25".parse().expect("a rate")
 }
 
-fn shot(select: u128, len: u64, energy: f64) -> Shot {
-    Shot {
+/// A shot with the energy of what it shows.
+fn shot(select: u128, len: u64, energy: f64) -> (Shot, f64) {
+    let shot = Shot {
+        id: ShotId::from_u128(u128::from(len) * 1000 + energy as u128),
         len: FrameLen(len),
         source: Source {
-            select: Uuid::from_u128(select),
-            clip: Uuid::from_u128(select),
+            select: SelectId::from_u128(select),
+            clip: ClipId::from_u128(select),
             start: Seconds::ZERO,
             speed: Speed::NORMAL,
             media: Seconds::new(60, 1).expect("seconds"),
         },
         hit_at: None,
         pinned: false,
-        energy,
-        why: Vec::new(),
-    }
+    };
+    (shot, energy)
 }
 
 /// Eight seconds, quiet and then loud, with a beat each half second (12 or 13 frames).
@@ -45,16 +47,25 @@ fn beats() -> Vec<u64> {
     (0..16).map(|i| (f64::from(i) * 12.5).round() as u64).collect()
 }
 
-fn looked_at(shots: Vec<Shot>, framings: &[Option<&str>]) -> (Draft, Vec<Finding>) {
-    let draft = Draft::new(rate(), shots).expect("a draft");
-    let slots = slots_under(&draft, &music());
-    let about: Vec<About> = framings
+fn contexts(draft: &Draft, energies: &[f64], framings: &[Option<&str>]) -> Vec<ShotContext> {
+    slots_under(draft, &music())
         .iter()
         .enumerate()
-        .map(|(i, f)| About { name: format!("C{i}"), framing: f.map(str::to_owned) })
-        .collect();
-    let found = check(&draft, &slots, &about, &beats(), FrameLen(200));
-    (draft, found)
+        .map(|(i, slot)| ShotContext {
+            name: format!("C{i}"),
+            framing: framings.get(i).copied().flatten().map(str::to_owned),
+            level: energies[i],
+            wanted: slot.energy,
+        })
+        .collect()
+}
+
+fn looked_at(shots: Vec<(Shot, f64)>, framings: &[Option<&str>]) -> (Draft, Vec<ShotContext>, Vec<Finding>) {
+    let (shots, energies): (Vec<Shot>, Vec<f64>) = shots.into_iter().unzip();
+    let draft = Draft::new(rate(), shots).expect("a draft");
+    let contexts = contexts(&draft, &energies, framings);
+    let found = check(&draft, &contexts, &beats(), FrameLen(200));
+    (draft, contexts, found)
 }
 
 fn words(found: &[Finding]) -> Vec<&str> {
@@ -63,14 +74,15 @@ fn words(found: &[Finding]) -> Vec<&str> {
 
 #[test]
 fn a_clean_draft_has_nothing_to_be_said_about() {
-    let (_, found) = looked_at(vec![shot(1, 100, 25.0), shot(2, 100, 85.0)], &[Some("wide"), Some("close")]);
+    let (_, _, found) = looked_at(vec![shot(1, 100, 25.0), shot(2, 100, 85.0)], &[Some("wide"), Some("close")]);
     assert_eq!(words(&found), Vec::<&str>::new());
 }
 
 #[test]
 fn each_fault_is_found_and_leads_to_its_place() {
     let shots = vec![shot(1, 52, 25.0), shot(2, 48, 70.0), shot(1, 50, 85.0), shot(3, 48, 20.0)];
-    let (_, found) = looked_at(shots, &[Some("wide"), Some("wide"), None, Some("close")]);
+    let ids: Vec<ShotId> = shots.iter().map(|(s, _)| s.id).collect();
+    let (_, _, found) = looked_at(shots, &[Some("wide"), Some("wide"), None, Some("close")]);
     assert_eq!(
         words(&found),
         [
@@ -83,25 +95,33 @@ fn each_fault_is_found_and_leads_to_its_place() {
         ]
     );
     assert_eq!(found.iter().map(|f| f.frame).collect::<Vec<_>>(), [52, 52, 52, 100, 150, 198]);
-    assert_eq!(found.iter().map(|f| f.shot).collect::<Vec<_>>(), [1, 1, 1, 2, 3, 3]);
+    assert_eq!(found.iter().map(|f| f.shot).collect::<Vec<_>>(), [1, 1, 1, 2, 3, 3].map(|i| ids[i]));
 }
 
 #[test]
 fn a_cut_far_from_any_beat_was_meant() {
-    let (_, found) = looked_at(vec![shot(1, 106, 25.0), shot(2, 94, 85.0)], &[None, None]);
+    let (_, _, found) = looked_at(vec![shot(1, 106, 25.0), shot(2, 94, 85.0)], &[None, None]);
     assert!(!words(&found).iter().any(|w| w.contains("off the beat")), "{found:?}");
+    // But it is not on its mark, and nobody says so.
+    let cuts = |lens: &[u64]| {
+        let shots = lens.iter().map(|len| shot(1, *len, 50.0).0).collect();
+        cuts_on_beats(&Draft::new(rate(), shots).expect("a draft"), &beats())
+    };
+    assert_eq!(
+        (cuts(&[106, 94]), cuts(&[100, 50, 51]), cuts(&[100, 53, 47]), cuts(&[200])),
+        ((0, 1), (2, 2), (1, 2), (0, 0))
+    );
 }
 
 #[test]
 fn the_figures_are_those_of_the_shots() {
-    let (draft, _) = looked_at(vec![shot(1, 50, 10.0), shot(2, 50, 30.0), shot(3, 100, 95.0)], &[]);
-    let figures = figures(&draft, &slots_under(&draft, &music()));
+    let (draft, shots, _) = looked_at(vec![shot(1, 50, 10.0), shot(2, 50, 30.0), shot(3, 100, 95.0)], &[]);
+    let figures = figures(&draft, &shots);
     assert_eq!((figures.shots, figures.shortest, figures.longest), (3, 50, 100));
     assert!((figures.average - 200.0 / 3.0).abs() < 1e-9);
     assert!(figures.agreement > 0.9, "{figures:?}");
-    let (against, _) = looked_at(vec![shot(1, 100, 95.0), shot(2, 100, 5.0)], &[]);
-    let slots = slots_under(&against, &music());
-    assert!(super::figures(&against, &slots).agreement < -0.9);
+    let (against, shots, _) = looked_at(vec![shot(1, 100, 95.0), shot(2, 100, 5.0)], &[]);
+    assert!(super::figures(&against, &shots).agreement < -0.9);
 }
 
 #[test]

@@ -1,21 +1,26 @@
 //! A draft: a gapless list of shots over a version.
 //!
-//! A shot has a length, not a place, so gaps and overlaps cannot be written down. Every edit gives a new draft or
-//! says why it cannot be done; the total stays what the music is, because moving a cut takes from one shot what
-//! it gives to the other.
+//! A shot has a length, not a place, so gaps and overlaps cannot be written down. Shots have ids that outlive every edit
+//! that does not remove them, and an edit names ids: a window that is behind never changes another shot than it meant.
+//! Every edit gives a new draft or says why it cannot be done; the total stays what the music is, because moving a cut
+//! takes from one shot what it gives to the other. What can be told from clips and music (energies, reasons) is not kept
+//! here.
 
+use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FramePos, FrameRate, FrameShift, Seconds};
 use num_rational::Ratio;
 use serde::{Deserialize, Serialize};
-use uuid::Uuid;
+use std::collections::HashSet;
 
 /// The shortest shot, in frames: two are a flash.
 pub const SHORTEST: FrameLen = FrameLen(3);
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum DraftError {
-    #[error("there is no shot {0} in this draft")]
-    NoShot(usize),
+    #[error("this shot is no longer in the draft")]
+    NoShot,
+    #[error("two shots of a draft cannot be the same one")]
+    TwiceTheSame,
     #[error("a shot of fewer than {} frames would be a flash", SHORTEST.0)]
     Flash,
     #[error("the clip has no more frames on this side")]
@@ -69,8 +74,8 @@ impl<'de> Deserialize<'de> for Speed {
 /// What a shot shows: a part of a clip, through one of its selects.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
-    pub select: Uuid,
-    pub clip: Uuid,
+    pub select: SelectId,
+    pub clip: ClipId,
     /// Where in the clip the shot starts.
     pub start: Seconds,
     pub speed: Speed,
@@ -78,17 +83,15 @@ pub struct Source {
     pub media: Seconds,
 }
 
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Shot {
+    pub id: ShotId,
     pub len: FrameLen,
     pub source: Source,
     /// The frame of the draft's own count, from the shot's beginning, on which the hit lands.
     pub hit_at: Option<u64>,
+    /// It keeps its place, its ends and its pictures.
     pub pinned: bool,
-    /// 0–100, of the part that is shown.
-    pub energy: f64,
-    /// Why it is here, in words.
-    pub why: Vec<String>,
 }
 
 impl Shot {
@@ -101,47 +104,74 @@ impl Shot {
         self.source.start + self.used(rate)
     }
 
+    /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is not in it any more.
+    fn hit_moved(&self, by: FrameShift) -> Option<u64> {
+        let back = by.0.checked_neg()?;
+        self.hit_at?.checked_add_signed(back).filter(|at| *at < self.len.0)
+    }
+
     fn fits(&self, rate: FrameRate) -> bool {
         !self.source.start.is_negative() && self.source_end(rate) <= self.source.media
     }
 }
 
-/// What can be done to a draft by hand. Places count from 0.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "do", rename_all = "kebab-case")]
+/// What can be done to a draft by hand.
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Edit {
-    /// Moves the cut after shot `shot`; what the one gains the next one loses.
-    MoveCut {
-        shot: usize,
-        by: FrameShift,
-    },
+    /// Moves the cut after a shot; what the one gains the next one loses.
+    MoveCut { shot: ShotId, by: FrameShift },
     /// Shows another part of the same clip at the same place.
-    Slip {
-        shot: usize,
-        by: FrameShift,
-    },
-    Pin {
-        shot: usize,
-        on: bool,
-    },
+    Slip { shot: ShotId, by: FrameShift },
+    /// Pins or unpins.
+    Pin { shot: ShotId, on: bool },
     /// Puts another source into the same place.
-    Replace {
-        shot: usize,
-        source: Source,
-        hit_at: Option<u64>,
-        energy: f64,
-        why: Vec<String>,
-    },
+    Replace { shot: ShotId, source: Source, hit_at: Option<u64> },
 }
 
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+impl Edit {
+    /// What undo calls it.
+    pub fn label(&self) -> &'static str {
+        match self {
+            Self::MoveCut { .. } => "move the cut",
+            Self::Slip { .. } => "other part of the clip",
+            Self::Pin { on: true, .. } => "pin",
+            Self::Pin { .. } => "unpin",
+            Self::Replace { .. } => "swap the shot",
+        }
+    }
+
+    /// Small steps of the same thing are one to undo: what they are steps of.
+    pub fn nudges(&self) -> Option<String> {
+        match self {
+            Self::MoveCut { shot, .. } => Some(format!("cut {shot}")),
+            Self::Slip { shot, .. } => Some(format!("slip {shot}")),
+            Self::Pin { .. } | Self::Replace { .. } => None,
+        }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "RawDraft")]
 pub struct Draft {
     rate: FrameRate,
     shots: Vec<Shot>,
 }
 
+#[derive(Deserialize)]
+struct RawDraft {
+    rate: FrameRate,
+    shots: Vec<Shot>,
+}
+
+impl TryFrom<RawDraft> for Draft {
+    type Error = DraftError;
+    fn try_from(raw: RawDraft) -> Result<Self, DraftError> {
+        Self::new(raw.rate, raw.shots)
+    }
+}
+
 impl Draft {
-    /// Refused when a shot is too short or reaches beyond its clip.
+    /// Refused when a shot is too short, reaches beyond its clip, or is there twice.
     pub fn new(rate: FrameRate, shots: Vec<Shot>) -> Result<Self, DraftError> {
         let draft = Self { rate, shots };
         draft.checked()
@@ -172,8 +202,9 @@ impl Draft {
         })
     }
 
-    pub fn start_of(&self, shot: usize) -> Option<FramePos> {
-        self.placed().nth(shot).map(|(at, _)| at)
+    /// Where in the list a shot is.
+    pub fn index_of(&self, shot: ShotId) -> Option<usize> {
+        self.shots.iter().position(|s| s.id == shot)
     }
 
     pub fn apply(&self, edit: &Edit) -> Result<Self, DraftError> {
@@ -182,47 +213,46 @@ impl Draft {
             Edit::MoveCut { shot, by } => next.move_cut(*shot, *by)?,
             Edit::Slip { shot, by } => {
                 let rate = self.rate;
-                let target = next.shot_mut(*shot)?;
-                if target.pinned {
-                    return Err(DraftError::Pinned);
-                }
+                let target = next.open_shot(*shot)?;
                 let moved = rate.seconds_at(FramePos(by.0)).scaled(target.source.speed.ratio());
                 target.source.start = target.source.start + moved;
-                target.hit_at = target.hit_at.and_then(|h| h.checked_add_signed(-by.0));
                 if !target.fits(rate) {
                     return Err(DraftError::ClipEnds);
                 }
+                target.hit_at = target.hit_moved(*by);
             }
             Edit::Pin { shot, on } => next.shot_mut(*shot)?.pinned = *on,
-            Edit::Replace { shot, source, hit_at, energy, why } => {
-                let target = next.shot_mut(*shot)?;
-                if target.pinned {
-                    return Err(DraftError::Pinned);
-                }
+            Edit::Replace { shot, source, hit_at } => {
+                let target = next.open_shot(*shot)?;
                 target.source = source.clone();
                 target.hit_at = *hit_at;
-                target.energy = *energy;
-                target.why = why.clone();
             }
         }
         next.checked()
     }
 
-    fn shot_mut(&mut self, shot: usize) -> Result<&mut Shot, DraftError> {
-        self.shots.get_mut(shot).ok_or(DraftError::NoShot(shot))
+    fn shot_mut(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
+        self.shots.iter_mut().find(|s| s.id == shot).ok_or(DraftError::NoShot)
     }
 
-    fn move_cut(&mut self, shot: usize, by: FrameShift) -> Result<(), DraftError> {
+    fn open_shot(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
+        let shot = self.shot_mut(shot)?;
+        if shot.pinned { Err(DraftError::Pinned) } else { Ok(shot) }
+    }
+
+    fn move_cut(&mut self, shot: ShotId, by: FrameShift) -> Result<(), DraftError> {
         let rate = self.rate;
-        if shot >= self.shots.len() {
-            return Err(DraftError::NoShot(shot));
+        let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
+        let Some([left, right]) = self.shots.get_mut(at..at + 2) else { return Err(DraftError::PieceEnds) };
+        if left.pinned || right.pinned {
+            return Err(DraftError::Pinned);
         }
-        let Some([left, right]) = self.shots.get_mut(shot..shot + 2) else { return Err(DraftError::PieceEnds) };
+        let back = by.0.checked_neg().map(FrameShift).ok_or(DraftError::Flash)?;
         left.len = left.len.checked_shift(by).ok_or(DraftError::Flash)?;
-        right.len = right.len.checked_shift(FrameShift(-by.0)).ok_or(DraftError::Flash)?;
+        right.len = right.len.checked_shift(back).ok_or(DraftError::Flash)?;
         // The later shot keeps its pictures where they are on the music: its hit stays on the beat.
         right.source.start = right.source.start + rate.seconds_at(FramePos(by.0)).scaled(right.source.speed.ratio());
-        right.hit_at = right.hit_at.and_then(|h| h.checked_add_signed(-by.0));
+        right.hit_at = right.hit_moved(by);
         Ok(())
     }
 
@@ -232,6 +262,10 @@ impl Draft {
         }
         if self.shots.iter().any(|s| !s.fits(self.rate)) {
             return Err(DraftError::ClipEnds);
+        }
+        let mut ids = HashSet::with_capacity(self.shots.len());
+        if !self.shots.iter().all(|s| ids.insert(s.id)) {
+            return Err(DraftError::TwiceTheSame);
         }
         Ok(self)
     }

@@ -94,6 +94,37 @@ impl ClipReading {
     }
 }
 
+/// The motion of a clip in a byte a sample: what is needed of a reading to know the energy of any range of it. A minute
+/// takes 600 bytes, so those of a whole job stay in memory.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct EnergyTrace(Vec<u8>);
+
+impl EnergyTrace {
+    pub fn of(reading: &ClipReading) -> Self {
+        Self(reading.samples.motion.iter().map(|m| (m.clamp(0.0, 1.0) * 255.0).round() as u8).collect())
+    }
+
+    pub fn from_bytes(bytes: Vec<u8>) -> Self {
+        Self(bytes)
+    }
+
+    pub fn bytes(&self) -> &[u8] {
+        &self.0
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
+    /// As [`ClipReading::energy`], within a quarter of a point.
+    pub fn energy(&self, start: f64, end: f64) -> f64 {
+        let from = ((start / STEP) as usize).min(self.0.len());
+        let to = ((end / STEP).ceil() as usize).clamp(from, self.0.len());
+        let motion: Vec<f32> = self.0[from..to].iter().map(|m| f32::from(*m) / 255.0).collect();
+        moments::energy_of(&motion)
+    }
+}
+
 /// One frame's measurements.
 #[derive(Debug, Clone, Copy, Default)]
 struct FrameMeasure {

@@ -1,17 +1,20 @@
 //! Open formats for the next person: OpenTimelineIO, CMX 3600, CSV.
 //!
-//! All are written from one [`CutList`] and read back into what they can hold, so that a written file can be
-//! checked against what was meant.
+//! All are written from one [`CutList`] and read back into what they can hold, so that a written file can be checked
+//! against what was meant. A source counts in its clip's own frames, from its own first timecode; the record side counts
+//! in the job's.
 
 mod csv_list;
 mod edl;
 mod otio;
 
-use crate::time::{FrameLen, FrameRate, Seconds};
-
+use crate::draft::Speed;
+use crate::time::{FrameLen, FrameRate, Seconds, Timecode};
 pub use csv_list::{CsvRow, read_csv, write_csv};
-pub use edl::{EdlEvent, read_edl, write_edl};
+pub use edl::{Channel, EdlEvent, read_edl, write_edl};
+use num_rational::Ratio;
 pub use otio::{OtioClip, read_otio, write_otio};
+use serde::{Deserialize, Serialize};
 
 #[derive(Debug, thiserror::Error)]
 pub enum InterchangeError {
@@ -25,8 +28,9 @@ pub enum InterchangeError {
     Csv(#[from] csv::Error),
 }
 
-/// A draft as others need it: names, files and timecodes instead of ids.
-#[derive(Debug, Clone, PartialEq)]
+/// A draft as others need it: names, files and timecodes instead of ids. It stands for itself, so that a file can be made
+/// from it whatever becomes of the draft.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct CutList {
     pub title: String,
     pub rate: FrameRate,
@@ -35,21 +39,22 @@ pub struct CutList {
     pub markers: Vec<Marker>,
 }
 
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Event {
     /// The file's name.
     pub clip: String,
-    /// Where it lies, as a URL relative to the hand-off or absolute.
+    /// Where it lies, as a URL.
     pub url: String,
     /// At most eight capitals and digits, one per source.
     pub reel: String,
     pub clip_rate: FrameRate,
-    /// The timecode of the clip's first frame, in seconds since midnight.
-    pub clip_start: Seconds,
-    pub clip_duration: Seconds,
+    /// The timecode of the clip's first frame.
+    pub clip_start: Timecode,
+    /// How many frames the clip has.
+    pub clip_frames: u64,
     /// From the clip's first frame.
     pub source_in: Seconds,
-    pub speed: f64,
+    pub speed: Speed,
     pub len: FrameLen,
     pub energy: f64,
     pub tier: String,
@@ -58,7 +63,7 @@ pub struct Event {
     pub why: Vec<String>,
 }
 
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Music {
     pub name: String,
     pub url: String,
@@ -67,12 +72,33 @@ pub struct Music {
     /// Above 1 the music is faster than its track.
     pub speed: f64,
     pub track_duration: Seconds,
+    /// Samples a second of the file.
+    pub sample_rate: u32,
 }
 
-#[derive(Debug, Clone, PartialEq)]
+/// What a marker marks.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum MarkerKind {
+    Beat,
+    Bar,
+    Section,
+    Cue,
+    Note,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Marker {
     pub frame: u64,
+    pub kind: MarkerKind,
     pub name: String,
+}
+
+/// Frames of a clip, counted from its first: in, and out (exclusive).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct SourceFrames {
+    pub first: u64,
+    pub end: u64,
 }
 
 impl CutList {
@@ -85,14 +111,52 @@ impl CutList {
         })
     }
 
-    /// In and out of an event's source, in frames at the job's rate, counted from midnight.
-    ///
-    /// Sources of other rates are given in real time at the job's rate too, as lists of mixed rates are usually
-    /// read: the same instant, on the record side's count.
-    pub fn source_frames(&self, event: &Event) -> (u64, u64) {
-        let start = self.rate.nearest(event.clip_start + event.source_in).0.max(0) as u64;
-        let used = (event.len.0 as f64 * event.speed).round().max(1.0) as u64;
-        (start, start + used)
+    /// Which frames of its clip an event shows, in the clip's own count and never beyond its end.
+    pub fn source_frames(&self, event: &Event) -> SourceFrames {
+        let used = self.rate.seconds_of(event.len).scaled(event.speed.ratio());
+        let frames = u64::try_from(event.clip_rate.nearest(used).0).unwrap_or(0).max(1);
+        let first = u64::try_from(event.clip_rate.nearest(event.source_in).0).unwrap_or(0);
+        let first = first.min(event.clip_frames.saturating_sub(frames));
+        SourceFrames { first, end: first + frames }
+    }
+
+    /// In and out of an event's source as timecodes of its clip.
+    pub fn source_timecodes(&self, event: &Event) -> (String, String) {
+        let frames = self.source_frames(event);
+        (event.clip_start.after(frames.first, event.clip_rate), event.clip_start.after(frames.end, event.clip_rate))
+    }
+
+    /// How long the pictures are.
+    pub fn len(&self) -> FrameLen {
+        self.events.iter().map(|e| e.len).sum()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.events.is_empty()
+    }
+}
+
+impl Music {
+    /// Each span as it is heard under pictures of a length: its first sample in the file, and for how many samples it lasts
+    /// in the piece. Together they last as long as the pictures, to the sample, unless the music ends before them.
+    pub fn in_samples(&self, pictures: Seconds) -> Vec<(i64, i64)> {
+        let rate = Ratio::from_integer(i64::from(self.sample_rate));
+        let mut left = pictures.in_units(rate);
+        let mut spans = Vec::new();
+        for (start, length) in &self.spans {
+            let lasts = (length.in_units(rate) as f64 / self.speed).round() as i64;
+            let lasts = lasts.min(left);
+            if lasts <= 0 {
+                break;
+            }
+            left -= lasts;
+            spans.push((start.in_units(rate), lasts));
+        }
+        // A fraction of a frame is no silence.
+        if let Some((_, last)) = spans.last_mut().filter(|_| left > 0 && left < i64::from(self.sample_rate) / 10) {
+            *last += left;
+        }
+        spans
     }
 }
 
@@ -101,6 +165,11 @@ pub fn reel_name(text: &str) -> String {
     let name: String =
         text.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_uppercase()).take(8).collect();
     if name.is_empty() { "AX".to_owned() } else { name }
+}
+
+/// One line without what no list holds.
+fn one_line(text: &str) -> String {
+    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
 }
 
 #[cfg(test)]

@@ -1,38 +1,41 @@
 //! OpenTimelineIO, the open JSON format for editorial timelines.
 
-use super::{CutList, Event, InterchangeError, Music};
+use super::{CutList, Event, InterchangeError, MarkerKind, Music};
 use crate::time::{FrameRate, Seconds};
+use num_rational::Ratio;
 use serde_json::{Value, json};
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct OtioClip {
     pub name: String,
     pub url: String,
-    /// Frames at the job's rate.
-    pub len: u64,
-    /// In the source's timecode, in frames at the job's rate; fractions where the clip has another rate.
+    /// In the piece, seconds.
+    pub lasts: f64,
+    /// The first frame in the source's timecode, at the source's rate.
     pub source_start: f64,
+    pub source_rate: f64,
     pub speed: f64,
 }
 
-/// One video track with all shots, one audio track with the music, the marks of the music as markers.
+/// One video track with all shots, one audio track with the music; beats, bars, sections, cues and notes as markers of the
+/// whole.
 pub fn write_otio(cut: &CutList) -> String {
     let rate = cut.rate;
-    let mut video = track("Pictures", "Video", cut.events.iter().map(|e| clip(e, rate)).collect());
-    video["markers"] = cut
+    let mut children = vec![track("Pictures", "Video", cut.events.iter().map(|e| clip(cut, e)).collect())];
+    if let Some(music) = &cut.music {
+        children.push(track("Music", "Audio", music_clips(music, rate.seconds_of(cut.len()))));
+    }
+    let markers: Vec<Value> = cut
         .markers
         .iter()
         .map(|m| {
             json!({
-                "OTIO_SCHEMA": "Marker.2", "name": m.name, "color": "RED", "metadata": {},
-                "marked_range": range(m.frame as f64, 1.0, rate),
+                "OTIO_SCHEMA": "Marker.2", "name": m.name, "color": colour(m.kind),
+                "metadata": { "legere": { "kind": m.kind } },
+                "marked_range": range(Time::frames(m.frame as f64, rate), Time::frames(1.0, rate)),
             })
         })
         .collect();
-    let mut children = vec![video];
-    if let Some(music) = &cut.music {
-        children.push(track("Music", "Audio", music_clips(music, rate)));
-    }
     let timeline = json!({
         "OTIO_SCHEMA": "Timeline.1",
         "name": cut.title,
@@ -40,10 +43,21 @@ pub fn write_otio(cut: &CutList) -> String {
         "global_start_time": null,
         "tracks": {
             "OTIO_SCHEMA": "Stack.1", "name": "tracks", "metadata": {}, "source_range": null,
-            "effects": [], "markers": [], "enabled": true, "children": children,
+            "effects": [], "markers": markers, "enabled": true, "children": children,
         },
     });
     format!("{timeline:#}\n")
+}
+
+/// One of the colours that the format names.
+fn colour(kind: MarkerKind) -> &'static str {
+    match kind {
+        MarkerKind::Beat => "WHITE",
+        MarkerKind::Bar => "CYAN",
+        MarkerKind::Section => "BLUE",
+        MarkerKind::Cue => "ORANGE",
+        MarkerKind::Note => "RED",
+    }
 }
 
 fn track(name: &str, kind: &str, children: Vec<Value>) -> Value {
@@ -53,16 +67,29 @@ fn track(name: &str, kind: &str, children: Vec<Value>) -> Value {
     })
 }
 
-fn clip(event: &Event, rate: FrameRate) -> Value {
-    let effects = if (event.speed - 1.0).abs() > 1e-9 {
-        json!([{
-            "OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "effect_name": "LinearTimeWarp", "metadata": {},
-            "time_scalar": event.speed, "enabled": true,
-        }])
-    } else {
-        json!([])
-    };
-    let start = frames(event.clip_start + event.source_in, rate);
+fn effects(speed: f64) -> Value {
+    if (speed - 1.0).abs() < 1e-9 {
+        return json!([]);
+    }
+    json!([{
+        "OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "effect_name": "LinearTimeWarp", "metadata": {},
+        "time_scalar": speed, "enabled": true,
+    }])
+}
+
+fn reference(name: &str, url: &str, available: Value) -> Value {
+    json!({ "DEFAULT_MEDIA": {
+        "OTIO_SCHEMA": "ExternalReference.1", "name": name, "metadata": {}, "available_image_bounds": null,
+        "available_range": available, "target_url": url,
+    } })
+}
+
+fn clip(cut: &CutList, event: &Event) -> Value {
+    let rate = event.clip_rate;
+    let first = event.clip_start.frames + cut.source_frames(event).first;
+    // A range lasts as long as it is seen; a time effect says how much of the source goes by meanwhile. So it may be a
+    // fraction of the source's frames: rounded, the track would be longer or shorter than the piece.
+    let lasts = exact(event.len.0, rate, cut.rate);
     json!({
         "OTIO_SCHEMA": "Clip.2",
         "name": event.clip,
@@ -70,79 +97,83 @@ fn clip(event: &Event, rate: FrameRate) -> Value {
             "reel": event.reel, "energy": event.energy, "tier": event.tier, "tags": event.tags,
             "note": event.note, "why": event.why,
         } },
-        "source_range": range(start, event.len.0 as f64, rate),
-        "effects": effects, "markers": [], "enabled": true,
+        "source_range": range(Time::frames(first as f64, rate), Time::frames(lasts, rate)),
+        "effects": effects(event.speed.to_f64()), "markers": [], "enabled": true,
         "active_media_reference_key": "DEFAULT_MEDIA",
-        "media_references": { "DEFAULT_MEDIA": {
-            "OTIO_SCHEMA": "ExternalReference.1", "name": event.clip, "metadata": {},
-            "available_image_bounds": null,
-            "available_range": range(
-                frames(event.clip_start, event.clip_rate), frames(event.clip_duration, event.clip_rate), event.clip_rate),
-            "target_url": event.url,
-        } },
+        "media_references": reference(&event.clip, &event.url, range(
+            Time::frames(event.clip_start.frames as f64, rate), Time::frames(event.clip_frames as f64, rate))),
     })
 }
 
-fn music_clips(music: &Music, rate: FrameRate) -> Vec<Value> {
-    let effects = if (music.speed - 1.0).abs() < 1e-9 {
-        json!([])
-    } else {
-        json!([{ "OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "metadata": {}, "effect_name": "LinearTimeWarp",
-                 "time_scalar": music.speed }])
-    };
+/// Frames of one rate as frames of another, exactly.
+fn exact(frames: u64, to: FrameRate, from: FrameRate) -> f64 {
+    let ratio = |r: FrameRate| Ratio::new(i128::from(r.num()), i128::from(r.den()));
+    let value = Ratio::from_integer(i128::from(frames)) * ratio(to) / ratio(from);
+    *value.numer() as f64 / *value.denom() as f64
+}
+
+fn music_clips(music: &Music, pictures: Seconds) -> Vec<Value> {
+    let rate = f64::from(music.sample_rate);
+    let time = |samples: i64| Time { value: samples as f64, rate };
+    let whole = music.track_duration.in_units(Ratio::from_integer(i64::from(music.sample_rate)));
     music
-        .spans
-        .iter()
-        .enumerate()
-        .map(|(i, (start, duration))| {
-            let long = frames(*duration, rate) / music.speed;
-            // Only the last one ends with the pictures; the others meet in the middle of a frame.
-            let long = if i + 1 == music.spans.len() { long.floor() } else { long };
+        .in_samples(pictures)
+        .into_iter()
+        .map(|(start, lasts)| {
             json!({
-                "OTIO_SCHEMA": "Clip.2", "name": music.name, "metadata": {}, "effects": effects, "markers": [],
-                "enabled": true,
-                "source_range": range(frames(*start, rate), long, rate),
+                "OTIO_SCHEMA": "Clip.2", "name": music.name, "metadata": {}, "effects": effects(music.speed),
+                "markers": [], "enabled": true,
+                "source_range": range(time(start), time(lasts)),
                 "active_media_reference_key": "DEFAULT_MEDIA",
-                "media_references": { "DEFAULT_MEDIA": {
-                    "OTIO_SCHEMA": "ExternalReference.1", "name": music.name, "metadata": {},
-                    "available_image_bounds": null,
-                    "available_range": range(0.0, frames(music.track_duration, rate), rate),
-                    "target_url": music.url,
-                } },
+                "media_references": reference(&music.name, &music.url, range(time(0), time(whole))),
             })
         })
         .collect()
 }
 
-fn frames(at: Seconds, rate: FrameRate) -> f64 {
-    at.to_f64() * rate.to_f64()
+/// A number of frames or samples at a rate.
+#[derive(Clone, Copy)]
+struct Time {
+    value: f64,
+    rate: f64,
 }
 
-fn range(start: f64, len: f64, rate: FrameRate) -> Value {
-    let time = |value: f64| json!({ "OTIO_SCHEMA": "RationalTime.1", "rate": rate.to_f64(), "value": value });
-    json!({ "OTIO_SCHEMA": "TimeRange.1", "start_time": time(start), "duration": time(len) })
+impl Time {
+    fn frames(value: f64, rate: FrameRate) -> Self {
+        Self { value, rate: rate.to_f64() }
+    }
+
+    fn json(self) -> Value {
+        json!({ "OTIO_SCHEMA": "RationalTime.1", "rate": self.rate, "value": self.value })
+    }
 }
 
-/// Reads the clips of the first video track.
-pub fn read_otio(text: &str) -> Result<Vec<OtioClip>, InterchangeError> {
+fn range(start: Time, lasts: Time) -> Value {
+    json!({ "OTIO_SCHEMA": "TimeRange.1", "start_time": start.json(), "duration": lasts.json() })
+}
+
+/// Reads the clips of the first track of a kind, `Video` or `Audio`.
+pub fn read_otio(text: &str, kind: &str) -> Result<Vec<OtioClip>, InterchangeError> {
     let root: Value = serde_json::from_str(text)?;
     if root["OTIO_SCHEMA"] != "Timeline.1" {
         return Err(InterchangeError::Otio("a timeline"));
     }
     let tracks = root["tracks"]["children"].as_array().ok_or(InterchangeError::Otio("tracks"))?;
-    let video = tracks.iter().find(|t| t["kind"] == "Video").ok_or(InterchangeError::Otio("a video track"))?;
-    let clips = video["children"].as_array().ok_or(InterchangeError::Otio("clips"))?;
+    let found = tracks.iter().find(|t| t["kind"] == kind).ok_or(InterchangeError::Otio("a track of the kind"))?;
+    let clips = found["children"].as_array().ok_or(InterchangeError::Otio("clips"))?;
     clips
         .iter()
         .map(|c| {
             let source = &c["source_range"];
-            let number = |v: &Value, what| v["value"].as_f64().ok_or(InterchangeError::Otio(what));
+            let number = |v: &Value, what| v.as_f64().ok_or(InterchangeError::Otio(what));
             let url = &c["media_references"]["DEFAULT_MEDIA"]["target_url"];
+            let (start, lasts) = (&source["start_time"], &source["duration"]);
             Ok(OtioClip {
                 name: c["name"].as_str().ok_or(InterchangeError::Otio("a clip's name"))?.to_owned(),
                 url: url.as_str().ok_or(InterchangeError::Otio("a clip's file"))?.to_owned(),
-                len: number(&source["duration"], "a duration")?.round() as u64,
-                source_start: number(&source["start_time"], "a start")?,
+                lasts: number(&lasts["value"], "a duration")? / number(&lasts["rate"], "a rate")?.max(1e-9),
+                source_start: number(&start["value"], "a start")?,
+                source_rate: number(&start["rate"], "a rate")?,
                 speed: c["effects"][0]["time_scalar"].as_f64().unwrap_or(1.0),
             })
         })

@@ -15,6 +15,8 @@ use bars::{barred, counted};
 const SNAP: f64 = 0.09;
 /// Two beats nearer than this cannot be told apart.
 const CLOSEST: f64 = 0.12;
+/// More cues than this nobody reads.
+const MOST_CUES: usize = 500;
 /// Taps go on with the count of beats that are as fast, within so many octaves.
 const AS_FAST: f64 = 0.25;
 /// The shortest section, in seconds.
@@ -146,6 +148,10 @@ pub enum MarkError {
     OnlySection,
     #[error("energy goes from 0 to 100")]
     Energy,
+    #[error("beats nearer to each other than an eighth of a second cannot be told apart")]
+    TooDense,
+    #[error("a track has at most {MOST_CUES} cues")]
+    TooManyCues,
 }
 
 impl Edit {
@@ -217,7 +223,13 @@ impl Marks {
             | Edit::Double
             | Edit::Retempo { .. }
             | Edit::Density { .. }
-            | Edit::Thin { .. } => next.beats = Some(beats(&seen, reading, edit)?),
+            | Edit::Thin { .. } => {
+                let beats = beats(&seen, reading, edit)?;
+                if beats.len() > most_beats(&seen) {
+                    return Err(MarkError::TooDense);
+                }
+                next.beats = Some(beats);
+            }
             Edit::MoveBoundary { .. }
             | Edit::Split { .. }
             | Edit::Join { .. }
@@ -262,6 +274,11 @@ fn sorted(times: impl Iterator<Item = f64>) -> Vec<f64> {
     times
 }
 
+/// How many beats a track of this length can have.
+fn most_beats(track: &TrackReading) -> usize {
+    (track.duration.max(0.0) / CLOSEST) as usize + 2
+}
+
 fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
     let m = track.metre();
@@ -289,6 +306,8 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
         bars::filled(&all, &ones, m, range)
     };
     match edit {
+        // Before anything is reckoned with them.
+        Edit::Taps { times: taps, .. } if taps.len() > most_beats(track) => Err(MarkError::TooDense),
         Edit::Taps { times: taps, snap } => {
             let mut taps: Vec<f64> = taps.iter().map(|t| snapped(track, *t, *snap)).filter(|t| inside(*t)).collect();
             taps.sort_by(f64::total_cmp);
@@ -338,10 +357,17 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             Ok(counted(&times, *beats, ones.first().copied().unwrap_or(0.0)))
         }
         Edit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
+        // What was set by hand may be that near already in places; most of it must not become so.
+        Edit::Double if super::level::median_gap(&times).is_some_and(|gap| gap < 2.0 * CLOSEST) => {
+            Err(MarkError::TooDense)
+        }
         Edit::Double => Ok(bars::doubled(&track.beats, m)),
         Edit::Retempo { start, end, bpm } => {
             if !(30.0..=300.0).contains(bpm) {
                 return Err(MarkError::Tempo);
+            }
+            if !inside(*start) || end <= start {
+                return Err(MarkError::Outside);
             }
             // Where no beat is, a bar begins.
             let first = nearest(times.iter().copied(), *start).filter(|i| (times[*i] - start).abs() < 0.4);
@@ -482,6 +508,9 @@ fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
         Edit::AddCue { at, kind } => {
             if find(&list, *at, *kind).is_ok() {
                 return Err(MarkError::Taken);
+            }
+            if list.len() >= MOST_CUES {
+                return Err(MarkError::TooManyCues);
             }
             list.push(Cue::new(inside(*at)?, *kind, 1.0));
         }

@@ -30,7 +30,7 @@ use std::collections::BTreeMap;
 
 pub use loudness::{Loudness, Meter};
 pub use texture::Texture;
-pub use version::{Curve, Fade, Span, Version, VersionError};
+pub use version::{Curve, Fade, Join, Span, Version, VersionError};
 
 /// The sample rate, in hertz, that [`read_track`] expects.
 pub const READING_RATE: u32 = 24_000;

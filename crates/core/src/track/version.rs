@@ -11,6 +11,10 @@ const SHORTEST: i64 = 2;
 const AS_IS: u32 = 1_000_000_000;
 /// Half and twice as long: beyond that nothing sounds like music any more.
 const STRETCHES: std::ops::RangeInclusive<u32> = AS_IS / 2..=2 * AS_IS;
+/// A version that was shortened in a hundred places is none that anybody heard through.
+const MOST_SPANS: usize = 100;
+/// Spans may overlap; together they last no longer than what can be read of a track.
+const LONGEST: i64 = 2 * 3600;
 /// −60 to +12 dB.
 const LEVELS: std::ops::RangeInclusive<i32> = -6000..=1200;
 
@@ -26,6 +30,8 @@ pub enum VersionError {
     Fades,
     #[error("the level can be −60 to +12 dB")]
     Level,
+    #[error("a version has at most {MOST_SPANS} parts and lasts at most two hours")]
+    TooMuch,
 }
 
 /// A stretch of a track, `start` to `end` (exclusive).
@@ -115,12 +121,18 @@ impl Version {
 
     /// Spans of a track that lasts `duration`.
     pub fn of_spans(spans: Vec<Span>, duration: Seconds) -> Result<Self, VersionError> {
+        if spans.len() > MOST_SPANS {
+            return Err(VersionError::TooMuch);
+        }
         if spans.iter().any(|s| s.start.is_negative() || s.end > duration) {
             return Err(VersionError::Outside);
         }
         let whole = spans.iter().fold(Seconds::ZERO, |sum, s| sum + (s.end - s.start));
         if spans.iter().any(|s| s.end <= s.start) || whole < Seconds::new(SHORTEST, 1).unwrap_or_default() {
             return Err(VersionError::TooShort);
+        }
+        if whole > Seconds::new(LONGEST, 1).unwrap_or_default() {
+            return Err(VersionError::TooMuch);
         }
         Ok(Self { spans, stretch: AS_IS, fade_in: Fade::default(), fade_out: Fade::default(), level: 0 })
     }
@@ -366,6 +378,11 @@ mod tests {
         assert_eq!(Version::part(s(5), s(4), s(20)), Err(VersionError::TooShort));
         assert_eq!(Version::part(s(5), s(6), s(20)), Err(VersionError::TooShort));
         assert_eq!(Version::part(s(5), s(21), s(20)), Err(VersionError::Outside));
+        let many = |n| Version::of_spans(vec![Span { start: s(0), end: s(20) }; n], s(20));
+        assert_eq!(many(350_000), Err(VersionError::TooMuch));
+        assert!(many(100).is_ok());
+        let long = vec![Span { start: s(0), end: s(4000) }; 2];
+        assert_eq!(Version::of_spans(long, s(4000)), Err(VersionError::TooMuch));
         assert_eq!(Version::part(Seconds::new(-1, 1).expect("s"), s(6), s(20)), Err(VersionError::Outside));
     }
 

@@ -324,3 +324,32 @@ fn a_backbeat_goes_with_its_beat_and_comes_back_with_it() {
     assert!(seen(&[Edit::Halve]).is_empty());
     assert_eq!(seen(&[Edit::Halve, Edit::StartOver]), clapped.backbeats);
 }
+
+#[test]
+fn what_asks_for_more_beats_than_can_be_told_apart_is_refused_before_it_is_reckoned() {
+    let track = track();
+    let refused = |edit: Edit| Marks::default().edited(&track, &edit).err();
+    let retempo = |start, end| Edit::Retempo { start, end, bpm: 120.0 };
+    assert_eq!(refused(retempo(-1e15, 10.0)), Some(MarkError::Outside));
+    assert_eq!(refused(retempo(1e15, 2e15)), Some(MarkError::Outside));
+    assert_eq!(refused(retempo(5.0, 5.0)), Some(MarkError::Outside));
+    let taps = (0..1_000_000).map(|i| f64::from(i) * 1e-3).collect();
+    assert_eq!(refused(Edit::Taps { times: taps, snap: true }), Some(MarkError::TooDense));
+    // A held key doubles until nobody could tap along, and no further.
+    let mut marks = Marks::default();
+    let mut pressed = 0;
+    let error = loop {
+        match marks.edited(&track, &Edit::Double) {
+            Ok(next) => (marks, pressed) = (next, pressed + 1),
+            Err(error) => break error,
+        }
+        assert!(pressed < 10);
+    };
+    assert_eq!((error, pressed), (MarkError::TooDense, 2));
+    for i in 0..MOST_CUES + 10 {
+        let at = track.duration * i as f64 / (MOST_CUES + 10) as f64;
+        marks = marks.edited(&track, &Edit::AddCue { at, kind: CueKind::Hit }).unwrap_or(marks);
+    }
+    let next = Edit::AddCue { at: 0.001, kind: CueKind::Break };
+    assert_eq!(marks.edited(&track, &next).err(), Some(MarkError::TooManyCues));
+}

@@ -1,0 +1,99 @@
+//! What files say of themselves.
+
+use crate::time::{FrameRate, Seconds, Timecode};
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+
+/// A video file. Width and height are as displayed, after rotation.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(from = "RawClipProbe")]
+pub struct ClipProbe {
+    pub duration: Seconds,
+    pub frame_rate: FrameRate,
+    /// The file says that its frames do not come evenly.
+    pub variable_rate: bool,
+    pub width: u32,
+    pub height: u32,
+    /// Degrees clockwise.
+    pub rotation: u32,
+    pub has_sound: bool,
+    pub codec: String,
+    pub recorded_at: Option<DateTime<Utc>>,
+    /// Of the first frame, in the clip's own count.
+    pub timecode: Option<Timecode>,
+}
+
+#[derive(Deserialize)]
+struct RawClipProbe {
+    duration: Seconds,
+    frame_rate: FrameRate,
+    variable_rate: bool,
+    width: u32,
+    height: u32,
+    rotation: u32,
+    has_sound: bool,
+    codec: String,
+    recorded_at: Option<DateTime<Utc>>,
+    timecode: Option<RawTimecode>,
+}
+
+/// Earlier versions kept the timecode as seconds since midnight.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum RawTimecode {
+    Frames(Timecode),
+    Seconds(Seconds),
+}
+
+impl From<RawClipProbe> for ClipProbe {
+    fn from(raw: RawClipProbe) -> Self {
+        let timecode = raw.timecode.map(|t| match t {
+            RawTimecode::Frames(timecode) => timecode,
+            RawTimecode::Seconds(at) => {
+                Timecode { frames: u64::try_from(raw.frame_rate.nearest(at).0).unwrap_or(0), drop: false }
+            }
+        });
+        Self {
+            duration: raw.duration,
+            frame_rate: raw.frame_rate,
+            variable_rate: raw.variable_rate,
+            width: raw.width,
+            height: raw.height,
+            rotation: raw.rotation,
+            has_sound: raw.has_sound,
+            codec: raw.codec,
+            recorded_at: raw.recorded_at,
+            timecode,
+        }
+    }
+}
+
+/// A sound file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct SoundProbe {
+    pub duration: Seconds,
+    pub channels: u32,
+    pub sample_rate: u32,
+    pub title: Option<String>,
+    pub artist: Option<String>,
+    pub genre: Option<String>,
+    #[serde(default)]
+    pub mood: Option<String>,
+    #[serde(default)]
+    pub theme: Option<String>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_timecode_that_was_kept_in_seconds_becomes_frames() {
+        let text = r#"{"duration":"8/1","frame_rate":"25/1","variable_rate":false,"width":1920,"height":1080,
+            "rotation":0,"has_sound":true,"codec":"h264","recorded_at":null,"timecode":"34499/1"}"#;
+        let probe: ClipProbe = serde_json::from_str(text).expect("reads");
+        assert_eq!(probe.timecode, Some(Timecode { frames: 34_499 * 25, drop: false }));
+        let again: ClipProbe = serde_json::from_value(serde_json::to_value(&probe).expect("json")).expect("reads");
+        assert_eq!(again, probe);
+    }
+}
