@@ -26,6 +26,17 @@ pub enum MediaError {
     TooLong(u32),
     #[error("reading the file took longer than allowed and was stopped")]
     Timeout,
+    /// By whoever stops programs: not the file's fault, so it can be tried again.
+    #[error("the work was stopped before it was done")]
+    Interrupted,
+    #[error("the disk is full: it goes on when there is room again")]
+    DiskFull,
+    #[error("the file could not be read to its end: the disk it lies on does not answer")]
+    SourceDisk,
+    #[error("the folder {0} is not there: it goes on when it is back")]
+    RootAway(String),
+    #[error("the file changed while it was read")]
+    ChangedMeanwhile,
     #[error("the file lies outside the media folders")]
     OutsideRoots,
     #[error("ffmpeg is not installed, or cannot be started")]
@@ -35,9 +46,28 @@ pub enum MediaError {
     #[error("what was made is not what was asked for: {0}")]
     WrongResult(String),
     #[error("the disk refused")]
-    Io(#[from] std::io::Error),
+    Io(#[source] std::io::Error),
     #[error(transparent)]
     ReadClip(#[from] ReadClipError),
     #[error(transparent)]
     ReadTrack(#[from] ReadTrackError),
+}
+
+impl From<std::io::Error> for MediaError {
+    fn from(error: std::io::Error) -> Self {
+        match error.kind() {
+            std::io::ErrorKind::StorageFull | std::io::ErrorKind::QuotaExceeded => Self::DiskFull,
+            _ => Self::Io(error),
+        }
+    }
+}
+
+impl MediaError {
+    /// Whether it says nothing about the file, so that the same may go well later.
+    pub fn passes(&self) -> bool {
+        matches!(
+            self,
+            Self::Interrupted | Self::DiskFull | Self::SourceDisk | Self::RootAway(_) | Self::ChangedMeanwhile
+        )
+    }
 }

@@ -4,6 +4,8 @@
 //! - Closed: only the `file` and `pipe` protocols, only the container formats listed here. The list matters most: it
 //!   refuses playlists and concat scripts in disguise, which would open other files.
 //! - Behind: the pages, and whatever else the editor has open, come first.
+//! - Apart: in a process group of its own, so that Ctrl-C reaches us alone and we stop it in order, and dead when we are.
+//! - Told apart: what ended on damaged data from what was stopped, ran out of memory or found the disk full.
 //! - Inputs are written `file:PATH`, so that no name is an option or a protocol.
 
 use crate::MediaError;
@@ -11,6 +13,7 @@ use std::ffi::OsString;
 use std::path::Path;
 use std::process::Stdio;
 use std::time::Duration;
+use tokio::io::{AsyncRead, AsyncReadExt};
 use tokio::process::{Child, Command};
 
 /// Containers that cameras, phones and musicians hand over.
@@ -19,15 +22,21 @@ const FORMATS: &str = "mov,matroska,webm,avi,mpegts,mpeg,mpegvideo,mxf,gxf,asf,f
 const ADDRESS_SPACE: u64 = 4 << 30;
 const CPU_SECONDS: u64 = 3 * 3600;
 const WALL_CLOCK: Duration = Duration::from_secs(2 * 3600);
+const PROBE_WALL_CLOCK: Duration = Duration::from_secs(60);
 /// A picture of more pixels is refused before it is decoded.
 const MAX_PIXELS: &str = "67108864";
 /// What is kept of the program's own words, for the log.
 const KEPT_LOG: usize = 4000;
+/// What a program may print where its output is kept in memory.
+const KEPT_OUTPUT: u64 = 64 << 20;
+/// ffmpeg's own status after a signal that asked it to end.
+const ASKED_TO_END: i32 = 255;
 
 /// One ffmpeg or ffprobe call.
 pub struct Guarded {
     program: &'static str,
     args: Vec<OsString>,
+    wall_clock: Duration,
 }
 
 impl Guarded {
@@ -35,11 +44,16 @@ impl Guarded {
         Self {
             program: "ffmpeg",
             args: ["-nostdin", "-hide_banner", "-nostats", "-v", "error", "-y"].map(OsString::from).to_vec(),
+            wall_clock: WALL_CLOCK,
         }
     }
 
     pub fn ffprobe() -> Self {
-        Self { program: "ffprobe", args: ["-hide_banner", "-v", "error"].map(OsString::from).to_vec() }
+        Self {
+            program: "ffprobe",
+            args: ["-hide_banner", "-v", "error"].map(OsString::from).to_vec(),
+            wall_clock: PROBE_WALL_CLOCK,
+        }
     }
 
     pub fn arg(mut self, arg: impl Into<OsString>) -> Self {
@@ -73,9 +87,9 @@ impl Guarded {
     }
 
     fn command(self) -> Command {
-        let mut command = Command::new("nice");
+        let mut command = Command::new("setpriv");
         command
-            .args(["-n", "10", "prlimit"])
+            .args(["--pdeathsig", "KILL", "--", "nice", "-n", "10", "prlimit"])
             .arg(format!("--as={ADDRESS_SPACE}"))
             .arg(format!("--cpu={CPU_SECONDS}"))
             .args(["--core=0", "--"])
@@ -84,6 +98,7 @@ impl Guarded {
             .stdin(Stdio::null())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())
+            .process_group(0)
             .kill_on_drop(true);
         // Proxies and tokens of the environment are none of a decoder's business.
         for (key, _) in std::env::vars_os() {
@@ -106,19 +121,71 @@ impl Guarded {
 
     /// Runs it to its end and gives what it printed.
     pub async fn run(self) -> Result<Vec<u8>, MediaError> {
+        let wall_clock = self.wall_clock;
         let child = self.spawn()?;
-        let output =
-            tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
-        if output.status.success() { Ok(output.stdout) } else { Err(MediaError::Failed { log: tail(&output.stderr) }) }
+        Ok(ended(child, wall_clock).await?.0)
     }
 }
 
-/// Waits for a child whose standard output was taken; gives its words when it failed.
+/// Waits for a child whose standard output was taken; gives its words.
 pub async fn finish(child: Child) -> Result<String, MediaError> {
-    let output =
-        tokio::time::timeout(WALL_CLOCK, child.wait_with_output()).await.map_err(|_| MediaError::Timeout)??;
-    let log = tail(&output.stderr);
-    if output.status.success() { Ok(log) } else { Err(MediaError::Failed { log }) }
+    Ok(ended(child, WALL_CLOCK).await?.1)
+}
+
+/// Waits for a child; gives what it printed and what it said.
+async fn ended(mut child: Child, wall_clock: Duration) -> Result<(Vec<u8>, String), MediaError> {
+    let (printed, said) = (child.stdout.take(), child.stderr.take());
+    let to_end = async {
+        let (printed, said) = tokio::join!(kept(printed, KEPT_OUTPUT), last_of(said));
+        Ok::<_, std::io::Error>((child.wait().await?, printed?, said?))
+    };
+    let (status, printed, said) = tokio::time::timeout(wall_clock, to_end).await.map_err(|_| MediaError::Timeout)??;
+    let log = tail(&said);
+    if status.success() {
+        return Ok((printed, log));
+    }
+    Err(failure(status, log))
+}
+
+/// Why a child failed: only what ended by itself says something about the file.
+fn failure(status: std::process::ExitStatus, log: String) -> MediaError {
+    use std::os::unix::process::ExitStatusExt;
+    const XCPU: i32 = nix::sys::signal::Signal::SIGXCPU as i32;
+    match (status.signal(), status.code()) {
+        (Some(XCPU), _) => MediaError::Timeout,
+        (Some(_), _) | (_, Some(ASKED_TO_END)) => MediaError::Interrupted,
+        _ if log.contains("No space left on device") || log.contains("Disk quota exceeded") => MediaError::DiskFull,
+        _ if log.contains("Cannot allocate memory") => MediaError::Interrupted,
+        _ if log.contains("Input/output error") || log.contains("Stale file handle") => MediaError::SourceDisk,
+        // What should have started it says so, not ffmpeg.
+        (_, Some(126 | 127)) => MediaError::NoFfmpeg(std::io::Error::other(log)),
+        _ if log.contains("failed to execute") => MediaError::NoFfmpeg(std::io::Error::other(log)),
+        _ => MediaError::Failed { log },
+    }
+}
+
+/// All of a stream, or an error when it is more than `most` bytes.
+async fn kept(from: Option<impl AsyncRead + Unpin>, most: u64) -> std::io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    if let Some(from) = from {
+        from.take(most + 1).read_to_end(&mut bytes).await?;
+    }
+    if bytes.len() as u64 > most {
+        return Err(std::io::Error::other("a program printed more than is kept"));
+    }
+    Ok(bytes)
+}
+
+/// The last of a stream, however long it is.
+async fn last_of(from: Option<impl AsyncRead + Unpin>) -> std::io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let Some(mut from) = from else { return Ok(bytes) };
+    while from.read_buf(&mut bytes).await? > 0 {
+        if bytes.len() > 8 * KEPT_LOG {
+            bytes.drain(..bytes.len() - KEPT_LOG);
+        }
+    }
+    Ok(bytes)
 }
 
 fn tail(bytes: &[u8]) -> String {

@@ -7,7 +7,9 @@
 pub mod bring;
 mod error;
 pub mod guard;
+pub mod identity;
 pub mod light;
+pub mod permits;
 pub mod probe;
 pub mod render;
 pub mod roots;

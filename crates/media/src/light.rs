@@ -2,10 +2,10 @@
 //! sheet, the sound for the peaks and, through a pipe, the small grey frames for the reading.
 
 use crate::guard::{Guarded, finish};
-use crate::probe::ClipProbe;
 use crate::shelf::Work;
 use crate::sound::{self, Peaks};
-use crate::{MediaError, probe};
+use crate::{MediaError, probe, render};
+use legere_core::clip::ClipProbe;
 use legere_core::footage::{self, ClipReader, ClipReading};
 use legere_core::time::{FrameRate, Seconds};
 use std::path::Path;
@@ -40,11 +40,28 @@ pub async fn make(
     progress: impl FnMut(f64) + Send,
 ) -> Result<Made, MediaError> {
     let made = run(Some(work), path, probe, progress).await?;
-    let stats = tokio::fs::metadata(work.path().join("light.mp4")).await;
-    if stats.map_or(0, |m| m.len()) == 0 {
+    check(work, &made.reading).await?;
+    Ok(made)
+}
+
+/// Frames that a light copy may lack against what was read: the two are counted at different rates.
+const FRAMES_ASTRAY: f64 = 2.0;
+
+/// Whether what was written can be played for as long as what was read lasts.
+async fn check(work: &Work, reading: &ClipReading) -> Result<(), MediaError> {
+    let size = |name: &str| std::fs::metadata(work.path().join(name)).map_or(0, |m| m.len());
+    if size("light.mp4") == 0 || size("sheet.jpg") == 0 {
         return Err(MediaError::NotVideo);
     }
-    Ok(made)
+    let found = render::verify_index(&work.path().join("light.mp4")).await?;
+    let lasts = found.frames as f64 / found.rate.to_f64();
+    if lasts + FRAMES_ASTRAY / found.rate.to_f64().min(READING_FPS) + 0.1 < reading.duration {
+        return Err(MediaError::WrongResult(format!(
+            "the light copy lasts {lasts:.2} s where {:.2} s were read",
+            reading.duration
+        )));
+    }
+    Ok(())
 }
 
 /// The reading alone, without leaving anything on the disk.
@@ -92,17 +109,18 @@ async fn run(
         }
     }
     drop((sender, pipe));
-    let ended = ending.await.map_err(|_| MediaError::NotVideo)?;
-    let reading = reader.await.map_err(|_| MediaError::NotVideo)?;
-    match &ended {
-        // What could be decoded before it broke is worth keeping.
+    let ended = ending.await.map_err(stopped)?;
+    let reading = reader.await.map_err(stopped)?;
+    match ended {
+        Ok(_) => {}
+        // ffmpeg ended on damaged data: what could be decoded before it broke is worth keeping.
         Err(MediaError::Failed { log }) if count > 0 => tracing::info!(%log, "a clip was decoded in part"),
         Err(MediaError::Failed { log }) => {
             tracing::info!(%log, "a clip could not be decoded");
             return Err(MediaError::NotVideo);
         }
-        Err(MediaError::Timeout) => return Err(MediaError::Timeout),
-        _ => {}
+        // Whatever else ended it says nothing about the file, and half a clip is none.
+        Err(other) => return Err(other),
     }
     let reading = reading.map_err(|_| MediaError::NotVideo)?;
     let short = reading.duration + 0.5 < probe.duration.to_f64() * 0.95;
@@ -111,6 +129,14 @@ async fn run(
         _ => None,
     };
     Ok(Made { cut_short: short.then(|| Seconds::from_measured(reading.duration)), reading, peaks })
+}
+
+/// A task that did not come to its end: a panic goes on to whoever asked, so that it is told apart from a damaged file.
+pub(crate) fn stopped(error: tokio::task::JoinError) -> MediaError {
+    match error.try_into_panic() {
+        Ok(panic) => std::panic::resume_unwind(panic),
+        Err(_) => MediaError::Interrupted,
+    }
 }
 
 fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32), grey_rate: FrameRate) -> Guarded {

@@ -3,46 +3,13 @@
 use crate::MediaError;
 use crate::guard::Guarded;
 use chrono::{DateTime, Utc};
-use legere_core::time::{FramePos, FrameRate, Seconds, parse_timecode};
-use serde::{Deserialize, Serialize};
+use legere_core::clip::{ClipProbe, SoundProbe};
+use legere_core::time::{FramePos, FrameRate, Seconds, Timecode};
 use serde_json::Value;
 use std::path::Path;
 use tokio::io::AsyncReadExt;
 
 const LONGEST_MINUTES: u32 = 12 * 60;
-
-/// A video file. Width and height are as displayed, after rotation.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct ClipProbe {
-    pub duration: Seconds,
-    pub frame_rate: FrameRate,
-    /// The file says that its frames do not come evenly.
-    pub variable_rate: bool,
-    pub width: u32,
-    pub height: u32,
-    /// Degrees clockwise.
-    pub rotation: u32,
-    pub has_sound: bool,
-    pub codec: String,
-    pub recorded_at: Option<DateTime<Utc>>,
-    /// The timecode of the first frame, in seconds since midnight.
-    pub timecode: Option<Seconds>,
-}
-
-/// A sound file.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct SoundProbe {
-    pub duration: Seconds,
-    pub channels: u32,
-    pub sample_rate: u32,
-    pub title: Option<String>,
-    pub artist: Option<String>,
-    pub genre: Option<String>,
-    #[serde(default)]
-    pub mood: Option<String>,
-    #[serde(default)]
-    pub theme: Option<String>,
-}
 
 /// Refuses what is not there, is empty or may not be read, before any other program looks at it.
 pub async fn readable(path: &Path) -> Result<u64, MediaError> {
@@ -229,14 +196,13 @@ fn rotation(video: &Value) -> u32 {
     side.or(tag).unwrap_or(0).rem_euclid(360) as u32
 }
 
-fn timecode(streams: &[Value], json: &Value, rate: FrameRate) -> Option<Seconds> {
+fn timecode(streams: &[Value], json: &Value, rate: FrameRate) -> Option<Timecode> {
     let text = streams
         .iter()
         .map(|s| &s["tags"]["timecode"])
         .chain([&json["format"]["tags"]["timecode"]])
         .find_map(|t| t.as_str())?;
-    let frames = parse_timecode(text, rate).ok()?;
-    Some(rate.seconds_at(FramePos(i64::try_from(frames).ok()?)))
+    Timecode::parse(text, rate).ok()
 }
 
 #[cfg(test)]
@@ -310,11 +276,13 @@ mod tests {
 
     #[test]
     fn timecodes_are_found_wherever_the_camera_put_them() {
-        let hour = Seconds::new(3600, 1);
+        let hour = Some(Timecode { frames: 90_000, drop: false });
         let streams = vec![json!({ "tags": {} }), json!({ "tags": { "timecode": "01:00:00:00" } })];
         assert_eq!(timecode(&streams, &json!({}), rate("25")), hour);
         let format = json!({ "format": { "tags": { "timecode": "01:00:00;00" } } });
         assert_eq!(timecode(&[], &format, rate("25")), hour);
+        let film = rate("30000/1001");
+        assert_eq!(timecode(&[], &format, film), Some(Timecode { frames: 107_892, drop: true }));
         assert_eq!(timecode(&[], &json!({}), rate("25")), None);
         let broken = json!({ "format": { "tags": { "timecode": "one o'clock" } } });
         assert_eq!(timecode(&[], &broken, rate("25")), None);

@@ -2,16 +2,17 @@
 
 use crate::MediaError;
 use crate::guard::Guarded;
-use crate::shelf::Shelf;
+use crate::permits;
+use crate::shelf::{self, Shelf};
 use crate::version::{self, Form};
+use legere_core::draft::Source;
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
-use tokio::sync::Semaphore;
 
 /// Raised whenever the same shot would give another piece.
-const PIECE_VERSION: u32 = 2;
+const PIECE_VERSION: u32 = 3;
 
 /// What a piece is made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -34,6 +35,14 @@ pub struct Piece {
     /// Numerator and denominator.
     pub speed: (i64, i64),
     pub len: FrameLen,
+}
+
+impl Piece {
+    /// Of what a shot shows; `content` changes when the file does.
+    pub fn of(file: PathBuf, content: String, clip_rate: FrameRate, source: &Source, len: FrameLen) -> Self {
+        let speed = source.speed.ratio();
+        Self { file, content, clip_rate, start: source.start, speed: (*speed.numer(), *speed.denom()), len }
+    }
 }
 
 /// The music of a piece.
@@ -63,6 +72,8 @@ pub struct Verified {
     pub rate: FrameRate,
     pub bytes: u64,
     pub has_sound: bool,
+    /// Primaries, transfer, matrix and range are said to be those of BT.709 in limited range.
+    pub is_rec709: bool,
 }
 
 impl Job {
@@ -121,29 +132,33 @@ pub async fn render(
     to: &Path,
     mut progress: impl FnMut(usize) + Send,
 ) -> Result<(), MediaError> {
-    // Two at a time: one decodes while the other encodes; more only compete for the same cores.
-    let turns = std::sync::Arc::new(Semaphore::new(2));
     let mut tasks = tokio::task::JoinSet::new();
     let mut files = Vec::new();
     for piece in &job.pieces {
         let file = shelf.pieces().join(format!("{}.mp4", job.piece_key(piece)));
         files.push(file.clone());
-        if file.exists() {
+        if std::fs::metadata(&file).is_ok_and(|m| m.len() > 0) {
+            shelf::touch(&file);
             continue;
         }
-        let (command, turns, work) = (piece_command(job, piece), turns.clone(), shelf.work()?);
+        shelf.ensure_room()?;
+        let (command, frames, work) = (piece_command(job, piece), piece.len.0, shelf.work()?);
         tasks.spawn(async move {
-            let _turn = turns.acquire().await;
+            let _permit = permits::render().await;
             let temporary = work.path().join("piece.mp4");
             command.output(&temporary).run().await?;
-            tokio::fs::rename(&temporary, &file).await?;
-            Ok::<(), MediaError>(())
+            let found = verify_index(&temporary).await?;
+            if found.frames != frames {
+                let words = format!("a piece has {} frames where {frames} were asked for", found.frames);
+                return Err(MediaError::WrongResult(words));
+            }
+            shelf::publish_file(&temporary, &file).await
         });
     }
     let mut ready = job.pieces.len() - tasks.len();
     progress(ready);
     while let Some(done) = tasks.join_next().await {
-        done.map_err(|_| MediaError::Timeout)??;
+        done.map_err(crate::light::stopped)??;
         ready += 1;
         progress(ready);
     }
@@ -165,7 +180,8 @@ fn piece_command(job: &Job, piece: &Piece) -> Guarded {
     let filters = format!(
         "fps={clip},settb=1/1000000,setpts=(PTS-STARTPTS)*{den}/{num}-20,fps={rate}:start_time=0:round=up,\
          tpad=stop_mode=clone:stop_duration=1,\
-         scale={w}:{h}:force_original_aspect_ratio=increase:flags=bicubic,crop={w}:{h},setsar=1,format=yuv420p",
+         scale={w}:{h}:force_original_aspect_ratio=increase:flags=bicubic:out_color_matrix=bt709:out_range=limited,\
+         crop={w}:{h},setsar=1,format=yuv420p",
         clip = piece.clip_rate,
         rate = job.rate,
     );
@@ -179,6 +195,8 @@ fn piece_command(job: &Job, piece: &Piece) -> Guarded {
         .args(["-map", "0:v:0", "-vf", &filters, "-r", &job.rate.to_string(), "-frames:v", &piece.len.0.to_string()])
         .args(["-c:v", "libx264"])
         .args(quality.iter().copied())
+        // ITU-R BT.709 in limited range, and said so: what is not said is guessed, and guessed otherwise elsewhere.
+        .args(["-color_primaries", "bt709", "-color_trc", "bt709", "-colorspace", "bt709", "-color_range", "tv"])
         .args([
             "-video_track_timescale",
             &timescale(job.rate).to_string(),
@@ -198,7 +216,8 @@ fn timescale(rate: FrameRate) -> u32 {
 /// The part of the music under the pictures, exactly as long as they are.
 async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathBuf, MediaError> {
     let file = shelf.music().join(format!("{}.m4a", job.music_key(music)));
-    if file.exists() {
+    if std::fs::metadata(&file).is_ok_and(|m| m.len() > 0) {
+        shelf::touch(&file);
         return Ok(file);
     }
     let work = shelf.work()?;
@@ -206,7 +225,7 @@ async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathB
     let seconds = job.rate.seconds_of(job.frames()).to_f64();
     let length = (seconds * f64::from(version::RATE)).round() as u64;
     version::write(&music.file, &music.version, Form::Aac, length, &temporary).await?;
-    tokio::fs::rename(&temporary, &file).await?;
+    shelf::publish_file(&temporary, &file).await?;
     Ok(file)
 }
 
@@ -243,14 +262,23 @@ async fn join(
     if let Some(parent) = to.parent() {
         tokio::fs::create_dir_all(parent).await?;
     }
-    tokio::fs::rename(&temporary, to).await?;
-    Ok(())
+    shelf::publish_file(&temporary, to).await
 }
 
 /// Looks at a written file as a stranger would, and counts its frames.
 pub async fn verify(path: &Path) -> Result<Verified, MediaError> {
+    verified(path, &["-count_packets"], "nb_read_packets").await
+}
+
+/// The same by its index alone, without reading all of it.
+pub(crate) async fn verify_index(path: &Path) -> Result<Verified, MediaError> {
+    verified(path, &[], "nb_frames").await
+}
+
+async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, MediaError> {
     let out = Guarded::ffprobe()
-        .args(["-of", "json", "-count_packets", "-show_streams", "-show_format"])
+        .args(["-of", "json", "-show_streams", "-show_format"])
+        .args(more.iter().copied())
         .input(path)
         .run()
         .await?;
@@ -263,11 +291,13 @@ pub async fn verify(path: &Path) -> Result<Verified, MediaError> {
     let number = |v: &Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).unwrap_or(0);
     let rate = video["r_frame_rate"].as_str().and_then(|r| r.parse().ok());
     Ok(Verified {
-        frames: number(&video["nb_read_packets"]),
+        frames: number(&video[count]),
         width: number(&video["width"]) as u32,
         height: number(&video["height"]) as u32,
         rate: rate.ok_or_else(|| MediaError::WrongResult("it has no frame rate".into()))?,
         bytes: tokio::fs::metadata(path).await?.len(),
         has_sound: streams.iter().any(|s| s["codec_type"] == "audio"),
+        is_rec709: ["color_primaries", "color_transfer", "color_space"].iter().all(|k| video[*k] == "bt709")
+            && video["color_range"] == "tv",
     })
 }

@@ -1,7 +1,11 @@
 //! The media roots: the only folders whose files Legere reads for an editor.
+//!
+//! Each has a name that stays the same whatever it is mounted as and in whatever order it is given; files are kept under
+//! that name. A root that is away is still a root: what lies in it waits until it is back.
 
 use crate::MediaError;
 use std::path::{Component, Path, PathBuf};
+use std::str::FromStr;
 
 /// A configured folder, with the name that pages show instead of its path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -10,33 +14,55 @@ pub struct Root {
     pub path: PathBuf,
 }
 
+/// What is wrong with the media folders that were given.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum RootError {
+    #[error("two media folders are called {0}: give them names of their own, like --media NAME=FOLDER")]
+    SameName(String),
+    #[error("{0} has no name: give it one, like --media NAME=FOLDER")]
+    NoName(String),
+}
+
+impl FromStr for Root {
+    type Err = RootError;
+    /// `NAME=FOLDER`, or a folder whose last name is its name.
+    fn from_str(text: &str) -> Result<Self, RootError> {
+        if let Some((name, path)) =
+            text.split_once('=').filter(|(name, _)| !name.contains('/') && !name.trim().is_empty())
+        {
+            return Ok(Self { name: name.trim().to_owned(), path: PathBuf::from(path) });
+        }
+        let path = PathBuf::from(text);
+        let named = path.canonicalize().unwrap_or_else(|_| path.clone());
+        let name = named.file_name().ok_or_else(|| RootError::NoName(text.to_owned()))?.to_string_lossy().into_owned();
+        Ok(Self { name, path })
+    }
+}
+
 #[derive(Debug, Clone, Default)]
 pub struct Roots(Vec<Root>);
 
 impl Roots {
-    /// Folders that do not exist are left out, with a line in the log.
-    pub fn new(paths: &[PathBuf]) -> Self {
-        let mut roots: Vec<Root> = Vec::new();
-        for path in paths {
-            match path.canonicalize() {
-                Ok(path) if path.is_dir() => {
-                    let base = path.file_name().map_or_else(|| "media".into(), |n| n.to_string_lossy().into_owned());
-                    let mut name = base.clone();
-                    let mut n = 2;
-                    while roots.iter().any(|r| r.name == name) {
-                        name = format!("{base} {n}");
-                        n += 1;
-                    }
-                    roots.push(Root { name, path });
-                }
-                _ => tracing::warn!(path = %path.display(), "a media root is not a folder"),
+    /// Also of folders that are not there yet.
+    pub fn new(roots: Vec<Root>) -> Result<Self, RootError> {
+        for (i, root) in roots.iter().enumerate() {
+            if roots[..i].iter().any(|r| r.name == root.name) {
+                return Err(RootError::SameName(root.name.clone()));
+            }
+            if !root.path.is_dir() {
+                tracing::warn!(path = %root.path.display(), "a media folder is not there");
             }
         }
-        Self(roots)
+        Ok(Self(roots))
     }
 
     pub fn all(&self) -> &[Root] {
         &self.0
+    }
+
+    /// Whether a root is there now.
+    pub fn is_there(&self, name: &str) -> bool {
+        self.0.iter().any(|r| r.name == name && r.path.is_dir())
     }
 
     /// The file or folder `relative` below the root `name`. Refuses whatever leads out of the root, also through
@@ -47,12 +73,22 @@ impl Roots {
         if relative.components().any(|c| !matches!(c, Component::Normal(_) | Component::CurDir)) {
             return Err(MediaError::OutsideRoots);
         }
-        let full = root.path.join(relative);
-        let real = full.canonicalize().map_err(|e| match e.kind() {
+        let Ok(base) = root.path.canonicalize() else { return Err(MediaError::RootAway(name.to_owned())) };
+        let real = base.join(relative).canonicalize().map_err(|e| match e.kind() {
             std::io::ErrorKind::PermissionDenied => MediaError::NoAccess,
             _ => MediaError::Vanished,
         })?;
-        if real.starts_with(&root.path) { Ok(real) } else { Err(MediaError::OutsideRoots) }
+        if real.starts_with(&base) { Ok(real) } else { Err(MediaError::OutsideRoots) }
+    }
+
+    /// The same for a file; what is no plain file (a pipe would be waited for without end) is refused.
+    pub fn resolve_file(&self, name: &str, relative: &str) -> Result<PathBuf, MediaError> {
+        let path = self.resolve(name, relative)?;
+        match std::fs::metadata(&path) {
+            Ok(meta) if meta.is_file() => Ok(path),
+            Ok(_) => Err(MediaError::NotVideo),
+            Err(_) => Err(MediaError::Vanished),
+        }
     }
 
     /// The folders directly below `relative`, for choosing one.
@@ -73,6 +109,11 @@ impl Roots {
 mod tests {
     use super::*;
 
+    fn roots(of: &[(&str, &Path)]) -> Roots {
+        let all = of.iter().map(|(name, path)| Root { name: (*name).into(), path: path.to_path_buf() });
+        Roots::new(all.collect()).expect("roots")
+    }
+
     #[test]
     fn nothing_outside_a_root_is_reached() {
         let dir = tempfile::tempdir().expect("a folder");
@@ -80,14 +121,37 @@ mod tests {
         std::fs::create_dir_all(inside.join("day one")).expect("folders");
         std::fs::write(dir.path().join("secret.mp4"), b"x").expect("a file");
         std::os::unix::fs::symlink(dir.path().join("secret.mp4"), inside.join("link.mp4")).expect("a link");
-        let roots = Roots::new(&[inside, dir.path().join("missing")]);
-        assert_eq!(roots.all().len(), 1);
+        let roots = roots(&[("rolls", &inside)]);
         assert!(roots.resolve("rolls", "day one").is_ok());
         for bad in ["../secret.mp4", "/etc/passwd", "day one/../../secret.mp4", "link.mp4"] {
             assert!(matches!(roots.resolve("rolls", bad), Err(MediaError::OutsideRoots)), "{bad}");
         }
         assert!(matches!(roots.resolve("other", "day one"), Err(MediaError::OutsideRoots)));
         assert!(matches!(roots.resolve("rolls", "gone.mp4"), Err(MediaError::Vanished)));
+        assert!(matches!(roots.resolve_file("rolls", "day one"), Err(MediaError::NotVideo)), "a folder is no clip");
         assert_eq!(roots.folders("rolls", "").expect("folders"), ["day one"]);
+    }
+
+    #[test]
+    fn a_root_that_is_away_is_told_and_is_back_when_it_is_back() {
+        let dir = tempfile::tempdir().expect("a folder");
+        let card = dir.path().join("card");
+        let roots = roots(&[("card", &card)]);
+        assert!(!roots.is_there("card"));
+        assert!(matches!(roots.resolve("card", "a.mp4"), Err(MediaError::RootAway(name)) if name == "card"));
+        std::fs::create_dir(&card).expect("mounted");
+        std::fs::write(card.join("a.mp4"), b"x").expect("a file");
+        assert!(roots.is_there("card") && roots.resolve_file("card", "a.mp4").is_ok());
+    }
+
+    #[test]
+    fn names_are_given_or_taken_from_the_folder_and_never_two_of_a_kind() {
+        let named = |text: &str| text.parse::<Root>().map(|r| (r.name, r.path.display().to_string()));
+        assert_eq!(named("day one=/mnt/DCIM"), Ok(("day one".into(), "/mnt/DCIM".into())));
+        assert_eq!(named("/mnt/DCIM"), Ok(("DCIM".into(), "/mnt/DCIM".into())));
+        assert_eq!(named("/mnt/a=b/DCIM"), Ok(("DCIM".into(), "/mnt/a=b/DCIM".into())));
+        assert_eq!(named("/"), Err(RootError::NoName("/".into())));
+        let twice = ["/one/DCIM", "/two/DCIM"].map(|p| p.parse().expect("a root"));
+        assert_eq!(Roots::new(twice.to_vec()).err(), Some(RootError::SameName("DCIM".into())));
     }
 }

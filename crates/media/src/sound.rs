@@ -2,9 +2,12 @@
 
 use crate::MediaError;
 use crate::guard::{Guarded, finish};
-use crate::probe::{self, SoundProbe};
+use crate::light::stopped;
+use crate::probe;
+use legere_core::clip::SoundProbe;
 use legere_core::time::Seconds;
 use legere_core::track::{Audio, Loudness, Meter, READING_RATE, TrackReading, read_track};
+use std::io::Read;
 use std::path::Path;
 use tokio::io::AsyncReadExt;
 
@@ -28,12 +31,31 @@ fn peaks(samples: &[f32], rate: u32) -> Peaks {
     samples.chunks((rate / PEAKS_PER_SECOND) as usize).map(|some| (largest(some) * 255.0).round() as u8).collect()
 }
 
-/// Reads and removes the raw samples that the light copy left.
+/// Reads and removes the raw samples that the light copy left, a hundredth of a second at a time.
 pub(crate) async fn peaks_of_raw(path: &Path) -> Option<Peaks> {
-    let bytes = tokio::fs::read(path).await.ok()?;
-    let _ = tokio::fs::remove_file(path).await;
-    let samples = bytes.chunks_exact(2).map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32768.0);
-    Some(peaks(&samples.collect::<Vec<f32>>(), PEAK_SAMPLE_RATE))
+    let place = path.to_path_buf();
+    let read = tokio::task::spawn_blocking(move || -> std::io::Result<Peaks> {
+        let mut file = std::io::BufReader::new(std::fs::File::open(&place)?);
+        let mut bytes = vec![0u8; 2 * (PEAK_SAMPLE_RATE / PEAKS_PER_SECOND) as usize];
+        let mut found = Peaks::new();
+        loop {
+            let mut have = 0;
+            while have < bytes.len() {
+                match file.read(&mut bytes[have..])? {
+                    0 => break,
+                    n => have += n,
+                }
+            }
+            let samples = bytes[..have].chunks_exact(2).map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32768.0);
+            found.extend(peaks(&samples.collect::<Vec<f32>>(), PEAK_SAMPLE_RATE));
+            if have < bytes.len() {
+                break;
+            }
+        }
+        std::fs::remove_file(&place)?;
+        Ok(found)
+    });
+    read.await.ok()?.ok()
 }
 
 /// A decoded track.
@@ -92,11 +114,15 @@ pub async fn decoded(path: &Path, probe: &SoundProbe) -> Result<Decoded, MediaEr
         }
     }
     drop(pipe);
-    if let Err(error) = ending.await.map_err(|_| MediaError::NotSound)? {
-        tracing::info!(?error, "a track was decoded in part");
-        if samples.is_empty() {
-            return Err(MediaError::NotSound);
+    match ending.await.map_err(stopped)? {
+        Ok(_) => {}
+        Err(MediaError::Failed { log }) => {
+            tracing::info!(%log, "a track was decoded in part");
+            if samples.is_empty() {
+                return Err(MediaError::NotSound);
+            }
         }
+        Err(other) => return Err(other),
     }
     Ok(Decoded { samples, loudness: meter.finish() })
 }
@@ -119,7 +145,7 @@ pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
         Ok(ReadTrack { probe: SoundProbe { duration, ..probe }, reading, peaks })
     })
     .await
-    .map_err(|_| MediaError::NotSound)?
+    .map_err(stopped)?
 }
 
 /// A copy that any browser plays and seeks to the sample, whatever the file was.
