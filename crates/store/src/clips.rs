@@ -1,19 +1,25 @@
-//! Rolls, clips and their selects.
+//! Imports, rolls and clips, and what was read of them.
 
-use crate::entity::{clip, pick, roll};
-use crate::events::What;
+use crate::entity::{clip, clip_reading, import, roll};
+use crate::error::word;
+use crate::events::ChangedKind;
+use crate::jobs::footage_changed;
+use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::rows::{BrokenRow, Rows};
+use crate::selects::first_select;
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
-use legere_core::footage::ClipReading;
-use legere_core::select::{Range, Verdict};
-use legere_core::time::Seconds;
+use legere_core::clip::ClipProbe;
+use legere_core::footage::{ClipReading, EnergyTrace};
+use legere_core::id::{ClipId, ImportId, JobId, RollId};
 use sea_orm::prelude::*;
-use sea_orm::sea_query::OnConflict;
-use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect, TransactionTrait};
-use serde_json::Value;
+use sea_orm::sea_query::{ExprTrait, OnConflict, SimpleExpr};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement, TransactionTrait};
+use std::collections::HashMap;
 
 /// How far a clip or a track is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
+#[strum(serialize_all = "lowercase")]
 pub enum State {
     Waiting,
     Reading,
@@ -23,48 +29,76 @@ pub enum State {
 
 impl State {
     pub fn word(self) -> &'static str {
-        match self {
-            Self::Waiting => "waiting",
-            Self::Reading => "reading",
-            Self::Ready => "ready",
-            Self::Failed => "failed",
-        }
+        self.into()
     }
+}
 
-    pub(crate) fn from_word(word: &str) -> Self {
-        match word {
-            "reading" => Self::Reading,
-            "ready" => Self::Ready,
-            "failed" => Self::Failed,
-            _ => Self::Waiting,
-        }
-    }
+/// Where a recording time comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
+#[strum(serialize_all = "lowercase")]
+pub enum RecordedFrom {
+    /// Only the file's own time, which may be when it was copied.
+    File,
+    /// What the camera wrote into the file.
+    Metadata,
+}
+
+/// What tells a file from another one that came to lie at its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileIdentity {
+    pub bytes: i64,
+    pub modified: DateTime<Utc>,
+    /// Of its content.
+    pub digest: String,
+}
+
+/// One bringing in of files.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Import {
+    pub id: ImportId,
+    pub job: JobId,
+    pub words: String,
+    pub removed: bool,
+    pub revision: Revision,
 }
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Roll {
-    pub id: Uuid,
+    pub id: RollId,
+    pub job: JobId,
     pub name: String,
+    pub removed: bool,
+    pub revision: Revision,
 }
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Clip {
-    pub id: Uuid,
-    pub job: Uuid,
-    pub roll: Uuid,
+    pub id: ClipId,
+    pub job: JobId,
+    pub roll: RollId,
     pub root: String,
     pub path: String,
     pub name: String,
     pub bytes: i64,
+    pub modified: Option<DateTime<Utc>>,
+    pub digest: Option<String>,
     pub recorded_at: DateTime<Utc>,
-    /// `file` when the recording time is only the file's.
-    pub recorded_from: String,
+    pub recorded_from: RecordedFrom,
     pub state: State,
     pub progress: f32,
     pub problem: Option<String>,
     /// The file was not where it should be when somebody last looked.
     pub missing: bool,
-    pub probe: Option<Value>,
+    pub probe: Option<ClipProbe>,
+    /// For the energy of its parts; empty until it is read.
+    pub trace: EnergyTrace,
+    /// Rises with every reading.
+    pub version: i32,
+    /// Taken out by itself, whatever became of its roll and its import.
+    pub removed: bool,
+    /// Out, by itself or with its roll or its import.
+    pub hidden: bool,
+    pub revision: Revision,
 }
 
 /// A file to be taken in.
@@ -77,202 +111,438 @@ pub struct NewClip {
     pub modified: DateTime<Utc>,
 }
 
-#[derive(Debug, Clone, PartialEq)]
-pub struct Select {
-    pub id: Uuid,
-    pub clip: Uuid,
-    pub verdict: Verdict,
+/// What one file of an import became.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct TakenIn {
+    pub new: usize,
+    /// There before, taken out, and back again.
+    pub back: usize,
 }
 
-impl From<clip::Model> for Clip {
-    fn from(row: clip::Model) -> Self {
+impl From<import::Model> for Import {
+    fn from(row: import::Model) -> Self {
         Self {
-            id: row.id,
-            job: row.job_id,
-            roll: row.roll_id,
-            root: row.root,
-            path: row.path,
-            name: row.name,
-            bytes: row.bytes,
-            recorded_at: row.recorded_at,
-            recorded_from: row.recorded_from,
-            state: State::from_word(&row.state),
-            progress: row.progress,
-            problem: row.problem,
-            missing: row.missing,
-            probe: row.probe,
+            id: row.id.into(),
+            job: row.job_id.into(),
+            words: row.words,
+            removed: row.removed,
+            revision: row.revision,
         }
     }
 }
 
-impl TryFrom<pick::Model> for Select {
-    type Error = StoreError;
-    fn try_from(row: pick::Model) -> Result<Self, StoreError> {
-        let verdict = serde_json::from_value(row.verdict).map_err(StoreError::broken("select"))?;
-        Ok(Self { id: row.id, clip: row.clip_id, verdict })
+impl From<roll::Model> for Roll {
+    fn from(row: roll::Model) -> Self {
+        Self { id: row.id.into(), job: row.job_id.into(), name: row.name, removed: row.removed, revision: row.revision }
     }
 }
 
-impl Store {
-    /// Takes files in; those that are there already are left as they are. Gives the ids of the new ones.
+impl TryFrom<clip::Model> for Clip {
+    type Error = StoreError;
+    fn try_from(row: clip::Model) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: row.id.into(),
+            job: row.job_id.into(),
+            roll: row.roll_id.into(),
+            root: row.root,
+            path: row.path,
+            name: row.name,
+            bytes: row.bytes,
+            modified: row.modified,
+            digest: row.digest,
+            recorded_at: row.recorded_at,
+            recorded_from: word("clip", &row.recorded_from)?,
+            state: word("clip", &row.state)?,
+            progress: row.progress,
+            problem: row.problem,
+            missing: row.missing,
+            probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("clip"))?,
+            trace: EnergyTrace::from_bytes(row.motion.unwrap_or_default()),
+            version: row.version,
+            removed: row.removed,
+            hidden: row.hidden,
+            revision: row.revision,
+        })
+    }
+}
+
+/// Brings `hidden` up to date for the clips and tracks that a condition names.
+async fn hide_with(db: &DatabaseTransaction, condition: &str, id: Uuid) -> Result<(), StoreError> {
+    let clips = format!(
+        "UPDATE clip SET hidden = clip.removed OR roll.removed \
+             OR coalesce((SELECT i.removed FROM import i WHERE i.id = clip.import_id), false) \
+         FROM roll WHERE roll.id = clip.roll_id AND clip.{condition} = $1"
+    );
+    db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, clips, [id.into()])).await?;
+    Ok(())
+}
+
+impl Editable for Import {
+    const TARGET: EditTarget = EditTarget::Import;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        let row = import::Entity::find_by_id(id).one(t).await?;
+        row.map(Self::from).ok_or(StoreError::Missing { what: "import", id })
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = import::ActiveModel {
+            id: Set(self.id.uuid()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        hide_with(t, "import_id", self.id.uuid()).await?;
+        let tracks = "UPDATE track SET hidden = removed OR $2 WHERE import_id = $1";
+        let values = [self.id.uuid().into(), self.removed.into()];
+        t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, tracks, values)).await?;
+        footage_changed(t, self.job).await
+    }
+}
+
+impl Editable for Roll {
+    const TARGET: EditTarget = EditTarget::Roll;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        let row = roll::Entity::find_by_id(id).one(t).await?;
+        row.map(Self::from).ok_or(StoreError::Missing { what: "roll", id })
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = roll::ActiveModel {
+            id: Set(self.id.uuid()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        hide_with(t, "roll_id", self.id.uuid()).await?;
+        footage_changed(t, self.job).await
+    }
+}
+
+impl Editable for Clip {
+    const TARGET: EditTarget = EditTarget::Clip;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        clip::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "clip", id })?.try_into()
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = clip::ActiveModel {
+            id: Set(self.id.uuid()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        hide_with(t, "id", self.id.uuid()).await?;
+        footage_changed(t, self.job).await
+    }
+}
+
+impl JobEdit {
+    /// Begins an import: what is taken in under it goes and comes back with it.
+    pub async fn begin_import(&mut self, words: &str) -> Result<Import, StoreError> {
+        let import =
+            Import { id: Uuid::now_v7().into(), job: self.job(), words: words.to_owned(), removed: true, revision: 0 };
+        import::ActiveModel {
+            id: Set(import.id.uuid()),
+            job_id: Set(import.job.uuid()),
+            words: Set(import.words.clone()),
+            removed: Set(true),
+            revision: Set(0),
+            at: Set(Utc::now()),
+        }
+        .insert(self.transaction())
+        .await?;
+        Ok(import)
+    }
+
+    /// Ends it: what it took in is there.
+    pub async fn finish_import(&mut self, import: &Import) -> Result<(), StoreError> {
+        self.put(&Import { removed: false, ..import.clone() }, None).await
+    }
+
+    /// Takes the files of one folder in as a roll. Those that are there already are left as they are; those that were
+    /// taken out come back. Gives the clips that are to be read.
     pub async fn add_clips(
-        &self,
-        job: Uuid,
+        &mut self,
+        import: &Import,
         roll_name: &str,
         folder: &str,
         files: &[NewClip],
-    ) -> Result<Vec<Uuid>, StoreError> {
-        let Some(first) = files.first() else { return Ok(Vec::new()) };
-        let transaction = self.db.begin().await?;
-        let existing = roll::Entity::find()
-            .filter(roll::Column::JobId.eq(job))
+    ) -> Result<(TakenIn, Vec<ClipId>), StoreError> {
+        let Some(first) = files.first() else { return Ok((TakenIn::default(), Vec::new())) };
+        let job = self.job();
+        let t = self.transaction();
+        let roll_id = match roll::Entity::find()
+            .filter(roll::Column::JobId.eq(job.uuid()))
             .filter(roll::Column::Root.eq(&first.root))
             .filter(roll::Column::Folder.eq(folder))
             .filter(roll::Column::Name.eq(roll_name))
-            .one(&transaction)
-            .await?;
-        let roll_id = match existing {
+            .one(t)
+            .await?
+        {
             Some(row) => row.id,
             None => {
                 let id = Uuid::now_v7();
                 roll::ActiveModel {
                     id: Set(id),
-                    job_id: Set(job),
+                    job_id: Set(job.uuid()),
                     name: Set(roll_name.to_owned()),
                     root: Set(first.root.clone()),
                     folder: Set(folder.to_owned()),
+                    removed: Set(false),
+                    revision: Set(0),
                 }
-                .insert(&transaction)
+                .insert(t)
                 .await?;
                 id
             }
         };
-        let known: Vec<String> = clip::Entity::find()
-            .filter(clip::Column::JobId.eq(job))
+        let known: Vec<(String, Uuid, bool, bool, String)> = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Root.eq(&first.root))
             .select_only()
-            .column(clip::Column::Path)
+            .columns([
+                clip::Column::Path,
+                clip::Column::Id,
+                clip::Column::Hidden,
+                clip::Column::Removed,
+                clip::Column::State,
+            ])
             .into_tuple()
-            .all(&transaction)
+            .all(t)
             .await?;
-        let known: std::collections::HashSet<String> = known.into_iter().collect();
-        let mut ids = Vec::new();
-        let mut rows = Vec::new();
-        for file in files.iter().filter(|f| !known.contains(&f.path)) {
-            let id = Uuid::now_v7();
-            ids.push(id);
-            rows.push(clip::ActiveModel {
-                id: Set(id),
-                job_id: Set(job),
-                roll_id: Set(roll_id),
-                root: Set(file.root.clone()),
-                path: Set(file.path.clone()),
-                name: Set(file.name.clone()),
-                bytes: Set(file.bytes),
-                recorded_at: Set(file.modified),
-                recorded_from: Set("file".into()),
-                state: Set(State::Waiting.word().into()),
-                progress: Set(0.0),
-                problem: Set(None),
-                missing: Set(false),
-                probe: Set(None),
-                reading: Set(None),
-                version: Set(0),
-            });
+        let known: HashMap<String, (Uuid, bool, bool, String)> =
+            known.into_iter().map(|(path, id, hidden, removed, state)| (path, (id, hidden, removed, state))).collect();
+        let (mut taken, mut to_read, mut rows) = (TakenIn::default(), Vec::new(), Vec::new());
+        let mut back = Vec::new();
+        for file in files {
+            match known.get(&file.path) {
+                Some((id, true, removed, state)) => {
+                    back.push((*id, *removed));
+                    if state != State::Ready.word() {
+                        to_read.push(ClipId::from(*id));
+                    }
+                }
+                Some(_) => {}
+                None => {
+                    let id = Uuid::now_v7();
+                    to_read.push(id.into());
+                    rows.push(clip::ActiveModel {
+                        id: Set(id),
+                        job_id: Set(job.uuid()),
+                        roll_id: Set(roll_id),
+                        import_id: Set(Some(import.id.uuid())),
+                        root: Set(file.root.clone()),
+                        path: Set(file.path.clone()),
+                        name: Set(file.name.clone()),
+                        bytes: Set(file.bytes),
+                        modified: Set(Some(file.modified)),
+                        digest: Set(None),
+                        recorded_at: Set(file.modified),
+                        recorded_from: Set(<&str>::from(RecordedFrom::File).into()),
+                        state: Set(State::Waiting.word().into()),
+                        progress: Set(0.0),
+                        problem: Set(None),
+                        missing: Set(false),
+                        probe: Set(None),
+                        motion: Set(None),
+                        version: Set(0),
+                        removed: Set(false),
+                        // Until its import is there.
+                        hidden: Set(true),
+                        revision: Set(0),
+                    });
+                }
+            }
         }
+        taken.new = rows.len();
         for chunk in rows.chunks(500) {
-            clip::Entity::insert_many(chunk.to_vec())
-                .on_conflict(OnConflict::new().do_nothing().to_owned())
-                .exec_without_returning(&transaction)
+            clip::Entity::insert_many(chunk.to_vec()).exec_without_returning(t).await?;
+        }
+        taken.back = back.len();
+        if !back.is_empty() {
+            let row: Roll = self.load(roll_id).await?;
+            self.put(&Roll { removed: false, ..row }, None).await?;
+        }
+        for (id, removed) in back {
+            clip::Entity::update_many()
+                .col_expr(clip::Column::ImportId, Expr::value(import.id.uuid()))
+                .filter(clip::Column::Id.eq(id))
+                .exec(self.transaction())
                 .await?;
+            if removed {
+                let row: Clip = self.load(id).await?;
+                self.put(&Clip { removed: false, ..row }, None).await?;
+            }
         }
-        transaction.commit().await?;
-        // One word for all: a page that does not know a clip looks at everything.
-        if let Some(first) = ids.first() {
-            self.tell(job, What::Clip, *first).await?;
-        }
+        Ok((taken, to_read))
+    }
+}
+
+impl Store {
+    /// Takes the files of one folder in, as an import of its own; gives the clips that are to be read.
+    pub async fn import_clips(
+        &self,
+        job: JobId,
+        by: By,
+        roll: &str,
+        folder: &str,
+        files: &[NewClip],
+    ) -> Result<Vec<ClipId>, StoreError> {
+        let mut edit = self.begin_edit(job, by).await?;
+        let import = edit.begin_import("bring in").await?;
+        let (_, ids) = edit.add_clips(&import, roll, folder, files).await?;
+        edit.finish_import(&import).await?;
+        edit.commit("bring in", None).await?;
         Ok(ids)
     }
 
-    pub async fn rolls(&self, job: Uuid) -> Result<Vec<Roll>, StoreError> {
+    pub async fn rolls(&self, job: JobId) -> Result<Vec<Roll>, StoreError> {
         let rows = roll::Entity::find()
-            .filter(roll::Column::JobId.eq(job))
+            .filter(roll::Column::JobId.eq(job.uuid()))
             .order_by_asc(roll::Column::Name)
             .all(&self.db)
             .await?;
-        Ok(rows.into_iter().map(|r| Roll { id: r.id, name: r.name }).collect())
+        Ok(rows.into_iter().map(Roll::from).collect())
     }
 
-    /// All clips of a job by recording time.
-    pub async fn clips(&self, job: Uuid) -> Result<Vec<Clip>, StoreError> {
+    /// The clips of a job that are not out, by recording time.
+    pub async fn clips(&self, job: JobId) -> Result<Rows<Clip>, StoreError> {
+        self.clips_that(job, clip::Column::Hidden.eq(false)).await
+    }
+
+    /// All clips of a job, also those that are out, by recording time.
+    pub async fn all_clips(&self, job: JobId) -> Result<Rows<Clip>, StoreError> {
+        self.clips_that(job, SimpleExpr::from(true)).await
+    }
+
+    async fn clips_that(&self, job: JobId, condition: SimpleExpr) -> Result<Rows<Clip>, StoreError> {
         let rows = clip::Entity::find()
-            .filter(clip::Column::JobId.eq(job))
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(condition)
             .order_by_asc(clip::Column::RecordedAt)
             .order_by_asc(clip::Column::Name)
             .all(&self.db)
             .await?;
-        Ok(rows.into_iter().map(Clip::from).collect())
+        Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Clip::try_from))
     }
 
-    pub async fn clip(&self, id: Uuid) -> Result<Clip, StoreError> {
-        let row = clip::Entity::find_by_id(id).one(&self.db).await?;
-        row.map(Clip::from).ok_or(StoreError::Missing { what: "clip", id })
-    }
-
-    pub async fn clip_reading(&self, id: Uuid) -> Result<Option<ClipReading>, StoreError> {
-        let row = clip::Entity::find_by_id(id).one(&self.db).await?.ok_or(StoreError::Missing { what: "clip", id })?;
-        row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))
-    }
-
-    /// The clips of a job that have a reading, each with the version of its row.
-    pub async fn clip_versions(&self, job: Uuid) -> Result<Vec<(Uuid, i32)>, StoreError> {
-        Ok(clip::Entity::find()
-            .filter(clip::Column::JobId.eq(job))
-            .filter(clip::Column::Reading.is_not_null())
+    /// Clips that were taken out one by one: their ids and names.
+    pub async fn removed_clips(&self, job: JobId) -> Result<Vec<(ClipId, String)>, StoreError> {
+        let rows: Vec<(Uuid, String)> = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Removed.eq(true))
+            .order_by_asc(clip::Column::Name)
             .select_only()
-            .columns([clip::Column::Id, clip::Column::Version])
-            .into_tuple()
-            .all(&self.db)
-            .await?)
-    }
-
-    /// The readings of some clips, each with the version of its row.
-    pub async fn clip_readings(&self, clips: &[Uuid]) -> Result<Vec<(Uuid, i32, ClipReading)>, StoreError> {
-        let rows: Vec<(Uuid, i32, Option<Value>)> = clip::Entity::find()
-            .filter(clip::Column::Id.is_in(clips.iter().copied()))
-            .select_only()
-            .columns([clip::Column::Id, clip::Column::Version, clip::Column::Reading])
+            .columns([clip::Column::Id, clip::Column::Name])
             .into_tuple()
             .all(&self.db)
             .await?;
-        rows.into_iter()
-            .filter_map(|(id, version, value)| Some((id, version, value?)))
-            .map(|(id, version, value)| {
-                Ok((id, version, serde_json::from_value(value).map_err(StoreError::broken("reading"))?))
-            })
-            .collect()
+        Ok(rows.into_iter().map(|(id, name)| (id.into(), name)).collect())
+    }
+
+    pub async fn clip(&self, id: ClipId) -> Result<Clip, StoreError> {
+        let row = clip::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.ok_or(StoreError::Missing { what: "clip", id: id.uuid() })?.try_into()
+    }
+
+    pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
+        let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
     }
 
     pub async fn clip_progress(&self, clip: &Clip, state: State, progress: f32) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(state.word()))
             .col_expr(clip::Column::Progress, Expr::value(progress))
-            .filter(clip::Column::Id.eq(clip.id))
+            .filter(clip::Column::Id.eq(clip.id.uuid()))
             .exec(&self.db)
             .await?;
-        self.tell(clip.job, What::Clip, clip.id).await
+        self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// Says of some clips of a job whether their files are where they should be.
-    pub async fn clips_missing(&self, job: Uuid, clips: &[Uuid], missing: bool) -> Result<(), StoreError> {
+    pub async fn clips_missing(&self, job: JobId, clips: &[ClipId], missing: bool) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::Missing, Expr::value(missing))
-            .filter(clip::Column::JobId.eq(job))
-            .filter(clip::Column::Id.is_in(clips.iter().copied()))
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
             .exec(&self.db)
             .await?;
+        footage_changed(&self.db, job).await?;
         for id in clips {
-            self.tell(job, What::Clip, *id).await?;
+            self.notify(job, ChangedKind::Clip, *id).await?;
         }
         Ok(())
     }
@@ -281,90 +551,156 @@ impl Store {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(State::Failed.word()))
             .col_expr(clip::Column::Problem, Expr::value(problem))
-            .filter(clip::Column::Id.eq(clip.id))
+            .filter(clip::Column::Id.eq(clip.id.uuid()))
             .exec(&self.db)
             .await?;
-        self.tell(clip.job, What::Clip, clip.id).await
+        footage_changed(&self.db, clip.job).await?;
+        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+    }
+
+    /// Lets clips wait to be read again, with what is said of that beside them. What was read before stays until then,
+    /// unless the file is another one.
+    pub async fn clips_wait(&self, job: JobId, clips: &[ClipId], problem: Option<&str>) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
+            .col_expr(clip::Column::Problem, Expr::value(problem))
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
+            .exec(&self.db)
+            .await?;
+        for id in clips {
+            self.notify(job, ChangedKind::Clip, *id).await?;
+        }
+        Ok(())
+    }
+
+    /// Lets the clips and tracks whose rows cannot be read be read anew: what could be kept of them is their file's place.
+    pub async fn mend_clips(&self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
+        for row in broken {
+            clip::Entity::update_many()
+                .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+                .col_expr(clip::Column::RecordedFrom, Expr::value(<&str>::from(RecordedFrom::File)))
+                .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
+                .col_expr(clip::Column::Problem, Expr::value(None::<String>))
+                .filter(clip::Column::JobId.eq(job.uuid()))
+                .filter(clip::Column::Id.eq(row.id))
+                .exec(&self.db)
+                .await?;
+            self.notify(job, ChangedKind::Clip, row.id).await?;
+        }
+        Ok(())
+    }
+
+    /// Another file lies where a clip's was: what was read of the old one goes, what a person said of it stays.
+    pub async fn clip_replaced(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
+        let transaction = self.db.begin().await?;
+        clip::Entity::update_many()
+            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
+            .col_expr(clip::Column::Problem, Expr::value(problem))
+            .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
+            .col_expr(clip::Column::Motion, Expr::value(None::<Vec<u8>>))
+            .col_expr(clip::Column::Digest, Expr::value(None::<String>))
+            .col_expr(clip::Column::Version, Expr::col(clip::Column::Version).add(1))
+            .filter(clip::Column::Id.eq(clip.id.uuid()))
+            .exec(&transaction)
+            .await?;
+        clip_reading::Entity::delete_by_id(clip.id.uuid()).exec(&transaction).await?;
+        footage_changed(&transaction, clip.job).await?;
+        transaction.commit().await?;
+        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+    }
+
+    /// The same file with another time, as copying leaves it.
+    pub async fn clip_touched(&self, clip: ClipId, modified: DateTime<Utc>) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Modified, Expr::value(modified))
+            .filter(clip::Column::Id.eq(clip.uuid()))
+            .exec(&self.db)
+            .await?;
+        Ok(())
     }
 
     /// Keeps a reading, and the suggested moment as the clip's first select if there is none yet.
     pub async fn clip_ready(
         &self,
         clip: &Clip,
-        probe: Value,
-        recorded: Option<DateTime<Utc>>,
+        identity: &FileIdentity,
+        probe: &ClipProbe,
         reading: &ClipReading,
         problem: Option<String>,
     ) -> Result<(), StoreError> {
+        let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
         let transaction = self.db.begin().await?;
-        let row = clip::Entity::find_by_id(clip.id).lock_exclusive().one(&transaction).await?;
-        let row = row.ok_or(StoreError::Missing { what: "clip", id: clip.id })?;
+        let row = clip::Entity::find_by_id(clip.id.uuid()).lock_exclusive().one(&transaction).await?;
+        let row = row.ok_or(StoreError::Missing { what: "clip", id: clip.id.uuid() })?;
         let version = row.version + 1;
+        let trace = EnergyTrace::of(reading);
         let mut row: clip::ActiveModel = row.into();
+        row.bytes = Set(identity.bytes);
+        row.modified = Set(Some(identity.modified));
+        row.digest = Set(Some(identity.digest.clone()));
         row.state = Set(State::Ready.word().into());
         row.progress = Set(1.0);
         row.problem = Set(problem);
-        row.probe = Set(Some(probe));
-        row.reading = Set(Some(serde_json::to_value(reading).map_err(StoreError::broken("reading"))?));
+        row.probe = Set(Some(json(serde_json::to_value(probe))?));
+        row.motion = Set(Some(trace.bytes().to_vec()));
         row.version = Set(version);
-        if let Some(at) = recorded {
+        if let Some(at) = probe.recorded_at {
             row.recorded_at = Set(at);
-            row.recorded_from = Set("metadata".into());
+            row.recorded_from = Set(<&str>::from(RecordedFrom::Metadata).into());
         }
         row.update(&transaction).await?;
-        let has = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.id)).count(&transaction).await?;
-        if has == 0
-            && let Some(range) = first_range(reading)
-        {
-            let verdict = serde_json::to_value(Verdict::unread(range)).map_err(StoreError::broken("select"))?;
-            pick::ActiveModel {
-                id: Set(Uuid::now_v7()),
-                job_id: Set(clip.job),
-                clip_id: Set(clip.id),
-                verdict: Set(verdict),
-                created_at: Set(Utc::now()),
-            }
-            .insert(&transaction)
-            .await?;
-        }
+        clip_reading::Entity::insert(clip_reading::ActiveModel {
+            id: Set(clip.id.uuid()),
+            reading: Set(json(serde_json::to_value(reading))?),
+        })
+        .on_conflict(
+            OnConflict::column(clip_reading::Column::Id).update_column(clip_reading::Column::Reading).to_owned(),
+        )
+        .exec_without_returning(&transaction)
+        .await?;
+        first_select(&transaction, clip, reading).await?;
+        footage_changed(&transaction, clip.job).await?;
         transaction.commit().await?;
-        self.tell(clip.job, What::Clip, clip.id).await
-    }
-
-    /// All selects of a job, in the order of their clips.
-    pub async fn selects(&self, job: Uuid) -> Result<Vec<Select>, StoreError> {
-        let rows = pick::Entity::find()
-            .filter(pick::Column::JobId.eq(job))
-            .order_by_asc(pick::Column::CreatedAt)
-            .all(&self.db)
-            .await?;
-        rows.into_iter().map(Select::try_from).collect()
-    }
-
-    pub async fn select(&self, id: Uuid) -> Result<Select, StoreError> {
-        let row = pick::Entity::find_by_id(id).one(&self.db).await?;
-        row.ok_or(StoreError::Missing { what: "select", id })?.try_into()
+        self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// Clips that a stopped program left waiting or half-read.
-    pub async fn unfinished_clips(&self) -> Result<Vec<Uuid>, StoreError> {
+    pub async fn unfinished_clips(&self) -> Result<Vec<ClipId>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
-        Ok(clip::Entity::find()
+        let ids: Vec<Uuid> = clip::Entity::find()
             .filter(clip::Column::State.is_in(unfinished))
+            .filter(clip::Column::Hidden.eq(false))
             .order_by_asc(clip::Column::RecordedAt)
             .select_only()
             .column(clip::Column::Id)
             .into_tuple()
             .all(&self.db)
-            .await?)
+            .await?;
+        Ok(ids.into_iter().map(ClipId::from).collect())
     }
-}
 
-fn first_range(reading: &ClipReading) -> Option<Range> {
-    let best = reading.moments.first()?;
-    let (start, end, hit) =
-        (Seconds::from_measured(best.start), Seconds::from_measured(best.end), Seconds::from_measured(best.hit));
-    Range::new(start, end, hit)
-        .or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO))
-        .ok()
+    /// Makes what earlier versions did not keep beside their readings.
+    pub async fn complete_clips(&self) -> Result<(), StoreError> {
+        let lacking: Vec<Uuid> = clip::Entity::find()
+            .filter(clip::Column::Motion.is_null())
+            .filter(clip::Column::State.eq(State::Ready.word()))
+            .select_only()
+            .column(clip::Column::Id)
+            .into_tuple()
+            .all(&self.db)
+            .await?;
+        for id in lacking {
+            // A reading that cannot be read is no reason to read no other: the clip's line tells it.
+            let Ok(Some(reading)) = self.clip_reading(id.into()).await else { continue };
+            clip::Entity::update_many()
+                .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
+                .filter(clip::Column::Id.eq(id))
+                .exec(&self.db)
+                .await?;
+        }
+        self.complete_selects().await
+    }
 }

@@ -1,11 +1,29 @@
-//! A PostgreSQL server of our own: its own data folder, loopback only, an unprivileged user. Debian's system
-//! cluster is never touched.
+//! A PostgreSQL server of our own: its own data folder, loopback only, an unprivileged user. Debian's system cluster is
+//! never touched.
+//!
+//! Nobody enters without a password: there is one for the administrator (`app`, who owns the cluster) and one for the role
+//! `legere`, who owns the database and nothing else. Both are made at random and lie in a file that only its owner reads.
+//! A thread of its own keeps the server: started there, stopped there, and started again when it stopped by itself, as it
+//! does when the disk is full.
 
 use crate::StoreError;
+use nix::fcntl::{Flock, FlockArg};
+use serde::{Deserialize, Serialize};
+use std::io::Write;
 use std::net::TcpListener;
+use std::os::unix::fs::{OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::mpsc;
 use std::time::{Duration, Instant};
+use uuid::Uuid;
+
+/// Who owns the cluster.
+const ADMIN: &str = "app";
+/// Who owns the database, and its name.
+const ROLE: &str = "legere";
+const LOOK_EVERY: Duration = Duration::from_millis(500);
+const STARTS_WITHIN: Duration = Duration::from_secs(60);
 
 /// How a cluster keeps its data.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -18,8 +36,18 @@ pub enum Durability {
 /// A running server; stopped when dropped.
 #[derive(Debug)]
 pub struct Cluster {
-    child: Child,
     port: u16,
+    passwords: Passwords,
+    bin: PathBuf,
+    keeper: Option<(mpsc::Sender<()>, std::thread::JoinHandle<()>)>,
+    /// Held as long as we run, so that no second program starts a server on the same data.
+    _lock: Flock<std::fs::File>,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Passwords {
+    app: String,
+    legere: String,
 }
 
 impl Cluster {
@@ -27,123 +55,383 @@ impl Cluster {
     pub fn start(folder: &Path, durability: Durability) -> Result<Self, StoreError> {
         std::fs::create_dir_all(folder)?;
         let folder = folder.canonicalize()?;
-        let bin = binaries()?;
+        let lock = locked(&folder)?;
         let owner = Owner::of_server()?;
         let data = folder.join("postgres");
-        owner.give(&folder)?;
-        if !data.join("PG_VERSION").exists() {
-            std::fs::create_dir_all(&data)?;
-            owner.give(&data)?;
-            let mut initdb = Command::new(bin.join("initdb"));
-            initdb.arg("-D").arg(&data).args([
-                "-U",
-                "app",
-                "-A",
-                "trust",
-                "-E",
-                "UTF8",
-                "--locale=C.UTF-8",
-                "--no-sync",
-            ]);
-            let out = owner.run_as(&mut initdb).current_dir("/").output()?;
-            if !out.status.success() {
-                return Err(StoreError::Cluster(String::from_utf8_lossy(&out.stderr).trim().to_owned()));
+        let secrets = folder.join("passwords.json");
+        let bin = binaries(&data)?;
+        let known = read_passwords(&secrets)?;
+        let passwords = match (&known, data.join("PG_VERSION").exists()) {
+            (Some(known), true) => known.clone(),
+            (None, true) => Passwords::fresh(),
+            (_, false) => {
+                let fresh = Passwords::fresh();
+                // Kept before there is anything to enter with them.
+                write_passwords(&secrets, &fresh)?;
+                initialise(&bin, &owner, &folder, &data, &fresh)?;
+                fresh
             }
+        };
+        if known.is_none() {
+            // Data of an earlier version has none; where it was made just now there is nothing to do.
+            let _ =
+                owner.run_as(&mut Command::new(bin.join("pg_checksums"))).arg("--enable").arg("-D").arg(&data).output();
         }
-        // A free port can be taken between choosing and binding: try again with another.
-        let mut last = String::new();
-        for _ in 0..5 {
-            let port = TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
-            // However we end, the server is told to stop as well.
-            let mut postgres = Command::new("setpriv");
-            postgres.args(["--pdeathsig", "INT", "--"]).arg(bin.join("postgres"));
-            postgres.arg("-D").arg(&data).args(["-p", &port.to_string(), "-h", "127.0.0.1"]).arg("-k").arg("");
-            if durability == Durability::Careless {
-                for option in [
-                    "fsync=off",
-                    "synchronous_commit=off",
-                    "full_page_writes=off",
-                    "autovacuum=off",
-                    "max_connections=200",
-                ] {
-                    postgres.args(["-c", option]);
-                }
-            }
-            let log = std::fs::File::create(folder.join("postgres.log"))?;
-            let child = owner
-                .run_as(&mut postgres)
-                .current_dir("/")
-                .stdin(Stdio::null())
-                .stdout(log.try_clone()?)
-                .stderr(log)
-                .spawn()?;
-            let mut cluster = Self { child, port };
-            if cluster.ready()? {
-                cluster.ensure_database(&bin)?;
-                return Ok(cluster);
-            }
-            last = std::fs::read_to_string(folder.join("postgres.log")).unwrap_or_default();
+        let server = Server { bin: bin.clone(), owner, folder: folder.clone(), data: data.clone(), durability };
+        let (port, keeper) = keep(server)?;
+        let cluster = Self { port, passwords, bin, keeper: Some(keeper), _lock: lock };
+        if known.is_none() && !secrets.exists() {
+            cluster.lock_down(&data)?;
+            write_passwords(&secrets, &cluster.passwords)?;
         }
-        Err(StoreError::Cluster(last.lines().last().unwrap_or("it did not start").to_owned()))
+        cluster.ensure_database()?;
+        Ok(cluster)
     }
 
-    pub fn url(&self, database: &str) -> String {
-        format!("postgres://app@127.0.0.1:{}/{database}", self.port)
+    /// The dump of a cluster that another Legere runs on this data, where one does.
+    pub fn dump_running(folder: &Path, to: &Path) -> Result<(), StoreError> {
+        let data = folder.join("postgres");
+        let pid = std::fs::read_to_string(data.join("postmaster.pid"))
+            .map_err(|_| StoreError::Cluster("there is no database in this data folder".into()))?;
+        let port = pid.lines().nth(3).and_then(|l| l.trim().parse().ok());
+        let port: u16 = port.ok_or_else(|| StoreError::Cluster("its port cannot be told".into()))?;
+        let passwords = read_passwords(&folder.join("passwords.json"))?
+            .ok_or_else(|| StoreError::Cluster("there are no passwords in this data folder".into()))?;
+        dump(&binaries(&data)?, port, &passwords, to)
     }
 
-    fn ready(&mut self) -> Result<bool, StoreError> {
-        let until = Instant::now() + Duration::from_secs(20);
-        while Instant::now() < until {
-            if self.child.try_wait()?.is_some() {
-                return Ok(false);
-            }
-            if std::net::TcpStream::connect(("127.0.0.1", self.port)).is_ok() {
-                return Ok(true);
-            }
-            std::thread::sleep(Duration::from_millis(30));
-        }
-        Ok(false)
+    /// For the role that owns the database, who is no superuser.
+    pub fn url(&self) -> String {
+        format!("postgres://{ROLE}:{}@127.0.0.1:{}/{ROLE}", self.passwords.legere, self.port)
     }
 
-    fn ensure_database(&self, bin: &Path) -> Result<(), StoreError> {
-        let until = Instant::now() + Duration::from_secs(20);
-        loop {
-            let out = Command::new(bin.join("createdb"))
-                .args(["-h", "127.0.0.1", "-p", &self.port.to_string(), "-U", "app", "legere"])
-                .output()?;
-            let said = String::from_utf8_lossy(&out.stderr);
-            if out.status.success() || said.contains("already exists") {
-                return Ok(());
-            }
-            if Instant::now() > until {
-                return Err(StoreError::Cluster(said.trim().to_owned()));
-            }
-            std::thread::sleep(Duration::from_millis(50));
-        }
+    /// For the administrator; tests make databases with it.
+    pub fn admin_url(&self, database: &str) -> String {
+        format!("postgres://{ADMIN}:{}@127.0.0.1:{}/{database}", self.passwords.app, self.port)
     }
+
+    /// Writes all of the database into a file, in PostgreSQL's own format.
+    pub fn dump(&self, to: &Path) -> Result<(), StoreError> {
+        dump(&self.bin, self.port, &self.passwords, to)
+    }
+
+    /// Puts what was dumped in the place of what is there, all of it or nothing.
+    pub fn restore(&self, from: &Path) -> Result<(), StoreError> {
+        let aside = format!("{ROLE}_new");
+        self.admin("postgres", &format!("DROP DATABASE IF EXISTS {aside}"))?;
+        self.admin("postgres", &format!("CREATE DATABASE {aside} OWNER {ROLE}"))?;
+        let mut command = self.tool("pg_restore", ROLE, &self.passwords.legere);
+        command.args(["--no-owner", "--exit-on-error", "--single-transaction", "--dbname", &aside]).arg(from);
+        if let Err(error) = command.output().map_err(StoreError::from).and_then(said) {
+            self.admin("postgres", &format!("DROP DATABASE IF EXISTS {aside}"))?;
+            return Err(error);
+        }
+        self.admin("postgres", &format!("DROP DATABASE IF EXISTS {ROLE} WITH (FORCE)"))?;
+        self.admin("postgres", &format!("ALTER DATABASE {aside} RENAME TO {ROLE}"))?;
+        Ok(())
+    }
+
+    fn tool(&self, name: &str, role: &str, password: &str) -> Command {
+        tool(&self.bin, name, self.port, role, password)
+    }
+
+    /// Runs one statement as the administrator.
+    fn admin(&self, database: &str, sql: &str) -> Result<String, StoreError> {
+        let mut command = self.tool("psql", ADMIN, &self.passwords.app);
+        command.args(["-d", database, "-v", "ON_ERROR_STOP=1", "-qAtX", "-c", sql]);
+        said(command.output()?)
+    }
+
+    fn ensure_database(&self) -> Result<(), StoreError> {
+        let exists = |table: &str, name: &str, what: &str| -> Result<bool, StoreError> {
+            Ok(self.admin("postgres", &format!("SELECT 1 FROM {table} WHERE {name} = '{what}'"))?.trim() == "1")
+        };
+        if !exists("pg_roles", "rolname", ROLE)? {
+            self.admin("postgres", &format!("CREATE ROLE {ROLE} LOGIN PASSWORD '{}'", self.passwords.legere))?;
+        }
+        if !exists("pg_database", "datname", ROLE)? {
+            self.admin("postgres", &format!("CREATE DATABASE {ROLE} OWNER {ROLE}"))?;
+        }
+        Ok(())
+    }
+
+    /// Gives a cluster of an earlier version, which let everybody in, its passwords and its role.
+    fn lock_down(&self, data: &Path) -> Result<(), StoreError> {
+        tracing::info!("the database of an earlier version gets passwords");
+        self.admin("postgres", &format!("ALTER ROLE {ADMIN} PASSWORD '{}'", self.passwords.app))?;
+        self.ensure_database()?;
+        self.admin("postgres", &format!("ALTER DATABASE {ROLE} OWNER TO {ROLE}"))?;
+        self.admin(
+            ROLE,
+            &format!(
+                "ALTER SCHEMA public OWNER TO {ROLE}; DO $$ DECLARE t record; BEGIN \
+                 FOR t IN SELECT c.relname, c.relkind FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace \
+                          WHERE n.nspname = 'public' AND c.relkind = 'r' LOOP \
+                   EXECUTE format('ALTER TABLE public.%I OWNER TO {ROLE}', t.relname); \
+                 END LOOP; END $$"
+            ),
+        )?;
+        std::fs::write(data.join("pg_hba.conf"), "host all all 127.0.0.1/32 scram-sha-256\n")?;
+        self.admin("postgres", "SELECT pg_reload_conf()").map(drop)
+    }
+
+    /// The server's process, for tests that kill it.
+    pub(crate) fn process(&self) -> Result<u32, StoreError> {
+        let text = self.admin("postgres", "SELECT pg_read_file('postmaster.pid', 0, 12)")?;
+        text.lines().next().and_then(|l| l.trim().parse().ok()).ok_or_else(|| StoreError::Cluster(text))
+    }
+}
+
+fn tool(bin: &Path, name: &str, port: u16, role: &str, password: &str) -> Command {
+    let mut command = Command::new(bin.join(name));
+    command.env("PGPASSWORD", password).args(["-h", "127.0.0.1", "-p", &port.to_string(), "-U", role]);
+    command.stdin(Stdio::null());
+    command
+}
+
+fn dump(bin: &Path, port: u16, passwords: &Passwords, to: &Path) -> Result<(), StoreError> {
+    let mut command = tool(bin, "pg_dump", port, ROLE, &passwords.legere);
+    said(command.args(["--format=custom", "--no-owner", "--file"]).arg(to).arg(ROLE).output()?).map(drop)
 }
 
 impl Drop for Cluster {
     fn drop(&mut self) {
-        use nix::sys::signal::{Signal, kill};
-        // SIGINT is PostgreSQL's fast shutdown.
-        if let Ok(pid) = i32::try_from(self.child.id()) {
-            let _ = kill(nix::unistd::Pid::from_raw(pid), Signal::SIGINT);
+        if let Some((stop, thread)) = self.keeper.take() {
+            drop(stop);
+            let _ = thread.join();
         }
-        let _ = self.child.wait();
     }
 }
 
-/// Where Debian puts the server's programs.
-fn binaries() -> Result<PathBuf, StoreError> {
-    let mut found: Vec<PathBuf> = std::fs::read_dir("/usr/lib/postgresql")
-        .map(|dir| dir.flatten().map(|e| e.path().join("bin")).filter(|p| p.join("initdb").exists()).collect())
-        .unwrap_or_default();
-    found.sort();
-    found.pop().ok_or_else(|| StoreError::Cluster("the package postgresql-15 is not installed".into()))
+impl Passwords {
+    fn fresh() -> Self {
+        // 244 random bits each, from the system.
+        let one = || format!("{}{}", Uuid::new_v4().simple(), Uuid::new_v4().simple());
+        Self { app: one(), legere: one() }
+    }
+}
+
+fn read_passwords(file: &Path) -> Result<Option<Passwords>, StoreError> {
+    match std::fs::read(file) {
+        Ok(bytes) => Ok(Some(serde_json::from_slice(&bytes).map_err(StoreError::broken("file of passwords"))?)),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error.into()),
+    }
+}
+
+fn write_passwords(file: &Path, passwords: &Passwords) -> Result<(), StoreError> {
+    let text = serde_json::to_vec(passwords).map_err(StoreError::broken("file of passwords"))?;
+    let aside = file.with_extension("new");
+    let _ = std::fs::remove_file(&aside);
+    let mut out = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&aside)?;
+    out.write_all(&text)?;
+    out.sync_all()?;
+    Ok(std::fs::rename(aside, file)?)
+}
+
+fn locked(folder: &Path) -> Result<Flock<std::fs::File>, StoreError> {
+    let file = std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(folder.join("lock"))?;
+    Flock::lock(file, FlockArg::LockExclusiveNonblock).map_err(|_| {
+        StoreError::Cluster(
+            "the data folder is in use by another Legere: stop that one, or choose another folder".into(),
+        )
+    })
+}
+
+/// Makes the data beside its place and moves it there when it is whole.
+fn initialise(bin: &Path, owner: &Owner, folder: &Path, data: &Path, passwords: &Passwords) -> Result<(), StoreError> {
+    let beside = folder.join("postgres.new");
+    if beside.exists() {
+        std::fs::remove_dir_all(&beside)?;
+    }
+    std::fs::create_dir(&beside)?;
+    owner.give(&beside)?;
+    let secret = folder.join("password.once");
+    let _ = std::fs::remove_file(&secret);
+    let mut out = std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&secret)?;
+    out.write_all(passwords.app.as_bytes())?;
+    owner.give(&secret)?;
+    let mut initdb = Command::new(bin.join("initdb"));
+    initdb.arg("-D").arg(&beside).arg(format!("--pwfile={}", secret.display())).args([
+        "-U",
+        ADMIN,
+        "--auth-host=scram-sha-256",
+        "--auth-local=reject",
+        "-E",
+        "UTF8",
+        "--locale=C.UTF-8",
+        "--data-checksums",
+    ]);
+    let done = owner.run_as(&mut initdb).current_dir("/").output().map_err(StoreError::from).and_then(said);
+    std::fs::remove_file(&secret)?;
+    done?;
+    // An empty folder of an attempt that was stopped may be in the way.
+    let _ = std::fs::remove_dir(data);
+    std::fs::rename(&beside, data)?;
+    Ok(std::fs::File::open(folder)?.sync_all()?)
+}
+
+/// What a program printed, or why it failed.
+fn said(out: std::process::Output) -> Result<String, StoreError> {
+    if out.status.success() {
+        Ok(String::from_utf8_lossy(&out.stdout).into_owned())
+    } else {
+        Err(StoreError::Cluster(String::from_utf8_lossy(&out.stderr).trim().to_owned()))
+    }
+}
+
+struct Server {
+    bin: PathBuf,
+    owner: Owner,
+    folder: PathBuf,
+    data: PathBuf,
+    durability: Durability,
+}
+
+type Keeper = (mpsc::Sender<()>, std::thread::JoinHandle<()>);
+
+/// Starts the server in a thread that stays with it. The server is told to stop when that thread ends, however the program
+/// ends.
+fn keep(server: Server) -> Result<(u16, Keeper), StoreError> {
+    let (stop, stopped) = mpsc::channel::<()>();
+    let (started, was_started) = mpsc::channel();
+    let thread = std::thread::Builder::new().name("postgres".into()).spawn(move || {
+        let first = server.start_on_a_free_port();
+        let (port, mut child) = match first {
+            Ok((port, child)) => {
+                let _ = started.send(Ok(port));
+                (port, Some(child))
+            }
+            Err(error) => {
+                let _ = started.send(Err(error));
+                return;
+            }
+        };
+        let mut again_at = Instant::now();
+        while let Err(mpsc::RecvTimeoutError::Timeout) = stopped.recv_timeout(LOOK_EVERY) {
+            let ended = child.as_mut().is_none_or(|c| matches!(c.try_wait(), Ok(Some(_))));
+            if ended && Instant::now() >= again_at {
+                tracing::error!("PostgreSQL has stopped by itself and is started again");
+                again_at = Instant::now() + Duration::from_secs(5);
+                child = match server.start_on(port) {
+                    Ok(child) => child,
+                    Err(error) => {
+                        tracing::error!(?error, "PostgreSQL cannot be started again yet");
+                        None
+                    }
+                };
+            }
+        }
+        if let Some(child) = child {
+            stop_fast(child);
+        }
+    })?;
+    let port = was_started.recv().map_err(|_| StoreError::Cluster("its thread ended".into()))??;
+    Ok((port, (stop, thread)))
+}
+
+/// SIGINT is PostgreSQL's fast shutdown.
+fn stop_fast(mut child: Child) {
+    use nix::sys::signal::{Signal, kill};
+    if let Ok(pid) = i32::try_from(child.id()) {
+        let _ = kill(nix::unistd::Pid::from_raw(pid), Signal::SIGINT);
+    }
+    let _ = child.wait();
+}
+
+impl Server {
+    /// A free port can be taken between choosing and binding: another one is tried then.
+    fn start_on_a_free_port(&self) -> Result<(u16, Child), StoreError> {
+        for _ in 0..5 {
+            let port = TcpListener::bind("127.0.0.1:0")?.local_addr()?.port();
+            if let Some(child) = self.start_on(port)? {
+                return Ok((port, child));
+            }
+        }
+        Err(StoreError::Cluster(self.last_words()))
+    }
+
+    fn last_words(&self) -> String {
+        let log = std::fs::read_to_string(self.folder.join("postgres.log")).unwrap_or_default();
+        log.lines().last().unwrap_or("it did not start").to_owned()
+    }
+
+    /// `None` when it did not come up.
+    fn start_on(&self, port: u16) -> Result<Option<Child>, StoreError> {
+        let mut postgres = Command::new("setpriv");
+        postgres.args(["--pdeathsig", "INT", "--"]).arg(self.bin.join("postgres"));
+        postgres.arg("-D").arg(&self.data).args(["-p", &port.to_string(), "-h", "127.0.0.1"]).arg("-k").arg("");
+        if self.durability == Durability::Careless {
+            let options = [
+                "fsync=off",
+                "synchronous_commit=off",
+                "full_page_writes=off",
+                "autovacuum=off",
+                "max_connections=300",
+            ];
+            for option in options {
+                postgres.args(["-c", option]);
+            }
+        }
+        let log = std::fs::OpenOptions::new().create(true).append(true).open(self.folder.join("postgres.log"))?;
+        let mut child = self
+            .owner
+            .run_as(&mut postgres)
+            .current_dir("/")
+            .stdin(Stdio::null())
+            .stdout(log.try_clone()?)
+            .stderr(log)
+            .spawn()?;
+        let until = Instant::now() + STARTS_WITHIN;
+        while Instant::now() < until {
+            if child.try_wait()?.is_some() {
+                return Ok(None);
+            }
+            if self.is_up(port) {
+                return Ok(Some(child));
+            }
+            std::thread::sleep(Duration::from_millis(30));
+        }
+        stop_fast(child);
+        Ok(None)
+    }
+
+    /// Open for connections, not only listening.
+    fn is_up(&self, port: u16) -> bool {
+        let mut ready = Command::new(self.bin.join("pg_isready"));
+        ready.args(["-q", "-h", "127.0.0.1", "-p", &port.to_string()]);
+        ready.status().is_ok_and(|s| s.success())
+    }
+}
+
+/// Debian's programs for the version that the data was made with; for new data, the newest.
+fn binaries(data: &Path) -> Result<PathBuf, StoreError> {
+    let versions = Path::new("/usr/lib/postgresql");
+    let installed = |version: &str| {
+        let bin = versions.join(version).join("bin");
+        bin.join("initdb").exists().then_some(bin)
+    };
+    if let Ok(version) = std::fs::read_to_string(data.join("PG_VERSION")) {
+        let version = version.trim();
+        return installed(version).ok_or_else(|| {
+            StoreError::Cluster(format!(
+                "the data was made by PostgreSQL {version}, which is not installed: install postgresql-{version}"
+            ))
+        });
+    }
+    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir(versions)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter_map(|e| Some((e.file_name().to_str()?.parse().ok()?, installed(e.file_name().to_str()?)?)))
+        .collect();
+    found.sort_by_key(|(version, _)| *version);
+    let newest = found.pop().map(|(_, bin)| bin);
+    newest.ok_or_else(|| StoreError::Cluster("PostgreSQL is not installed: install the package postgresql".into()))
 }
 
 /// PostgreSQL refuses to run as root; root lends it the user that Debian's package made for it.
+#[derive(Debug, Clone)]
 struct Owner(Option<(nix::unistd::Uid, nix::unistd::Gid)>);
 
 impl Owner {
@@ -159,6 +447,9 @@ impl Owner {
     fn give(&self, path: &Path) -> Result<(), StoreError> {
         if let Self(Some((uid, gid))) = self {
             std::os::unix::fs::chown(path, Some(uid.as_raw()), Some(gid.as_raw()))?;
+            if path.is_dir() {
+                std::fs::set_permissions(path, std::fs::Permissions::from_mode(0o700))?;
+            }
         }
         Ok(())
     }

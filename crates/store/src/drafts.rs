@@ -1,18 +1,21 @@
 //! Drafts and their notes.
 
 use crate::entity::{draft, note};
+use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
-use legere_core::draft::Draft;
+use legere_core::draft::{Draft, Shot};
+use legere_core::id::{DraftId, JobId, NoteId, ShotId, TrackId};
 use legere_core::track::Version;
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, QueryOrder};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 use serde::{Deserialize, Serialize};
 
 /// A draft as it is kept: the cut, and what it was laid on.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct DraftBody {
-    pub track: Uuid,
+    pub track: TrackId,
     pub version: Version,
     pub pace: Vec<Pace>,
     pub cut: Draft,
@@ -20,69 +23,356 @@ pub struct DraftBody {
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct KeptDraft {
-    pub id: Uuid,
-    pub job: Uuid,
+    pub id: DraftId,
+    pub job: JobId,
     pub number: i32,
+    /// What a person calls it; without, its number is its name.
+    pub name: Option<String>,
     pub body: DraftBody,
+    pub removed: bool,
+    pub revision: Revision,
+}
+
+impl KeptDraft {
+    /// "draft 2", or what a person calls it.
+    pub fn title(&self) -> String {
+        title(self.number, self.name.as_deref())
+    }
+}
+
+fn title(number: i32, name: Option<&str>) -> String {
+    name.map_or_else(|| format!("draft {number}"), str::to_owned)
+}
+
+/// A draft in a list.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DraftLine {
+    pub id: DraftId,
+    pub number: i32,
+    pub title: String,
+    pub shots: usize,
 }
 
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Note {
-    pub id: Uuid,
-    pub draft: Uuid,
+    pub id: NoteId,
+    pub job: JobId,
+    pub draft: DraftId,
     pub frame: i64,
     pub words: String,
+    #[serde(skip)]
+    pub removed: bool,
+    #[serde(skip)]
+    pub revision: Revision,
 }
 
 impl TryFrom<draft::Model> for KeptDraft {
     type Error = StoreError;
     fn try_from(row: draft::Model) -> Result<Self, StoreError> {
-        let body = serde_json::from_value(row.body).map_err(StoreError::broken("draft"))?;
-        Ok(Self { id: row.id, job: row.job_id, number: row.number, body })
+        Ok(Self {
+            id: row.id.into(),
+            job: row.job_id.into(),
+            number: row.number,
+            name: row.name,
+            body: serde_json::from_value(row.body).map_err(StoreError::broken("draft"))?,
+            removed: row.removed,
+            revision: row.revision,
+        })
+    }
+}
+
+impl From<note::Model> for Note {
+    fn from(row: note::Model) -> Self {
+        Self {
+            id: row.id.into(),
+            job: row.job_id.into(),
+            draft: row.draft_id.into(),
+            frame: row.frame,
+            words: row.words,
+            removed: row.removed,
+            revision: row.revision,
+        }
+    }
+}
+
+/// What of a draft lies under the shots.
+#[derive(Serialize, Deserialize)]
+struct Score {
+    track: TrackId,
+    version: Version,
+}
+
+/// What a shot shows.
+#[derive(Serialize, Deserialize)]
+struct Shown {
+    source: legere_core::draft::Source,
+    hit_at: Option<u64>,
+}
+
+fn shot_part(shot: ShotId, what: &str) -> String {
+    format!("shot {shot} {what}")
+}
+
+fn missing_part() -> StoreError {
+    StoreError::Refused("a shot of this is no longer in the draft".into())
+}
+
+impl Editable for KeptDraft {
+    const TARGET: EditTarget = EditTarget::Draft;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        let DraftBody { track, version, pace, cut } = &self.body;
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "name", &self.name)?;
+        part(&mut parts, "pace", pace)?;
+        part(&mut parts, "score", &Score { track: *track, version: version.clone() })?;
+        part(&mut parts, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
+        for shot in cut.shots() {
+            part(&mut parts, shot_part(shot.id, "length"), &shot.len)?;
+            let shown = Shown { source: shot.source.clone(), hit_at: shot.hit_at };
+            part(&mut parts, shot_part(shot.id, "source"), &shown)?;
+            part(&mut parts, shot_part(shot.id, "pin"), &shot.pinned)?;
+        }
+        Ok(parts)
+    }
+
+    fn with(&self, changed: &Parts) -> Result<Self, StoreError> {
+        let mut parts = self.parts()?;
+        parts.extend(changed.iter().map(|(name, value)| (name.clone(), value.clone())));
+        parts.retain(|_, value| !value.is_null());
+        let name = parts.remove("name").map(serde_json::from_value).transpose().map_err(StoreError::broken("draft"))?;
+        let whole = |name: &str| parts.get(name).cloned().ok_or_else(missing_part);
+        fn read<T: serde::de::DeserializeOwned>(value: serde_json::Value) -> Result<T, StoreError> {
+            serde_json::from_value(value).map_err(StoreError::broken("draft"))
+        }
+        let score: Score = read(whole("score")?)?;
+        let order: Vec<ShotId> = read(whole("order")?)?;
+        let shots = order
+            .into_iter()
+            .map(|id| {
+                let shown: Shown = read(whole(&shot_part(id, "source"))?)?;
+                Ok(Shot {
+                    id,
+                    len: read(whole(&shot_part(id, "length"))?)?,
+                    source: shown.source,
+                    hit_at: shown.hit_at,
+                    pinned: read(whole(&shot_part(id, "pin"))?)?,
+                })
+            })
+            .collect::<Result<Vec<Shot>, StoreError>>()?;
+        let before = &self.body.cut;
+        let cut = Draft::new(before.rate(), shots).map_err(|e| StoreError::Refused(e.to_string()))?;
+        // Parts that were changed apart from each other must not leave the pictures longer than the music.
+        if cut.len() != before.len() && !changed.contains_key("score") && !changed.contains_key("order") {
+            return Err(StoreError::Refused("the shots around it have changed".into()));
+        }
+        let pace = read(whole("pace")?)?;
+        Ok(Self {
+            removed: !taken(changed, THERE, !self.removed)?,
+            name,
+            body: DraftBody { track: score.track, version: score.version, pace, cut },
+            ..self.clone()
+        })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        draft::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "draft", id })?.try_into()
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = draft::ActiveModel {
+            id: Set(self.id.uuid()),
+            name: Set(self.name.clone()),
+            body: Set(kept(&self.body)?),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        Ok(())
+    }
+}
+
+/// A body as it is kept; refused when it could not be read again, for then nothing of it would be left.
+fn kept(body: &DraftBody) -> Result<Json, StoreError> {
+    let value = serde_json::to_value(body).map_err(StoreError::broken("draft"))?;
+    let back: DraftBody = DraftBody::deserialize(&value).map_err(StoreError::broken("draft"))?;
+    if back == *body { Ok(value) } else { Err(StoreError::Refused("this draft could not be kept as it is".into())) }
+}
+
+impl Editable for Note {
+    const TARGET: EditTarget = EditTarget::Note;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "frame", &self.frame)?;
+        part(&mut parts, "words", &self.words)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self {
+            removed: !taken(parts, THERE, !self.removed)?,
+            frame: taken(parts, "frame", self.frame)?,
+            words: taken(parts, "words", self.words.clone())?,
+            ..self.clone()
+        })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        let row = note::Entity::find_by_id(id).one(t).await?;
+        row.map(Self::from).ok_or(StoreError::Missing { what: "note", id })
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = note::ActiveModel {
+            id: Set(self.id.uuid()),
+            frame: Set(self.frame),
+            words: Set(self.words.clone()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        Ok(())
+    }
+}
+
+/// A draft has no more notes than anybody reads.
+const MOST_NOTES: u64 = 1000;
+
+impl JobEdit {
+    /// A new draft, with the next free number of its job.
+    pub async fn add_draft(&mut self, name: Option<String>, body: &DraftBody) -> Result<DraftId, StoreError> {
+        let last: Option<i32> = draft::Entity::find()
+            .filter(draft::Column::JobId.eq(self.job().uuid()))
+            .select_only()
+            .column(draft::Column::Number)
+            .order_by_desc(draft::Column::Number)
+            .into_tuple()
+            .one(self.transaction())
+            .await?;
+        let id = DraftId::from(Uuid::now_v7());
+        draft::ActiveModel {
+            id: Set(id.uuid()),
+            job_id: Set(self.job().uuid()),
+            number: Set(last.unwrap_or(0) + 1),
+            name: Set(name),
+            body: Set(kept(body)?),
+            created_at: Set(chrono::Utc::now()),
+            // Until the journal says that it is there.
+            removed: Set(true),
+            revision: Set(0),
+        }
+        .insert(self.transaction())
+        .await?;
+        let row: KeptDraft = self.load(id).await?;
+        self.put(&KeptDraft { removed: false, ..row }, None).await?;
+        Ok(id)
+    }
+
+    pub async fn add_note(&mut self, draft: DraftId, frame: i64, words: String) -> Result<NoteId, StoreError> {
+        // A note belongs to a draft of this job.
+        self.load::<KeptDraft>(draft).await?;
+        let of_draft =
+            note::Entity::find().filter(note::Column::DraftId.eq(draft.uuid())).filter(note::Column::Removed.eq(false));
+        if of_draft.count(self.transaction()).await? >= MOST_NOTES {
+            return Err(StoreError::Refused(format!("a draft has at most {MOST_NOTES} notes")));
+        }
+        let id = NoteId::from(Uuid::now_v7());
+        note::ActiveModel {
+            id: Set(id.uuid()),
+            job_id: Set(self.job().uuid()),
+            draft_id: Set(draft.uuid()),
+            frame: Set(frame),
+            words: Set(words),
+            removed: Set(true),
+            revision: Set(0),
+        }
+        .insert(self.transaction())
+        .await?;
+        let row: Note = self.load(id).await?;
+        self.put(&Note { removed: false, ..row }, None).await?;
+        Ok(id)
     }
 }
 
 impl Store {
-    pub async fn add_draft(&self, job: Uuid, body: &DraftBody) -> Result<Uuid, StoreError> {
-        let last = draft::Entity::find()
-            .filter(draft::Column::JobId.eq(job))
+    /// The drafts of a job as a list, the newest first. A draft that cannot be read is in it all the same.
+    pub async fn draft_lines(&self, job: JobId) -> Result<Vec<DraftLine>, StoreError> {
+        let shots = "coalesce(jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}') \
+                     WHEN 'array' THEN body #> '{cut,shots}' END), 0)";
+        let rows: Vec<(Uuid, i32, Option<String>, i32)> = draft::Entity::find()
+            .filter(draft::Column::JobId.eq(job.uuid()))
+            .filter(draft::Column::Removed.eq(false))
+            .select_only()
+            .columns([draft::Column::Id, draft::Column::Number, draft::Column::Name])
+            .column_as(Expr::cust(shots), "shots")
             .order_by_desc(draft::Column::Number)
-            .one(&self.db)
+            .into_tuple()
+            .all(&self.db)
             .await?;
-        let id = Uuid::now_v7();
-        draft::ActiveModel {
-            id: Set(id),
-            job_id: Set(job),
-            number: Set(last.map_or(1, |d| d.number + 1)),
-            body: Set(serde_json::to_value(body).map_err(StoreError::broken("draft"))?),
-            created_at: Set(chrono::Utc::now()),
-        }
-        .insert(&self.db)
-        .await?;
-        Ok(id)
+        Ok(rows
+            .into_iter()
+            .map(|(id, number, name, shots)| DraftLine {
+                id: id.into(),
+                number,
+                title: title(number, name.as_deref()),
+                shots: usize::try_from(shots).unwrap_or(0),
+            })
+            .collect())
     }
 
-    /// The drafts of a job, the newest first.
-    pub async fn drafts(&self, job: Uuid) -> Result<Vec<KeptDraft>, StoreError> {
+    /// All drafts of a job, the newest first.
+    pub async fn drafts(&self, job: JobId) -> Result<Rows<KeptDraft>, StoreError> {
         let rows = draft::Entity::find()
-            .filter(draft::Column::JobId.eq(job))
+            .filter(draft::Column::JobId.eq(job.uuid()))
+            .filter(draft::Column::Removed.eq(false))
             .order_by_desc(draft::Column::Number)
             .all(&self.db)
             .await?;
-        rows.into_iter().map(KeptDraft::try_from).collect()
+        Ok(Rows::read(rows, |r| (r.id, title(r.number, r.name.as_deref())), KeptDraft::try_from))
     }
 
-    pub async fn draft(&self, id: Uuid) -> Result<KeptDraft, StoreError> {
-        let row = draft::Entity::find_by_id(id).one(&self.db).await?;
-        row.ok_or(StoreError::Missing { what: "draft", id })?.try_into()
+    pub async fn draft(&self, id: DraftId) -> Result<KeptDraft, StoreError> {
+        let row = draft::Entity::find_by_id(id.uuid()).filter(draft::Column::Removed.eq(false)).one(&self.db).await?;
+        row.ok_or(StoreError::Missing { what: "draft", id: id.uuid() })?.try_into()
     }
 
-    pub async fn notes(&self, draft: Uuid) -> Result<Vec<Note>, StoreError> {
+    /// The notes of a draft, in the order of their frames.
+    pub async fn notes(&self, draft: DraftId) -> Result<Vec<Note>, StoreError> {
         let rows = note::Entity::find()
-            .filter(note::Column::DraftId.eq(draft))
+            .filter(note::Column::DraftId.eq(draft.uuid()))
+            .filter(note::Column::Removed.eq(false))
             .order_by_asc(note::Column::Frame)
             .all(&self.db)
             .await?;
-        Ok(rows.into_iter().map(|n| Note { id: n.id, draft: n.draft_id, frame: n.frame, words: n.words }).collect())
+        Ok(rows.into_iter().map(Note::from).collect())
     }
 }

@@ -1,4 +1,4 @@
-//! The tables, as SeaORM sees them.
+//! The tables, as SeaORM sees them. Rows never leave the crate.
 
 macro_rules! table {
     ($module:ident, $table:literal, { $($field:ident : $type:ty),* $(,)? }) => {
@@ -29,6 +29,17 @@ table!(job, "job", {
     target_seconds: Option<f64>,
     chosen_track: Option<Uuid>,
     created_at: DateTimeUtc,
+    removed: bool,
+    revision: i64,
+    footage: i64,
+});
+
+table!(import, "import", {
+    job_id: Uuid,
+    words: String,
+    removed: bool,
+    revision: i64,
+    at: DateTimeUtc,
 });
 
 table!(roll, "roll", {
@@ -36,15 +47,20 @@ table!(roll, "roll", {
     name: String,
     root: String,
     folder: String,
+    removed: bool,
+    revision: i64,
 });
 
 table!(clip, "clip", {
     job_id: Uuid,
     roll_id: Uuid,
+    import_id: Option<Uuid>,
     root: String,
     path: String,
     name: String,
     bytes: i64,
+    modified: Option<DateTimeUtc>,
+    digest: Option<String>,
     recorded_at: DateTimeUtc,
     recorded_from: String,
     state: String,
@@ -52,46 +68,74 @@ table!(clip, "clip", {
     problem: Option<String>,
     missing: bool,
     probe: Option<Json>,
-    reading: Option<Json>,
+    motion: Option<Vec<u8>>,
     version: i32,
+    removed: bool,
+    hidden: bool,
+    revision: i64,
+});
+
+table!(clip_reading, "clip_reading", {
+    reading: Json,
 });
 
 table!(pick, "pick", {
     job_id: Uuid,
     clip_id: Uuid,
     verdict: Json,
+    energy: Option<f64>,
+    movement: Option<String>,
     created_at: DateTimeUtc,
+    removed: bool,
+    revision: i64,
 });
 
 table!(track, "track", {
     job_id: Uuid,
+    import_id: Option<Uuid>,
     root: String,
     path: String,
     name: String,
     bytes: i64,
+    modified: Option<DateTimeUtc>,
+    digest: Option<String>,
     state: String,
     progress: f32,
     problem: Option<String>,
     missing: bool,
     probe: Option<Json>,
-    reading: Option<Json>,
+    summary: Option<Json>,
+    version: i32,
     part: Option<Json>,
     marks: Option<Json>,
     about: Option<Json>,
     added_at: DateTimeUtc,
+    removed: bool,
+    hidden: bool,
+    revision: i64,
+});
+
+table!(track_reading, "track_reading", {
+    reading: Json,
 });
 
 table!(draft, "draft", {
     job_id: Uuid,
     number: i32,
+    name: Option<String>,
     body: Json,
     created_at: DateTimeUtc,
+    removed: bool,
+    revision: i64,
 });
 
 table!(note, "note", {
+    job_id: Uuid,
     draft_id: Uuid,
     frame: i64,
     words: String,
+    removed: bool,
+    revision: i64,
 });
 
 table!(handoff, "handoff", {
@@ -106,24 +150,3 @@ table!(handoff, "handoff", {
     request: Json,
     created_at: DateTimeUtc,
 });
-
-pub mod journal {
-    use sea_orm::entity::prelude::*;
-
-    #[derive(Clone, Debug, PartialEq, DeriveEntityModel)]
-    #[sea_orm(table_name = "journal")]
-    pub struct Model {
-        #[sea_orm(primary_key)]
-        pub id: i64,
-        pub job_id: Uuid,
-        pub label: String,
-        pub changes: Json,
-        pub undone: bool,
-        pub at: DateTimeUtc,
-    }
-
-    #[derive(Copy, Clone, Debug, EnumIter, DeriveRelation)]
-    pub enum Relation {}
-
-    impl ActiveModelBehavior for ActiveModel {}
-}

@@ -4,28 +4,44 @@ use uuid::Uuid;
 pub enum StoreError {
     #[error("there is no {what} {id}")]
     Missing { what: &'static str, id: Uuid },
-    #[error("it was changed meanwhile, on another page")]
-    Conflict,
-    #[error("there is nothing to undo")]
+    #[error("it was changed in another window meanwhile: what you see now is how it is")]
+    MovedOn,
+    /// An undo or redo would overwrite what somebody else did since; the one before it can be taken back.
+    #[error("“{label}” stays: what it changed was changed again in another window since{}", then(.next.as_deref()))]
+    Overtaken { label: String, next: Option<String> },
+    #[error("there is nothing to undo here")]
     NothingToUndo,
-    #[error("there is nothing to redo")]
+    #[error("there is nothing to redo here")]
     NothingToRedo,
     #[error("{0}")]
     Refused(String),
     #[error("a {what} in the database is not what it should be")]
     Broken { what: &'static str, source: serde_json::Error },
+    #[error("a {what} in the database has a word that is none: {word}")]
+    Word { what: &'static str, word: String },
     #[error("the database refused")]
     Database(#[from] sea_orm::DbErr),
     #[error("the database refused")]
     Sqlx(#[from] sea_orm::sqlx::Error),
+    #[error("the data folder is in use by another Legere: stop that one, or choose another folder")]
+    InUse,
     #[error("PostgreSQL could not be started: {0}")]
     Cluster(String),
     #[error("the disk refused")]
     Io(#[from] std::io::Error),
 }
 
+fn then(next: Option<&str>) -> String {
+    next.map_or_else(String::new, |label| format!("; the one before it is “{label}”"))
+}
+
 impl StoreError {
     pub(crate) fn broken(what: &'static str) -> impl FnOnce(serde_json::Error) -> Self {
         move |source| Self::Broken { what, source }
     }
+}
+
+/// The value of a word in the database; what is no such word is told, never replaced.
+pub(crate) fn word<T: std::str::FromStr>(what: &'static str, text: &str) -> Result<T, StoreError> {
+    text.parse().map_err(|_| StoreError::Word { what, word: text.chars().take(40).collect() })
 }

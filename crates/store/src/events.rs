@@ -1,7 +1,10 @@
-//! What changed, for open pages: PostgreSQL's own notifications, so that workers on other machines are heard too.
+//! What changed, for open windows: PostgreSQL's own notifications, so that other processes on the same database are heard
+//! too. A notification that belongs to an edit is sent by its transaction: who hears it finds the edit there.
 
 use crate::{Store, StoreError};
+use legere_core::id::{JobId, SessionId};
 use sea_orm::sqlx::postgres::PgListener;
+use sea_orm::{ConnectionTrait, Statement};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -10,35 +13,64 @@ const CHANNEL: &str = "legere";
 /// Something of a job changed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Event {
-    pub job: Uuid,
-    pub what: What,
+    pub job: JobId,
+    pub kind: ChangedKind,
     pub id: Uuid,
+    /// Of the thing, after the change; none where a person cannot change it.
+    pub revision: Option<i64>,
+    /// Whose edit it was; none where nobody's.
+    pub session: Option<SessionId>,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, strum::Display)]
 #[serde(rename_all = "lowercase")]
-pub enum What {
+#[strum(serialize_all = "lowercase")]
+pub enum ChangedKind {
+    Job,
+    Import,
+    Roll,
     Clip,
+    Select,
     Track,
+    Draft,
+    Note,
     Handoff,
 }
 
+impl Event {
+    /// Of what no person's edit changed: a reading, a file.
+    pub(crate) fn of(job: JobId, kind: ChangedKind, id: impl Into<Uuid>) -> Self {
+        Self { job, kind, id: id.into(), revision: None, session: None }
+    }
+}
+
+/// Sends a notification over a connection; within a transaction it arrives when that is committed.
+pub(crate) async fn notify(db: &impl ConnectionTrait, event: &Event) -> Result<(), StoreError> {
+    let text = serde_json::to_string(event).map_err(StoreError::broken("event"))?;
+    let statement = Statement::from_sql_and_values(
+        sea_orm::DatabaseBackend::Postgres,
+        "SELECT pg_notify($1, $2)",
+        [CHANNEL.into(), text.into()],
+    );
+    db.query_one_raw(statement).await?;
+    Ok(())
+}
+
 impl Store {
-    pub async fn tell(&self, job: Uuid, what: What, id: Uuid) -> Result<(), StoreError> {
-        let text = serde_json::to_string(&Event { job, what, id }).map_err(StoreError::broken("event"))?;
-        sea_orm::sqlx::query("SELECT pg_notify($1, $2)").bind(CHANNEL).bind(text).execute(self.pool()).await?;
-        Ok(())
+    pub(crate) async fn notify(&self, job: JobId, kind: ChangedKind, id: impl Into<Uuid>) -> Result<(), StoreError> {
+        notify(&self.db, &Event::of(job, kind, id)).await
     }
 
-    /// Hands every event to `each`, until the connection is lost for good.
-    pub async fn listen(&self, mut each: impl FnMut(Event)) -> Result<(), StoreError> {
+    /// Hands every event to `each`, until the connection is lost. `began` is called once nothing is missed any more.
+    pub async fn listen(&self, began: impl FnOnce(), mut each: impl FnMut(Event)) -> Result<(), StoreError> {
         let mut listener = PgListener::connect_with(self.pool()).await?;
         listener.listen(CHANNEL).await?;
-        loop {
-            let notification = listener.recv().await?;
+        began();
+        while let Some(notification) = listener.try_recv().await? {
             if let Ok(event) = serde_json::from_str(notification.payload()) {
                 each(event);
             }
         }
+        Ok(())
     }
 }

@@ -1,21 +1,29 @@
 //! Jobs: one commissioned piece each.
 
 use crate::entity::job;
+use crate::error::word;
+use crate::events::ChangedKind;
+use crate::journal::{By, EditTarget, Editable, Parts, Revision, THERE, part, taken};
+use crate::rows::Rows;
 use crate::{Store, StoreError};
+use legere_core::id::{JobId, TrackId};
 use legere_core::time::FrameRate;
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, QueryOrder};
+use sea_orm::sea_query::ExprTrait;
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Job {
-    pub id: Uuid,
+    pub id: JobId,
     pub name: String,
     pub rate: FrameRate,
     pub width: u32,
     pub height: u32,
     /// The length to reach; none is "as long as the music".
     pub target_seconds: Option<f64>,
-    pub chosen_track: Option<Uuid>,
+    pub chosen_track: Option<TrackId>,
+    pub removed: bool,
+    pub revision: Revision,
 }
 
 /// What is asked for a new job.
@@ -28,26 +36,81 @@ pub struct NewJob {
     pub target_seconds: Option<f64>,
 }
 
-impl From<job::Model> for Job {
-    fn from(row: job::Model) -> Self {
-        Self {
-            id: row.id,
+impl TryFrom<job::Model> for Job {
+    type Error = StoreError;
+    fn try_from(row: job::Model) -> Result<Self, StoreError> {
+        let side = |v: i32| u32::try_from(v).map_err(|_| StoreError::Word { what: "frame size", word: v.to_string() });
+        Ok(Self {
+            id: row.id.into(),
+            rate: word("frame rate", &row.rate)?,
+            width: side(row.width)?,
+            height: side(row.height)?,
             name: row.name,
-            // Written by us from a rate; 25 only if somebody edited the table by hand.
-            rate: row.rate.parse().or_else(|_| "25".parse()).expect("25 is a rate"),
-            width: u32::try_from(row.width).unwrap_or(1920),
-            height: u32::try_from(row.height).unwrap_or(1080),
             target_seconds: row.target_seconds,
-            chosen_track: row.chosen_track,
-        }
+            chosen_track: row.chosen_track.map(TrackId::from),
+            removed: row.removed,
+            revision: row.revision,
+        })
+    }
+}
+
+impl Editable for Job {
+    const TARGET: EditTarget = EditTarget::Job;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.id
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "name", &self.name)?;
+        part(&mut parts, "chosen", &self.chosen_track)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self {
+            removed: !taken(parts, THERE, !self.removed)?,
+            name: taken(parts, "name", self.name.clone())?,
+            chosen_track: taken(parts, "chosen", self.chosen_track)?,
+            ..self.clone()
+        })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        job::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "job", id })?.try_into()
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = job::ActiveModel {
+            id: Set(self.id.uuid()),
+            name: Set(self.name.clone()),
+            chosen_track: Set(self.chosen_track.map(TrackId::uuid)),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        Ok(())
     }
 }
 
 impl Store {
-    pub async fn create_job(&self, new: NewJob) -> Result<Uuid, StoreError> {
-        let name = new.name.trim();
-        if name.is_empty() || name.chars().count() > 120 {
-            return Err(StoreError::Refused("a job needs a name of at most 120 letters".into()));
+    pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
+        let name = named(&new.name)?;
+        if !new.rate.is_of_jobs() {
+            let rates: Vec<String> =
+                FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d)).map(FrameRate::words).collect();
+            return Err(StoreError::Refused(format!("a job has one of these frame rates: {}", rates.join(", "))));
         }
         if !(64..=8192).contains(&new.width) || !(64..=8192).contains(&new.height) || new.width % 2 + new.height % 2 > 0
         {
@@ -56,29 +119,85 @@ impl Store {
         if new.target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {
             return Err(StoreError::Refused("the length must lie between 2 seconds and 2 hours".into()));
         }
-        let id = Uuid::now_v7();
+        let id = JobId::from(Uuid::now_v7());
         job::ActiveModel {
-            id: Set(id),
-            name: Set(name.to_owned()),
+            id: Set(id.uuid()),
+            name: Set(name),
             rate: Set(new.rate.to_string()),
             width: Set(new.width as i32),
             height: Set(new.height as i32),
             target_seconds: Set(new.target_seconds),
             chosen_track: Set(None),
             created_at: Set(chrono::Utc::now()),
+            // Until its own first entry in the journal says that it is there.
+            removed: Set(true),
+            revision: Set(0),
+            footage: Set(0),
         }
         .insert(&self.db)
         .await?;
+        self.edit::<Job, StoreError>(id, by, id, None, "make the job", |job| Ok(Job { removed: false, ..job })).await?;
         Ok(id)
     }
 
-    pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
-        let row = job::Entity::find_by_id(id).one(&self.db).await?;
-        row.map(Job::from).ok_or(StoreError::Missing { what: "job", id })
+    pub async fn job(&self, id: JobId) -> Result<Job, StoreError> {
+        let row = job::Entity::find_by_id(id.uuid()).filter(job::Column::Removed.eq(false)).one(&self.db).await?;
+        row.ok_or(StoreError::Missing { what: "job", id: id.uuid() })?.try_into()
     }
 
-    pub async fn jobs(&self) -> Result<Vec<Job>, StoreError> {
-        let rows = job::Entity::find().order_by_desc(job::Column::CreatedAt).all(&self.db).await?;
-        Ok(rows.into_iter().map(Job::from).collect())
+    /// The newest first.
+    pub async fn jobs(&self) -> Result<Rows<Job>, StoreError> {
+        self.jobs_that(false).await
     }
+
+    /// Those that were taken out, the newest first.
+    pub async fn removed_jobs(&self) -> Result<Rows<Job>, StoreError> {
+        self.jobs_that(true).await
+    }
+
+    async fn jobs_that(&self, removed: bool) -> Result<Rows<Job>, StoreError> {
+        let found = job::Entity::find().filter(job::Column::Removed.eq(removed));
+        let rows = found.order_by_desc(job::Column::CreatedAt).all(&self.db).await?;
+        Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Job::try_from))
+    }
+
+    /// Rises whenever what shots can be made of changes: clips, their readings, their selects.
+    pub async fn footage_revision(&self, job: JobId) -> Result<i64, StoreError> {
+        let found = job::Entity::find_by_id(job.uuid()).select_only().column(job::Column::Footage);
+        let found: Option<i64> = found.into_tuple().one(&self.db).await?;
+        found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })
+    }
+
+    /// Chooses a track where a person has chosen none.
+    pub(crate) async fn choose_first(&self, job: JobId, track: TrackId) -> Result<(), StoreError> {
+        let chosen = job::Entity::update_many()
+            .col_expr(job::Column::ChosenTrack, Expr::value(track.uuid()))
+            .filter(job::Column::Id.eq(job.uuid()))
+            .filter(job::Column::ChosenTrack.is_null())
+            .exec(&self.db)
+            .await?;
+        if chosen.rows_affected > 0 {
+            self.notify(job, ChangedKind::Job, job).await?;
+        }
+        Ok(())
+    }
+}
+
+/// Says that what shots can be made of has changed.
+pub(crate) async fn footage_changed(db: &impl ConnectionTrait, job: JobId) -> Result<(), StoreError> {
+    job::Entity::update_many()
+        .col_expr(job::Column::Footage, Expr::col(job::Column::Footage).add(1))
+        .filter(job::Column::Id.eq(job.uuid()))
+        .exec(db)
+        .await?;
+    Ok(())
+}
+
+/// A name as people give them: something, and not too much of it.
+pub fn named(name: &str) -> Result<String, StoreError> {
+    let name: String = name.trim().chars().filter(|c| !c.is_control()).collect();
+    if name.is_empty() || name.chars().count() > 120 {
+        return Err(StoreError::Refused("a name has at least one and at most 120 letters".into()));
+    }
+    Ok(name)
 }

@@ -1,25 +1,29 @@
 //! Long work, waiting in PostgreSQL until a worker has time for it.
 //!
-//! A piece of work is a row; a worker takes the most urgent free one with `FOR UPDATE SKIP LOCKED`, says every two seconds
-//! that it is alive, and deletes the row when the piece is done. A row whose worker has fallen silent is free again, so work
-//! is idempotent. A piece that brought three workers down is given up.
+//! A piece of work is a row; a worker takes the most urgent free one with `FOR UPDATE SKIP LOCKED` and gets a token for it,
+//! says every two seconds that it still holds what it holds, and deletes the row when the piece is done. A row whose worker
+//! has fallen silent is free again, under another token: a worker that only slept finds its token gone, stops, and finishes
+//! nothing that is another's. What fails for the moment waits and is tried again; what failed three times is given up.
+//!
+//! While the database is away pieces go on; nobody takes over anything until those who were cut off had time to say that
+//! they are alive.
 
 use crate::{Store, StoreError};
+use legere_core::id::{ClipId, HandoffId, TrackId};
 use sea_orm::sqlx::postgres::PgListener;
 use sea_orm::sqlx::{self, Row};
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use std::future::Future;
-use std::sync::Arc;
-use std::time::Duration;
-use tokio::sync::Semaphore;
-use tokio::task::JoinSet;
+use std::time::{Duration, Instant};
+use tokio::task::{AbortHandle, JoinSet};
 use uuid::Uuid;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Work {
-    ReadTrack(Uuid),
-    ReadClip(Uuid),
-    Handoff(Uuid),
+    ReadTrack(TrackId),
+    ReadClip(ClipId),
+    Handoff(HandoffId),
 }
 
 impl Work {
@@ -34,20 +38,43 @@ impl Work {
 }
 
 /// What a worker is asked for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Turn {
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Delivery {
     Do(Work),
-    /// Each try ended the worker: say so beside the thing, and leave it.
+    /// A try ended in a failure of the program itself: say so beside the thing; the next try comes.
+    Failed(Work),
+    /// Each try ended in a failure of the program itself, or brought the worker down: say so, and leave it.
     GiveUp(Work),
+}
+
+/// How a piece of work ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outcome {
+    /// Done with, well or with a word about it beside the thing.
+    Done,
+    /// Something that passes was in the way, a database that was away: it is tried again after a while, as often as it takes.
+    Later,
+    /// It was stopped from outside: it is tried again after a while, but not for ever.
+    Failed,
 }
 
 const CHANNEL: &str = "legere_work";
 const ALIVE_EVERY: Duration = Duration::from_secs(2);
-/// A worker that has said nothing for so long is taken for dead, in seconds.
-const SILENT: f64 = 10.0;
+/// A worker that has said nothing for so long is taken for dead.
+const SILENT: Duration = Duration::from_secs(10);
 const TRIES: i32 = 3;
 /// How long a worker without work waits before it looks again, if nobody tells it sooner.
 const LOOK_AGAIN: Duration = Duration::from_secs(2);
+/// How long a piece waits after its first failure; twice as long after each further one.
+const BACK_OFF: Duration = Duration::from_secs(2);
+
+/// A row that a worker holds.
+#[derive(Debug, Clone, Copy)]
+struct Lease {
+    id: i64,
+    token: Uuid,
+    tries: i32,
+}
 
 impl Store {
     /// Work that waits already is not queued twice.
@@ -73,39 +100,76 @@ impl Store {
         Ok(())
     }
 
-    async fn take(&self, worker: &str) -> Result<Option<(i64, Turn)>, StoreError> {
+    /// How many pieces wait or are being done.
+    pub async fn work_left(&self) -> Result<i64, StoreError> {
+        Ok(sqlx::query_scalar("SELECT count(*) FROM work").fetch_one(self.pool()).await?)
+    }
+
+    /// `may_take_over` is false as long as those who were cut off may not have spoken yet.
+    async fn take(&self, worker: &str, may_take_over: bool) -> Result<Option<(Lease, Work)>, StoreError> {
         let row = sqlx::query(
-            "UPDATE work SET taken_by = $1, alive_at = now(), tries = tries + 1 WHERE id = (
-                 SELECT id FROM work WHERE taken_by IS NULL OR alive_at < now() - make_interval(secs => $2)
+            "UPDATE work SET taken_by = $1, token = gen_random_uuid(), alive_at = now(), tries = tries + 1 WHERE id = (
+                 SELECT id FROM work WHERE not_before <= now() AND (taken_by IS NULL OR $3
+                     AND alive_at < now() - make_interval(secs => $2)
+                     AND pg_postmaster_start_time() < now() - make_interval(secs => $2))
                  ORDER BY priority DESC, id FOR UPDATE SKIP LOCKED LIMIT 1)
-             RETURNING id, what, tries",
+             RETURNING id, what, tries, token",
         )
         .bind(worker)
-        .bind(SILENT)
+        .bind(SILENT.as_secs_f64())
+        .bind(may_take_over)
         .fetch_optional(self.pool())
         .await?;
         let Some(row) = row else { return Ok(None) };
-        let work = serde_json::from_value(row.try_get("what")?).map_err(StoreError::broken("piece of work"))?;
-        let tries: i32 = row.try_get("tries")?;
-        Ok(Some((row.try_get("id")?, if tries > TRIES { Turn::GiveUp(work) } else { Turn::Do(work) })))
-    }
-
-    /// A piece that ended, well or in a panic, is done with; only a worker that dies leaves its rows to others.
-    async fn ended(&self, piece: Result<i64, tokio::task::JoinError>) -> Result<(), StoreError> {
-        if let Ok(id) = piece {
-            sqlx::query("DELETE FROM work WHERE id = $1").bind(id).execute(self.pool()).await?;
+        let lease = Lease { id: row.try_get("id")?, token: row.try_get("token")?, tries: row.try_get("tries")? };
+        match serde_json::from_value(row.try_get("what")?) {
+            Ok(work) => Ok(Some((lease, work))),
+            Err(error) => {
+                // Nobody will ever know what it was.
+                tracing::error!(%error, id = lease.id, "a piece of work cannot be read and is dropped");
+                self.complete(lease).await?;
+                Ok(None)
+            }
         }
+    }
+
+    /// Whether the row was still this lease's.
+    async fn complete(&self, lease: Lease) -> Result<bool, StoreError> {
+        let gone = sqlx::query("DELETE FROM work WHERE id = $1 AND token = $2")
+            .bind(lease.id)
+            .bind(lease.token)
+            .execute(self.pool())
+            .await?;
+        Ok(gone.rows_affected() == 1)
+    }
+
+    /// Lets a piece wait and be taken again; `counted` says whether this try counts as one that failed.
+    async fn put_off(&self, lease: Lease, counted: bool) -> Result<(), StoreError> {
+        let wait = BACK_OFF * 2u32.pow(lease.tries.clamp(1, 8) as u32 - 1);
+        sqlx::query(
+            "UPDATE work SET taken_by = NULL, token = NULL, not_before = now() + make_interval(secs => $3),
+                 tries = tries - CASE WHEN $4 THEN 0 ELSE 1 END WHERE id = $1 AND token = $2",
+        )
+        .bind(lease.id)
+        .bind(lease.token)
+        .bind(if counted { wait } else { BACK_OFF }.as_secs_f64())
+        .bind(counted)
+        .execute(self.pool())
+        .await?;
         Ok(())
     }
 
-    async fn say_alive(&self, worker: &str) -> Result<(), StoreError> {
-        sqlx::query("UPDATE work SET alive_at = now() WHERE taken_by = $1").bind(worker).execute(self.pool()).await?;
-        Ok(())
+    /// Says that these leases are held; gives those that still are.
+    async fn say_alive(&self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+        Ok(sqlx::query_scalar("UPDATE work SET alive_at = now() WHERE token = ANY($1) RETURNING token")
+            .bind(tokens)
+            .fetch_all(self.pool())
+            .await?)
     }
 
     /// Gives back what a worker holds; it was stopped, not brought down.
     async fn give_back(&self, worker: &str) -> Result<(), StoreError> {
-        sqlx::query("UPDATE work SET taken_by = NULL, tries = tries - 1 WHERE taken_by = $1")
+        sqlx::query("UPDATE work SET taken_by = NULL, token = NULL, tries = tries - 1 WHERE taken_by = $1")
             .bind(worker)
             .execute(self.pool())
             .await?;
@@ -115,74 +179,171 @@ impl Store {
     /// Does work, `at_once` pieces at a time, until it is stopped or dropped. `name` must be this worker's alone.
     pub fn start_worker<F, R>(&self, name: &str, at_once: usize, each: F) -> Worker
     where
-        F: Fn(Turn) -> R + Clone + Send + Sync + 'static,
-        R: Future<Output = ()> + Send + 'static,
+        F: Fn(Delivery) -> R + Clone + Send + Sync + 'static,
+        R: Future<Output = Outcome> + Send + 'static,
     {
-        let (store, name) = (self.clone(), name.to_owned());
-        let driver = tokio::spawn({
-            let (store, name) = (store.clone(), name.clone());
-            async move {
-                loop {
-                    if let Err(error) = store.drive(&name, at_once.max(1), each.clone()).await {
-                        tracing::error!(?error, "a worker lost the queue and starts again");
-                        tokio::time::sleep(LOOK_AGAIN).await;
+        let hand = Hand { store: self.clone(), name: name.to_owned(), each };
+        Worker { store: self.clone(), name: name.to_owned(), driver: tokio::spawn(hand.drive(at_once.max(1))) }
+    }
+}
+
+/// What a worker does its work with.
+#[derive(Clone)]
+struct Hand<F> {
+    store: Store,
+    name: String,
+    each: F,
+}
+
+impl<F, R> Hand<F>
+where
+    F: Fn(Delivery) -> R + Clone + Send + Sync + 'static,
+    R: Future<Output = Outcome> + Send + 'static,
+{
+    async fn drive(self, at_once: usize) {
+        let mut running: JoinSet<Uuid> = JoinSet::new();
+        let mut held: HashMap<Uuid, AbortHandle> = HashMap::new();
+        let mut told: Option<PgListener> = None;
+        let mut alive = tokio::time::interval(ALIVE_EVERY);
+        alive.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+        // Others may have been cut off from the database as well.
+        let mut connected = Instant::now();
+        let mut look = true;
+        loop {
+            if look && running.len() < at_once {
+                match self.store.take(&self.name, connected.elapsed() > SILENT).await {
+                    Ok(Some((lease, work))) => {
+                        let piece = running.spawn(self.clone().one(lease, work));
+                        held.insert(lease.token, piece);
+                    }
+                    Ok(None) => look = false,
+                    Err(error) => {
+                        tracing::warn!(?error, "the queue does not answer");
+                        (look, connected) = (false, Instant::now());
                     }
                 }
+                continue;
             }
-        });
-        Worker { store, name, driver }
-    }
-
-    async fn drive<F, R>(&self, name: &str, at_once: usize, each: F) -> Result<(), StoreError>
-    where
-        F: Fn(Turn) -> R + Clone + Send + Sync + 'static,
-        R: Future<Output = ()> + Send + 'static,
-    {
-        // What this worker held before it lost the queue is free again.
-        self.give_back(name).await?;
-        let mut told = PgListener::connect_with(self.pool()).await?;
-        told.listen(CHANNEL).await?;
-        let hands = Arc::new(Semaphore::new(at_once));
-        let mut running = JoinSet::new();
-        let mut alive = tokio::time::interval(ALIVE_EVERY);
-        loop {
+            if told.is_none() {
+                told = self.listener().await;
+            }
             tokio::select! {
-                _ = alive.tick() => self.say_alive(name).await?,
-                Some(ended) = running.join_next(), if !running.is_empty() => self.ended(ended).await?,
-                hand = hands.clone().acquire_owned() => {
-                    let Ok(hand) = hand else { return Ok(()) };
-                    match self.take(name).await? {
-                        Some((id, turn)) => {
-                            let piece = tokio::spawn(each(turn));
-                            let stop = AbortOnDrop(piece.abort_handle());
-                            running.spawn(async move {
-                                let _kept = (hand, stop);
-                                if piece.await.is_err_and(|e| e.is_panic()) {
-                                    tracing::error!(?turn, "a piece of work panicked");
-                                }
-                                id
-                            });
-                        }
-                        None => {
-                            drop(hand);
-                            // Nothing to do: until somebody says there is, something ends, or it is time to say we are alive.
-                            tokio::select! {
-                                told = told.recv() => drop(told?),
-                                () = tokio::time::sleep(LOOK_AGAIN) => {}
-                                _ = alive.tick() => self.say_alive(name).await?,
-                                Some(ended) = running.join_next(), if !running.is_empty() => self.ended(ended).await?,
+                Some(ended) = running.join_next_with_id(), if !running.is_empty() => {
+                    let gone = match ended {
+                        Ok((_, token)) => Some(token),
+                        Err(error) => held.iter().find(|(_, h)| h.id() == error.id()).map(|(token, _)| *token),
+                    };
+                    if let Some(token) = gone {
+                        held.remove(&token);
+                    }
+                    look = true;
+                }
+                _ = alive.tick() => {
+                    look = true;
+                    let tokens: Vec<Uuid> = held.keys().copied().collect();
+                    match self.store.say_alive(&tokens).await {
+                        Ok(still) => held.retain(|token, piece| {
+                            let mine = still.contains(token);
+                            // It may be done and about to say so; then there is nothing left to stop.
+                            if !mine && !piece.is_finished() {
+                                tracing::warn!(%token, "another worker has taken this piece over");
+                                piece.abort();
                             }
+                            mine
+                        }),
+                        Err(error) => {
+                            tracing::warn!(?error, "the queue does not answer, what is in hand goes on");
+                            connected = Instant::now();
                         }
                     }
+                }
+                woken = heard(&mut told) => {
+                    if !woken {
+                        told = None;
+                        tokio::time::sleep(Duration::from_millis(200)).await;
+                    }
+                    look = true;
+                }
+                () = tokio::time::sleep(LOOK_AGAIN), if !look => look = true,
+            }
+        }
+    }
+
+    async fn listener(&self) -> Option<PgListener> {
+        let mut told = PgListener::connect_with(self.store.pool()).await.ok()?;
+        told.listen(CHANNEL).await.ok()?;
+        Some(told)
+    }
+
+    /// One piece to its end; gives back its token.
+    async fn one(self, lease: Lease, work: Work) -> Uuid {
+        let delivery = if lease.tries > TRIES { Delivery::GiveUp(work) } else { Delivery::Do(work) };
+        // In a task of its own, so that a panic in it is an answer. Dropped with this one, it stops.
+        let outcome = Stopped(tokio::spawn((self.each)(delivery))).await;
+        match outcome {
+            Ok(Outcome::Done) => self.until_kept(lease, work, || self.store.complete(lease)).await,
+            Ok(Outcome::Later) => self.until_kept(lease, work, || self.put_off_as(lease, false)).await,
+            Ok(Outcome::Failed) => self.until_kept(lease, work, || self.put_off_as(lease, true)).await,
+            Err(error) if error.is_panic() => {
+                tracing::error!(?work, tries = lease.tries, "a piece of work panicked");
+                if lease.tries > TRIES {
+                    self.until_kept(lease, work, || self.store.complete(lease)).await;
+                } else {
+                    let _ = Stopped(tokio::spawn((self.each)(Delivery::Failed(work)))).await;
+                    self.until_kept(lease, work, || self.put_off_as(lease, true)).await;
+                }
+            }
+            // The program is ending.
+            Err(_) => {}
+        }
+        lease.token
+    }
+
+    async fn put_off_as(&self, lease: Lease, counted: bool) -> Result<bool, StoreError> {
+        self.store.put_off(lease, counted).await.map(|()| true)
+    }
+
+    /// Says how a piece ended as soon as the database hears it.
+    async fn until_kept<G, Q>(&self, lease: Lease, work: Work, say: G)
+    where
+        G: Fn() -> Q,
+        Q: Future<Output = Result<bool, StoreError>>,
+    {
+        loop {
+            match say().await {
+                Ok(true) => return,
+                Ok(false) => {
+                    tracing::warn!(?work, token = %lease.token, "a piece was finished that another worker has taken over");
+                    return;
+                }
+                Err(error) => {
+                    tracing::warn!(?error, ?work, "the end of a piece could not be said yet");
+                    tokio::time::sleep(LOOK_AGAIN).await;
                 }
             }
         }
     }
 }
 
-struct AbortOnDrop(tokio::task::AbortHandle);
+/// Whether there may be new work; false when nobody will tell any more.
+async fn heard(told: &mut Option<PgListener>) -> bool {
+    match told {
+        Some(told) => matches!(told.try_recv().await, Ok(Some(_))),
+        None => std::future::pending().await,
+    }
+}
 
-impl Drop for AbortOnDrop {
+/// A task that is stopped when nobody waits for it any more.
+struct Stopped<T>(tokio::task::JoinHandle<T>);
+
+impl<T> Future for Stopped<T> {
+    type Output = Result<T, tokio::task::JoinError>;
+    fn poll(mut self: std::pin::Pin<&mut Self>, context: &mut std::task::Context<'_>) -> std::task::Poll<Self::Output> {
+        std::pin::Pin::new(&mut self.0).poll(context)
+    }
+}
+
+impl<T> Drop for Stopped<T> {
     fn drop(&mut self) {
         self.0.abort();
     }

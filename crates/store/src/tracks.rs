@@ -1,45 +1,71 @@
 //! Tracks: the candidates for the music.
 
-use crate::clips::State;
-use crate::entity::track;
-use crate::events::What;
+use crate::clips::{FileIdentity, Import, State};
+use crate::entity::{track, track_reading};
+use crate::error::word;
+use crate::events::ChangedKind;
+use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::rows::Rows;
 use crate::{Store, StoreError};
+use chrono::{DateTime, Utc};
+use legere_core::clip::SoundProbe;
+use legere_core::id::{JobId, TrackId};
 use legere_core::track::marks::Marks;
 use legere_core::track::{TrackReading, Version};
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
-use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Track {
-    pub id: Uuid,
-    pub job: Uuid,
+    pub id: TrackId,
+    pub job: JobId,
     pub root: String,
     pub path: String,
     pub name: String,
     pub bytes: i64,
+    pub modified: Option<DateTime<Utc>>,
+    pub digest: Option<String>,
     pub state: State,
     pub problem: Option<String>,
     /// The file was not where it should be when somebody last looked.
     pub missing: bool,
-    pub probe: Option<Value>,
-    /// As a person sees and uses it: what was measured, with their marks over it.
-    pub reading: Option<TrackReading>,
-    /// What was measured, without the marks.
-    pub measured: Option<TrackReading>,
+    pub probe: Option<SoundProbe>,
+    /// What lists show of its reading, with the marks over it; none until it is read.
+    pub summary: Option<TrackSummary>,
+    /// The version of the reading; rises when it is read anew by another one.
+    pub version: i32,
     pub marks: Marks,
     /// What a person says it is.
-    pub about: About,
-    /// How it is used.
+    pub about: TrackMetadata,
+    /// How a person uses it, or what was offered while nobody had chosen.
     pub part: Option<Version>,
+    pub removed: bool,
+    pub hidden: bool,
+    pub revision: Revision,
+}
+
+/// What lists show of a reading.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct TrackSummary {
+    /// Seconds.
+    pub duration: f64,
+    pub tempo_bpm: f64,
+    /// LUFS.
+    pub loudness: f64,
+}
+
+impl TrackSummary {
+    pub fn of(reading: &TrackReading) -> Self {
+        Self { duration: reading.duration, tempo_bpm: reading.tempo_bpm, loudness: reading.loudness }
+    }
 }
 
 /// What a person says of a track; `None` is as its file says.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
-pub struct About {
+pub struct TrackMetadata {
     pub title: Option<String>,
     pub maker: Option<String>,
     pub mood: Option<String>,
@@ -47,18 +73,18 @@ pub struct About {
     pub genre: Option<String>,
 }
 
-impl About {
+impl TrackMetadata {
     /// With what the file says of itself where a person said nothing.
-    pub fn over(&self, probe: Option<&Value>) -> Self {
-        let own = |said: &Option<String>, key: &str| {
-            said.clone().or_else(|| probe.and_then(|p| p[key].as_str()).map(str::to_owned))
+    pub fn over(&self, probe: Option<&SoundProbe>) -> Self {
+        let own = |said: &Option<String>, file: fn(&SoundProbe) -> &Option<String>| {
+            said.clone().or_else(|| probe.and_then(|p| file(p).clone()))
         };
         Self {
-            title: own(&self.title, "title"),
-            maker: own(&self.maker, "artist"),
-            mood: own(&self.mood, "mood"),
-            theme: own(&self.theme, "theme"),
-            genre: own(&self.genre, "genre"),
+            title: own(&self.title, |p| &p.title),
+            maker: own(&self.maker, |p| &p.artist),
+            mood: own(&self.mood, |p| &p.mood),
+            theme: own(&self.theme, |p| &p.theme),
+            genre: own(&self.genre, |p| &p.genre),
         }
     }
 }
@@ -66,163 +92,362 @@ impl About {
 impl TryFrom<track::Model> for Track {
     type Error = StoreError;
     fn try_from(row: track::Model) -> Result<Self, StoreError> {
-        let measured: Option<TrackReading> =
-            row.reading.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?;
-        let marks: Marks =
-            row.marks.map(serde_json::from_value).transpose().map_err(StoreError::broken("marks"))?.unwrap_or_default();
+        let marks = row.marks.map(serde_json::from_value).transpose().map_err(StoreError::broken("marks"))?;
         let about = row.about.map(serde_json::from_value).transpose().map_err(StoreError::broken("words"))?;
         Ok(Self {
-            id: row.id,
-            job: row.job_id,
+            id: row.id.into(),
+            job: row.job_id.into(),
             root: row.root,
             path: row.path,
             name: row.name,
             bytes: row.bytes,
-            state: State::from_word(&row.state),
+            modified: row.modified,
+            digest: row.digest,
+            state: word("track", &row.state)?,
             problem: row.problem,
             missing: row.missing,
-            probe: row.probe,
-            reading: measured.as_ref().map(|m| marks.over(m)),
-            measured,
-            marks,
+            probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("track"))?,
+            summary: row.summary.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?,
+            version: row.version,
+            marks: marks.unwrap_or_default(),
             about: about.unwrap_or_default(),
             part: row.part.map(serde_json::from_value).transpose().map_err(StoreError::broken("part"))?,
+            removed: row.removed,
+            hidden: row.hidden,
+            revision: row.revision,
         })
     }
 }
 
-impl Store {
-    /// Takes a track in; `None` when it is there already.
-    pub async fn add_track(
-        &self,
-        job: Uuid,
-        root: &str,
-        path: &str,
-        name: &str,
-        bytes: i64,
-    ) -> Result<Option<Uuid>, StoreError> {
+impl Editable for Track {
+    const TARGET: EditTarget = EditTarget::Track;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "version", &self.part)?;
+        part(&mut parts, "beats", &self.marks.beats)?;
+        part(&mut parts, "sections", &self.marks.sections)?;
+        part(&mut parts, "cues", &self.marks.cues)?;
+        let TrackMetadata { title, maker, mood, theme, genre } = &self.about;
+        for (name, said) in [("title", title), ("maker", maker), ("mood", mood), ("theme", theme), ("genre", genre)] {
+            part(&mut parts, name, said)?;
+        }
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        let (marks, about) = (self.marks.clone(), self.about.clone());
+        Ok(Self {
+            removed: !taken(parts, THERE, !self.removed)?,
+            part: taken(parts, "version", self.part.clone())?,
+            marks: Marks {
+                beats: taken(parts, "beats", marks.beats)?,
+                sections: taken(parts, "sections", marks.sections)?,
+                cues: taken(parts, "cues", marks.cues)?,
+            },
+            about: TrackMetadata {
+                title: taken(parts, "title", about.title)?,
+                maker: taken(parts, "maker", about.maker)?,
+                mood: taken(parts, "mood", about.mood)?,
+                theme: taken(parts, "theme", about.theme)?,
+                genre: taken(parts, "genre", about.genre)?,
+            },
+            ..self.clone()
+        })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        track::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "track", id })?.try_into()
+    }
+
+    async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("track"));
+        let mut row = track::ActiveModel {
+            id: Set(self.id.uuid()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        if self.part != before.part {
+            row.part = Set(self.part.as_ref().map(|p| json(serde_json::to_value(p))).transpose()?);
+        }
+        if self.about != before.about {
+            row.about = Set(Some(json(serde_json::to_value(&self.about))?));
+        }
+        if self.marks != before.marks {
+            // Nothing set is nothing kept.
+            row.marks = Set((!self.marks.is_empty()).then(|| json(serde_json::to_value(&self.marks))).transpose()?);
+            if let Some(measured) = measured(t, self.id).await? {
+                let summary = TrackSummary::of(&self.marks.over(&measured));
+                row.summary = Set(Some(json(serde_json::to_value(summary))?));
+            }
+        }
+        row.update(t).await?;
+        let hidden = "UPDATE track SET hidden = removed \
+                      OR coalesce((SELECT i.removed FROM import i WHERE i.id = track.import_id), false) WHERE id = $1";
+        let values = [self.id.uuid().into()];
+        t.execute_raw(sea_orm::Statement::from_sql_and_values(sea_orm::DbBackend::Postgres, hidden, values)).await?;
+        Ok(())
+    }
+}
+
+async fn measured(db: &impl ConnectionTrait, track: TrackId) -> Result<Option<TrackReading>, StoreError> {
+    let row = track_reading::Entity::find_by_id(track.uuid()).one(db).await?;
+    row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
+}
+
+/// A sound file to be taken in as a track.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewTrack {
+    pub root: String,
+    pub path: String,
+    pub name: String,
+    pub bytes: i64,
+    pub modified: DateTime<Utc>,
+}
+
+impl JobEdit {
+    /// Takes a track in, or back; `None` when it is there already.
+    pub async fn add_track(&mut self, import: &Import, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
+        let known = track::Entity::find()
+            .filter(track::Column::JobId.eq(self.job().uuid()))
+            .filter(track::Column::Root.eq(&file.root))
+            .filter(track::Column::Path.eq(&file.path))
+            .one(self.transaction())
+            .await?;
+        if let Some(known) = known {
+            if !known.hidden {
+                return Ok(None);
+            }
+            let (id, removed) = (known.id, known.removed);
+            let mut row: track::ActiveModel = known.into();
+            row.import_id = Set(Some(import.id.uuid()));
+            row.update(self.transaction()).await?;
+            if removed {
+                let row: Track = self.load(id).await?;
+                self.put(&Track { removed: false, ..row }, None).await?;
+            }
+            return Ok(Some(id.into()));
+        }
         let id = Uuid::now_v7();
-        let row = track::ActiveModel {
+        track::ActiveModel {
             id: Set(id),
-            job_id: Set(job),
-            root: Set(root.to_owned()),
-            path: Set(path.to_owned()),
-            name: Set(name.to_owned()),
-            bytes: Set(bytes),
+            job_id: Set(self.job().uuid()),
+            import_id: Set(Some(import.id.uuid())),
+            root: Set(file.root.clone()),
+            path: Set(file.path.clone()),
+            name: Set(file.name.clone()),
+            bytes: Set(file.bytes),
+            modified: Set(Some(file.modified)),
+            digest: Set(None),
             state: Set(State::Waiting.word().into()),
             progress: Set(0.0),
             problem: Set(None),
             missing: Set(false),
             probe: Set(None),
-            reading: Set(None),
+            summary: Set(None),
+            version: Set(0),
             part: Set(None),
             marks: Set(None),
             about: Set(None),
-            added_at: Set(chrono::Utc::now()),
-        };
-        let added = track::Entity::insert(row)
-            .on_conflict(OnConflict::new().do_nothing().to_owned())
-            .exec_without_returning(&self.db)
-            .await?;
-        if added == 0 {
-            return Ok(None);
+            added_at: Set(Utc::now()),
+            removed: Set(false),
+            // Until its import is there.
+            hidden: Set(true),
+            revision: Set(0),
         }
-        self.tell(job, What::Track, id).await?;
-        Ok(Some(id))
+        .insert(self.transaction())
+        .await?;
+        Ok(Some(id.into()))
+    }
+}
+
+impl Store {
+    /// Takes one track in, as an import of its own; `None` when it is there already.
+    pub async fn import_track(&self, job: JobId, by: By, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
+        let mut edit = self.begin_edit(job, by).await?;
+        let import = edit.begin_import("bring in").await?;
+        let id = edit.add_track(&import, file).await?;
+        if id.is_some() {
+            edit.finish_import(&import).await?;
+            edit.commit("bring in", None).await?;
+        }
+        Ok(id)
     }
 
-    pub async fn tracks(&self, job: Uuid) -> Result<Vec<Track>, StoreError> {
+    /// The tracks of a job that are not out, in the order in which they came.
+    pub async fn tracks(&self, job: JobId) -> Result<Rows<Track>, StoreError> {
+        self.tracks_that(job, false).await
+    }
+
+    /// Those that are out.
+    pub async fn hidden_tracks(&self, job: JobId) -> Result<Rows<Track>, StoreError> {
+        self.tracks_that(job, true).await
+    }
+
+    async fn tracks_that(&self, job: JobId, hidden: bool) -> Result<Rows<Track>, StoreError> {
         let rows = track::Entity::find()
-            .filter(track::Column::JobId.eq(job))
+            .filter(track::Column::JobId.eq(job.uuid()))
+            .filter(track::Column::Hidden.eq(hidden))
             .order_by_asc(track::Column::AddedAt)
             .all(&self.db)
             .await?;
-        rows.into_iter().map(Track::try_from).collect()
+        Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Track::try_from))
     }
 
-    pub async fn track(&self, id: Uuid) -> Result<Track, StoreError> {
-        let row = track::Entity::find_by_id(id).one(&self.db).await?;
-        row.ok_or(StoreError::Missing { what: "track", id })?.try_into()
+    pub async fn track(&self, id: TrackId) -> Result<Track, StoreError> {
+        let row = track::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.ok_or(StoreError::Missing { what: "track", id: id.uuid() })?.try_into()
+    }
+
+    /// What was measured in a track, without the marks of a person.
+    pub async fn measured(&self, track: TrackId) -> Result<Option<TrackReading>, StoreError> {
+        measured(&self.db, track).await
     }
 
     pub async fn track_state(&self, track: &Track, state: State, problem: Option<String>) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::State, Expr::value(state.word()))
             .col_expr(track::Column::Problem, Expr::value(problem))
-            .filter(track::Column::Id.eq(track.id))
+            .filter(track::Column::Id.eq(track.id.uuid()))
             .exec(&self.db)
             .await?;
-        self.tell(track.job, What::Track, track.id).await
+        self.notify(track.job, ChangedKind::Track, track.id).await
     }
 
     /// Says of some tracks of a job whether their files are where they should be.
-    pub async fn tracks_missing(&self, job: Uuid, tracks: &[Uuid], missing: bool) -> Result<(), StoreError> {
+    pub async fn tracks_missing(&self, job: JobId, tracks: &[TrackId], missing: bool) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::Missing, Expr::value(missing))
-            .filter(track::Column::JobId.eq(job))
-            .filter(track::Column::Id.is_in(tracks.iter().copied()))
+            .filter(track::Column::JobId.eq(job.uuid()))
+            .filter(track::Column::Id.is_in(tracks.iter().map(|t| t.uuid())))
             .exec(&self.db)
             .await?;
         for id in tracks {
-            self.tell(job, What::Track, *id).await?;
+            self.notify(job, ChangedKind::Track, *id).await?;
         }
         Ok(())
     }
 
-    /// Keeps a reading, and the offered part if the editor has chosen none.
+    /// Another file lies where a track's was; what a person said of it stays.
+    pub async fn track_replaced(&self, track: &Track, problem: &str) -> Result<(), StoreError> {
+        track::Entity::update_many()
+            .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(track::Column::Problem, Expr::value(problem))
+            .col_expr(track::Column::Digest, Expr::value(None::<String>))
+            .filter(track::Column::Id.eq(track.id.uuid()))
+            .exec(&self.db)
+            .await?;
+        self.notify(track.job, ChangedKind::Track, track.id).await
+    }
+
+    /// The same file with another time, as copying leaves it.
+    pub async fn track_touched(&self, track: TrackId, modified: DateTime<Utc>) -> Result<(), StoreError> {
+        track::Entity::update_many()
+            .col_expr(track::Column::Modified, Expr::value(modified))
+            .filter(track::Column::Id.eq(track.uuid()))
+            .exec(&self.db)
+            .await?;
+        Ok(())
+    }
+
+    /// Keeps a reading, and the offered part where there is none. What a person set meanwhile stays: the row is looked at
+    /// when the reading is there, not when it began.
     pub async fn track_ready(
         &self,
         track: &Track,
-        probe: Value,
+        identity: &FileIdentity,
+        probe: &SoundProbe,
         reading: &TrackReading,
         offered: &Version,
     ) -> Result<(), StoreError> {
-        let json = |v: Result<Value, serde_json::Error>| v.map_err(StoreError::broken("reading"));
-        let reading = json(serde_json::to_value(reading))?;
-        let part = match &track.part {
-            Some(part) => json(serde_json::to_value(part))?,
-            None => json(serde_json::to_value(offered))?,
-        };
-        track::Entity::update_many()
-            .col_expr(track::Column::State, Expr::value(State::Ready.word()))
-            .col_expr(track::Column::Problem, Expr::value(None::<String>))
-            .col_expr(track::Column::Probe, Expr::value(probe))
-            .col_expr(track::Column::Reading, Expr::value(reading))
-            .col_expr(track::Column::Part, Expr::value(part))
-            .filter(track::Column::Id.eq(track.id))
-            .exec(&self.db)
-            .await?;
+        let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
+        let transaction = self.db.begin().await?;
+        let row = track::Entity::find_by_id(track.id.uuid()).lock_exclusive().one(&transaction).await?;
+        let row = row.ok_or(StoreError::Missing { what: "track", id: track.id.uuid() })?;
+        let marks: Option<Marks> =
+            row.marks.clone().map(serde_json::from_value).transpose().map_err(StoreError::broken("marks"))?;
+        let seen = marks.map_or_else(|| TrackSummary::of(reading), |m| TrackSummary::of(&m.over(reading)));
+        let has_part = row.part.is_some();
+        let mut row: track::ActiveModel = row.into();
+        row.bytes = Set(identity.bytes);
+        row.modified = Set(Some(identity.modified));
+        row.digest = Set(Some(identity.digest.clone()));
+        row.state = Set(State::Ready.word().into());
+        row.problem = Set(None);
+        row.probe = Set(Some(json(serde_json::to_value(probe))?));
+        row.summary = Set(Some(json(serde_json::to_value(seen))?));
+        row.version = Set(reading.version);
+        if !has_part {
+            row.part = Set(Some(json(serde_json::to_value(offered))?));
+        }
+        row.update(&transaction).await?;
+        track_reading::Entity::insert(track_reading::ActiveModel {
+            id: Set(track.id.uuid()),
+            reading: Set(json(serde_json::to_value(reading))?),
+        })
+        .on_conflict(
+            OnConflict::column(track_reading::Column::Id).update_column(track_reading::Column::Reading).to_owned(),
+        )
+        .exec_without_returning(&transaction)
+        .await?;
+        transaction.commit().await?;
         // The first track that can be used is the chosen one, until the editor chooses.
-        sea_orm::sqlx::query("UPDATE job SET chosen_track = $1 WHERE id = $2 AND chosen_track IS NULL")
-            .bind(track.id)
-            .bind(track.job)
-            .execute(self.pool())
-            .await?;
-        self.tell(track.job, What::Track, track.id).await
+        self.choose_first(track.job, track.id).await?;
+        self.notify(track.job, ChangedKind::Track, track.id).await
     }
 
     /// Lets those tracks wait again that were read by another version of the reading. What was read and what a person
     /// set stays until it is replaced.
     pub async fn outdated_tracks_wait(&self, version: i32) -> Result<(), StoreError> {
-        sea_orm::sqlx::query(
-            "UPDATE track SET state = $1 WHERE state = $2 AND coalesce((reading->>'version')::integer, 0) <> $3",
-        )
-        .bind(State::Waiting.word())
-        .bind(State::Ready.word())
-        .bind(version)
-        .execute(self.pool())
-        .await?;
+        track::Entity::update_many()
+            .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
+            .filter(track::Column::State.eq(State::Ready.word()))
+            .filter(track::Column::Version.ne(version))
+            .exec(&self.db)
+            .await?;
         Ok(())
     }
 
-    pub async fn unfinished_tracks(&self) -> Result<Vec<Uuid>, StoreError> {
+    pub async fn unfinished_tracks(&self) -> Result<Vec<TrackId>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
-        Ok(track::Entity::find()
+        let ids: Vec<Uuid> = track::Entity::find()
             .filter(track::Column::State.is_in(unfinished))
+            .filter(track::Column::Hidden.eq(false))
             .select_only()
             .column(track::Column::Id)
             .into_tuple()
             .all(&self.db)
-            .await?)
+            .await?;
+        Ok(ids.into_iter().map(TrackId::from).collect())
+    }
+
+    /// Makes what earlier versions did not keep beside their readings.
+    pub async fn complete_tracks(&self) -> Result<(), StoreError> {
+        let lacking = track::Entity::find().filter(track::Column::Summary.is_null()).all(&self.db).await?;
+        for track in Rows::read(lacking, |r| (r.id, r.name.clone()), Track::try_from).whole {
+            let Ok(Some(measured)) = self.measured(track.id).await else { continue };
+            let summary = serde_json::to_value(TrackSummary::of(&track.marks.over(&measured)))
+                .map_err(StoreError::broken("reading"))?;
+            track::Entity::update_many()
+                .col_expr(track::Column::Summary, Expr::value(summary))
+                .filter(track::Column::Id.eq(track.id.uuid()))
+                .exec(&self.db)
+                .await?;
+        }
+        Ok(())
     }
 }

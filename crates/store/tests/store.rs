@@ -1,299 +1,162 @@
-//! The store on a real PostgreSQL.
+//! What is gathered, read and asked for, on a real PostgreSQL.
 
-use chrono::Utc;
-use legere_core::footage::{ClipReading, Moment, Samples};
-use legere_core::select::{Mark, Tag, Tier};
+mod world;
+
+use legere_core::footage::ClipReading;
+use legere_core::id::HandoffId;
+use legere_core::select::Tier;
 use legere_core::time::Seconds;
 use legere_core::track::marks::{Edit, Marks};
 use legere_core::track::{Section, SectionKind, TrackReading, Version};
-use legere_store::clips::{NewClip, State};
-use legere_store::drafts::Note;
+use legere_store::clips::{Clip, Roll, State};
+use legere_store::events::ChangedKind;
+use legere_store::handoffs::{HandoffKind, HandoffState};
 use legere_store::jobs::NewJob;
-use legere_store::journal::Put;
-use legere_store::queue::{Turn, Work, Worker};
-use legere_store::tracks::About;
-use legere_store::{Store, StoreError, testing};
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use legere_store::journal::Step;
+use legere_store::tracks::{Track, TrackMetadata};
+use legere_store::{Store, StoreError, sqlx, testing};
 use uuid::Uuid;
-
-fn new_job() -> NewJob {
-    NewJob {
-        name: "The Long Hour".into(),
-        rate: "24000/1001".parse().expect("rate"),
-        width: 1920,
-        height: 1080,
-        target_seconds: Some(45.0),
-    }
-}
-
-fn file(path: &str) -> NewClip {
-    NewClip {
-        root: "media".into(),
-        path: path.into(),
-        name: path.rsplit('/').next().expect("name").into(),
-        bytes: 1,
-        modified: Utc::now(),
-    }
-}
-
-fn reading() -> ClipReading {
-    ClipReading {
-        duration: 4.0,
-        samples: Samples { step: 0.1, motion: vec![0.5; 40], ..Samples::default() },
-        shot_changes: vec![],
-        moments: vec![Moment { start: 0.5, end: 3.0, hit: 1.5, energy: 50.0, why: "x".into() }],
-    }
-}
-
-async fn job_with_clip() -> (Store, Uuid, Uuid) {
-    let store = testing::fresh_store().await.expect("a database");
-    let job = store.create_job(new_job()).await.expect("a job");
-    let ids = store.add_clips(job, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
-    let clip = store.clip(ids[0]).await.expect("the clip");
-    store.clip_ready(&clip, serde_json::json!({}), None, &reading(), None).await.expect("kept");
-    (store, job, clip.id)
-}
+use world::{World, by, file, identity, music, new_job, probe, reading, sound, until};
 
 #[tokio::test]
 async fn files_are_taken_in_once_and_a_reading_makes_the_first_select() {
-    let (store, job, clip) = job_with_clip().await;
-    let again = store.add_clips(job, "day one", "a", &[file("a/1.mp4"), file("a/2.mp4")]).await.expect("clips");
+    let World { store, job, clip, select } = World::new().await;
+    let me = by(1, Step::Gather);
+    let again = store.import_clips(job, me, "day one", "a", &[file("a/1.mp4"), file("a/2.mp4")]).await.expect("clips");
     assert_eq!(again.len(), 1, "the first is there already");
-    assert_eq!(store.clips(job).await.expect("clips").len(), 2);
+    assert_eq!(store.clips(job).await.expect("clips").whole.len(), 2);
     assert_eq!(store.rolls(job).await.expect("rolls").len(), 1);
-    let selects = store.selects(job).await.expect("selects");
-    assert_eq!(selects.len(), 1);
-    assert_eq!((selects[0].clip, selects[0].verdict.tier), (clip, Tier::Unread));
-    assert_eq!(selects[0].verdict.range.hit(), Seconds::new(3, 2).expect("s"));
+    let row = store.select(select).await.expect("the select");
+    assert_eq!((row.clip, row.verdict.tier, row.movement.as_str()), (clip, Tier::Unread, "right"));
+    assert_eq!(row.verdict.range.hit(), Seconds::new(3, 2).expect("s"));
+    assert!((row.energy - reading().energy(0.5, 3.0)).abs() < 0.1);
     // A second reading leaves what the editor has.
     let row = store.clip(clip).await.expect("clip");
-    store.clip_ready(&row, serde_json::json!({}), None, &reading(), None).await.expect("kept");
-    assert_eq!(store.selects(job).await.expect("selects").len(), 1);
+    store.clip_ready(&row, &identity(), &probe(), &reading(), None).await.expect("kept");
+    assert_eq!(store.selects(job).await.expect("selects").whole.len(), 1);
     assert_eq!(store.clip(clip).await.expect("clip").state, State::Ready);
     assert_eq!(store.unfinished_clips().await.expect("list").len(), 1);
 }
 
 #[tokio::test]
-async fn everything_is_undone_and_done_again_in_order_also_after_a_restart() {
-    let url = testing::fresh_url().await.expect("a database");
-    let store = Store::open(&url).await.expect("open");
-    let job = store.create_job(new_job()).await.expect("a job");
-    let ids = store.add_clips(job, "r", "a", &[file("a/1.mp4")]).await.expect("clips");
-    let clip = store.clip(ids[0]).await.expect("clip");
-    store.clip_ready(&clip, serde_json::json!({}), None, &reading(), None).await.expect("kept");
-    let select = store.selects(job).await.expect("selects").remove(0);
-    let mut states = vec![select.verdict.clone()];
-    let mut now = select.verdict.clone();
-    for step in 0..3 {
-        match step {
-            0 => now.tier = Tier::Hero,
-            1 => now.toggle(Tag::try_from("framing:close".to_owned()).expect("tag")),
-            _ => {
-                now.range = now
-                    .range
-                    .with(Mark::In, Seconds::new(1, 1).expect("s"), Seconds::new(4, 1).expect("s"))
-                    .expect("range")
-            }
-        }
-        store.edit(job, &format!("step {step}"), &[Put::Select(select.id, now.clone())]).await.expect("edit");
-        states.push(now.clone());
-    }
-    drop(store);
-    let store = Store::open(&url).await.expect("open again");
-    let current = || async { store.select(select.id).await.expect("select").verdict };
-    for (i, state) in states.iter().enumerate().rev().skip(1) {
-        assert_eq!(store.undo(job).await.expect("undo"), format!("step {i}"));
-        assert_eq!(&current().await, state);
-    }
-    assert!(matches!(store.undo(job).await, Err(StoreError::NothingToUndo)));
-    for state in &states[1..] {
-        store.redo(job).await.expect("redo");
-        assert_eq!(&current().await, state);
-    }
-    assert!(matches!(store.redo(job).await, Err(StoreError::NothingToRedo)));
-    // A new edit after an undo ends the old future.
-    store.undo(job).await.expect("undo");
-    let mut other = current().await;
-    other.tier = Tier::Out;
-    store.edit(job, "out", &[Put::Select(select.id, other)]).await.expect("edit");
-    assert!(matches!(store.redo(job).await, Err(StoreError::NothingToRedo)));
-}
-
-#[tokio::test]
-async fn notes_and_parts_come_and_go_with_undo() {
-    let (store, job, _) = job_with_clip().await;
-    let track = store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track").expect("new");
-    assert_eq!(store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track"), None);
-    let s = |v| Seconds::new(v, 1).expect("s");
-    let part = Version::part(s(2), s(9), s(20)).expect("part");
-    store.edit(job, "part", &[Put::Part(track, part.clone())]).await.expect("edit");
-    assert_eq!(store.track(track).await.expect("track").part, Some(part));
-    store.undo(job).await.expect("undo");
-    assert_eq!(store.track(track).await.expect("track").part, None);
-    let missing = Note { id: Uuid::now_v7(), draft: Uuid::now_v7(), frame: 3, words: "x".into() };
-    assert!(store.edit(job, "note", &[Put::Note(missing)]).await.is_err(), "a note needs a draft");
-    assert!(store.redo(job).await.is_ok(), "and a refused edit leaves the journal alone");
+async fn what_is_taken_out_is_gone_from_every_list_and_comes_back() {
+    let World { store, job, clip, .. } = World::new().await;
+    let me = by(1, Step::Gather);
+    let seen = || async {
+        let overview = store.overview(job, None).await.expect("overview");
+        let (clips, selects) = (store.clips(job).await.expect("clips"), store.selects(job).await.expect("selects"));
+        assert_eq!((overview.clips, overview.selects), (clips.whole.len(), selects.whole.len()));
+        (clips.whole.len(), selects.whole.len())
+    };
+    assert_eq!(seen().await, (1, 1));
+    let footage = store.footage_revision(job).await.expect("revision");
+    let out = |c: Clip| Ok::<_, StoreError>(Clip { removed: true, ..c });
+    store.edit(job, me, clip, None, "leave out", out).await.expect("out");
+    assert_eq!(seen().await, (0, 0));
+    assert!(store.footage_revision(job).await.expect("revision") > footage);
+    assert_eq!(store.all_clips(job).await.expect("clips").whole.len(), 1);
+    // Brought in again it is back, with what was said of it.
+    let ids = store.import_clips(job, me, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
+    assert!(ids.is_empty(), "it was read already");
+    assert_eq!(seen().await, (1, 1));
+    let roll = store.rolls(job).await.expect("rolls").remove(0).id;
+    let out = |r: Roll| Ok::<_, StoreError>(Roll { removed: true, ..r });
+    store.edit(job, me, roll, None, "leave out", out).await.expect("out");
+    assert_eq!(seen().await, (0, 0));
+    let back = |r: Roll| Ok::<_, StoreError>(Roll { removed: false, ..r });
+    store.edit(job, me, roll, None, "bring back", back).await.expect("back");
+    assert_eq!(seen().await, (1, 1));
 }
 
 #[tokio::test]
 async fn impossible_jobs_are_refused_in_words() {
     let store = testing::fresh_store().await.expect("a database");
+    let odd = "2398/100".parse().expect("a rate, but none of a job's");
     for bad in [
         NewJob { name: "  ".into(), ..new_job() },
         NewJob { width: 1919, ..new_job() },
         NewJob { target_seconds: Some(0.5), ..new_job() },
+        NewJob { rate: odd, ..new_job() },
     ] {
-        assert!(matches!(store.create_job(bad).await, Err(StoreError::Refused(_))));
+        assert!(matches!(store.create_job(bad, by(1, Step::Start)).await, Err(StoreError::Refused(_))));
     }
-    assert!(store.jobs().await.expect("jobs").is_empty());
-}
-
-/// Waits until a condition holds, for at most twenty seconds.
-async fn until(what: &str, condition: impl Fn() -> bool) {
-    for _ in 0..1000 {
-        if condition() {
-            return;
-        }
-        tokio::time::sleep(Duration::from_millis(20)).await;
-    }
-    panic!("never: {what}");
-}
-
-type Seen = Arc<Mutex<Vec<Turn>>>;
-
-/// A worker that only notes what it is asked for.
-fn noting(store: &Store, name: &str, at_once: usize) -> (Worker, Seen) {
-    let seen: Seen = Arc::default();
-    let notes = seen.clone();
-    let worker = store.start_worker(name, at_once, move |turn| {
-        let notes = notes.clone();
-        async move { notes.lock().expect("lock").push(turn) }
-    });
-    (worker, seen)
-}
-
-fn clip_work(n: u128) -> Work {
-    Work::ReadClip(Uuid::from_u128(n))
+    let named = store.create_job(NewJob { name: "a\0b".into(), ..new_job() }, by(1, Step::Start)).await.expect("a job");
+    assert_eq!(store.job(named).await.expect("the job").name, "ab", "what no database keeps is left out");
+    assert_eq!(store.jobs().await.expect("jobs").whole.len(), 1);
 }
 
 #[tokio::test]
-async fn work_is_done_the_important_first_and_each_once() {
-    let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&(0..5).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
-    let track = Work::ReadTrack(Uuid::from_u128(99));
-    store.enqueue(&[track, clip_work(3), track]).await.expect("queued");
-    let (worker, seen) = noting(&store, "w", 1);
-    until("six pieces", || seen.lock().expect("lock").len() == 6).await;
-    // A worker without work hears of new work at once.
-    store.enqueue(&[clip_work(7)]).await.expect("queued");
-    until("the seventh", || seen.lock().expect("lock").len() == 7).await;
-    worker.stop().await.expect("stopped");
-    let mut wanted = vec![Turn::Do(track)];
-    wanted.extend([0, 1, 2, 3, 4, 7].map(|n| Turn::Do(clip_work(n))));
-    assert_eq!(*seen.lock().expect("lock"), wanted);
-}
-
-#[tokio::test]
-async fn two_workers_share_a_thousand_pieces() {
-    let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&(0..1000).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
-    let (one, first) = noting(&store, "one", 3);
-    let (two, second) = noting(&store, "two", 3);
-    let count = || first.lock().expect("lock").len() + second.lock().expect("lock").len();
-    until("all pieces", || count() >= 1000).await;
-    one.stop().await.expect("stopped");
-    two.stop().await.expect("stopped");
-    let (first, second) = (first.lock().expect("lock").clone(), second.lock().expect("lock").clone());
-    let mut all: Vec<String> = first.iter().chain(&second).map(|t| format!("{t:?}")).collect();
-    all.sort();
-    all.dedup();
-    assert_eq!((all.len(), first.len() + second.len()), (1000, 1000), "each once");
-    assert!(!first.is_empty() && !second.is_empty());
-}
-
-/// A worker that never ends what it began.
-async fn stuck(store: &Store, name: &str) -> Worker {
-    let (started, mut was_started) = tokio::sync::mpsc::channel(4);
-    let worker = store.start_worker(name, 1, move |_| {
-        let started = started.clone();
+async fn one_row_that_cannot_be_read_is_told_and_hides_no_other() {
+    let World { store, job, clip, .. } = World::new().await;
+    store.import_clips(job, by(1, Step::Gather), "day one", "a", &[file("a/2.mp4")]).await.expect("clips");
+    let spoil = |what: &'static str| {
+        let store = store.clone();
         async move {
-            let _ = started.send(()).await;
-            std::future::pending::<()>().await;
+            sqlx::query(what).bind(clip.uuid()).execute(store.pool()).await.expect("spoilt");
+            let rows = store.clips(job).await.expect("the list");
+            (rows.whole.len(), rows.broken.iter().map(|b| b.name.clone()).collect::<Vec<_>>())
         }
-    });
-    tokio::time::timeout(Duration::from_secs(10), was_started.recv()).await.expect("taken").expect("open");
-    worker
-}
-
-#[tokio::test]
-async fn what_a_stopped_worker_held_is_done_by_the_next_at_once() {
-    let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(1)]).await.expect("queued");
-    stuck(&store, "stopped").await.stop().await.expect("stopped");
-    let (_next, seen) = noting(&store, "next", 1);
-    until("taken over", || *seen.lock().expect("lock") == [Turn::Do(clip_work(1))]).await;
-}
-
-#[tokio::test]
-async fn what_a_dead_worker_held_is_done_by_the_next_and_given_up_in_the_end() {
-    let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(1)]).await.expect("queued");
-    let silence = || async {
-        // The worker died a minute ago.
-        let old = "UPDATE work SET alive_at = now() - interval '1 minute'";
-        legere_store::sqlx::query(old).execute(store.pool()).await.expect("aged");
     };
-    for name in ["first", "second", "third"] {
-        drop(stuck(&store, name).await);
-        silence().await;
-    }
-    let (_next, seen) = noting(&store, "next", 1);
-    until("given up", || *seen.lock().expect("lock") == [Turn::GiveUp(clip_work(1))]).await;
+    assert_eq!(spoil("UPDATE clip SET state = 'dreaming' WHERE id = $1").await, (1, vec!["1.mp4".to_owned()]));
+    let words = store.clip(clip).await.expect_err("told").to_string();
+    assert_eq!(words, "a clip in the database has a word that is none: dreaming");
+    assert_eq!(
+        spoil("UPDATE clip SET state = 'ready', probe = '{}' WHERE id = $1").await,
+        (1, vec!["1.mp4".to_owned()])
+    );
+    // It can be read anew from its file.
+    let broken = store.clips(job).await.expect("the list").broken;
+    store.mend_clips(job, &broken).await.expect("mended");
+    assert_eq!(store.clip(clip).await.expect("clip").state, State::Waiting);
+    sqlx::query("UPDATE job SET rate = '0/0' WHERE id = $1")
+        .bind(job.uuid())
+        .execute(store.pool())
+        .await
+        .expect("spoilt");
+    let jobs = store.jobs().await.expect("the list");
+    assert_eq!(
+        (jobs.whole.len(), jobs.broken[0].name.as_str()),
+        (0, "The Long Hour"),
+        "no rate in the place of what was"
+    );
 }
 
 #[tokio::test]
-async fn a_piece_that_panics_costs_nothing_else() {
-    let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(0), clip_work(1)]).await.expect("queued");
-    let seen: Seen = Arc::default();
-    let notes = seen.clone();
-    let _worker = store.start_worker("w", 1, move |turn| {
-        let notes = notes.clone();
-        async move {
-            assert!(turn != Turn::Do(clip_work(0)), "the first one panics");
-            notes.lock().expect("lock").push(turn);
-        }
-    });
-    until("the second", || *seen.lock().expect("lock") == [Turn::Do(clip_work(1))]).await;
-}
-
-#[tokio::test]
-async fn open_pages_hear_of_what_changes() {
-    let (store, job, clip) = job_with_clip().await;
+async fn open_windows_hear_of_each_thing_once_it_is_there() {
+    let World { store, job, clip, select } = World::new().await;
     let (heard, mut events) = tokio::sync::mpsc::unbounded_channel();
+    let (ready, began) = tokio::sync::oneshot::channel();
     let listener = store.clone();
     let listening = tokio::spawn(async move {
+        let began = || {
+            let _ = ready.send(());
+        };
         let each = move |event| {
             let _ = heard.send(event);
         };
-        let _ = listener.listen(each).await;
+        let _ = listener.listen(began, each).await;
     });
-    // The listener is there once it hears; until then it is told again.
+    began.await.expect("listening");
     let row = store.clip(clip).await.expect("clip");
-    let first = loop {
-        store.clip_progress(&row, State::Reading, 0.4).await.expect("told");
-        if let Ok(Some(event)) = tokio::time::timeout(Duration::from_millis(100), events.recv()).await {
-            break event;
-        }
+    store.clip_progress(&row, State::Reading, 0.4).await.expect("told");
+    let event = events.recv().await.expect("an event");
+    assert_eq!((event.job, event.kind, event.id, event.revision), (job, ChangedKind::Clip, clip.uuid(), None));
+    let me = by(9, Step::Sift);
+    let note = |mut s: legere_store::selects::Select| {
+        s.verdict.note = "x".into();
+        Ok::<_, StoreError>(s)
     };
-    assert_eq!((first.job, first.id), (job, clip));
+    let kept = store.edit(job, me, select, None, "note", note).await.expect("kept");
+    let event = events.recv().await.expect("an event");
+    assert_eq!((event.kind, event.id), (ChangedKind::Select, select.uuid()));
+    assert_eq!((event.revision, event.session), (Some(kept.revision), Some(me.session)));
     listening.abort();
 }
 
 #[tokio::test]
 async fn trouble_and_absence_are_two_things() {
-    let (store, job, clip) = job_with_clip().await;
+    let world = World::new().await;
+    let (store, job, clip) = (&world.store, world.job, world.clip);
     let row = store.clip(clip).await.expect("clip");
     store.clip_failed(&row, "the file is cut short").await.expect("kept");
     store.clips_missing(job, &[clip], true).await.expect("kept");
@@ -302,29 +165,33 @@ async fn trouble_and_absence_are_two_things() {
     store.clips_missing(job, &[clip], false).await.expect("kept");
     let row = store.clip(clip).await.expect("clip");
     assert_eq!((row.problem.as_deref(), row.missing), (Some("the file is cut short"), false), "its own trouble stays");
-    let track = store.add_track(job, "media", "m.wav", "m.wav", 1).await.expect("track").expect("new");
+    let track = world.track().await;
     store.tracks_missing(job, &[track], true).await.expect("kept");
     assert!(store.track(track).await.expect("track").missing);
 }
 
 #[tokio::test]
-async fn a_new_reading_has_a_new_version() {
-    let (store, job, clip) = job_with_clip().await;
-    assert_eq!(store.clip_versions(job).await.expect("versions"), [(clip, 1)]);
+async fn nothing_of_a_replaced_file_is_left_but_what_a_person_said() {
+    let World { store, clip, select, .. } = World::new().await;
     let row = store.clip(clip).await.expect("clip");
+    let kept = store.clip_reading(clip).await.expect("asked").map(|r| r.duration);
+    assert_eq!((row.version, kept, row.digest.as_deref()), (1, Some(4.0), Some("abc")));
+    store.clip_replaced(&row, "another file lies here now").await.expect("kept");
+    let row = store.clip(clip).await.expect("clip");
+    assert_eq!((row.state, row.version, row.probe.as_ref(), row.digest.as_ref()), (State::Waiting, 2, None, None));
+    assert!(row.trace.is_empty() && store.clip_reading(clip).await.expect("asked").is_none());
+    assert!(store.select(select).await.is_ok());
     let again = ClipReading { duration: 5.0, ..reading() };
-    store.clip_ready(&row, serde_json::json!({}), None, &again, None).await.expect("kept");
-    let kept = store.clip_readings(&[clip, Uuid::now_v7()]).await.expect("readings");
-    assert_eq!(kept.len(), 1);
-    assert_eq!((kept[0].0, kept[0].1, kept[0].2.duration), (clip, 2, 5.0));
+    store.clip_ready(&row, &identity(), &probe(), &again, None).await.expect("kept");
+    assert_eq!(store.clip(clip).await.expect("clip").version, 3);
 }
 
 #[tokio::test]
 async fn a_hand_off_goes_from_waiting_to_its_end() {
-    let (store, job, _) = job_with_clip().await;
-    let request = serde_json::json!({ "draft": Uuid::now_v7() });
-    let good = store.add_handoff(job, "edl", "cut.edl", request.clone()).await.expect("asked");
-    let bad = store.add_handoff(job, "mp4", "cut.mp4", request.clone()).await.expect("asked");
+    let World { store, job, .. } = World::new().await;
+    let request = serde_json::json!({ "list": [1, 2] });
+    let good = store.add_handoff(job, HandoffKind::Edl, "cut.edl", request.clone()).await.expect("asked");
+    let bad = store.add_handoff(job, HandoffKind::Mp4, "cut.mp4", request.clone()).await.expect("asked");
     let mut waiting = store.unfinished_handoffs().await.expect("list");
     waiting.sort();
     let mut wanted = vec![good, bad];
@@ -333,45 +200,26 @@ async fn a_hand_off_goes_from_waiting_to_its_end() {
     let row = store.handoff(good).await.expect("row");
     store.handoff_progress(&row, 2, 7).await.expect("told");
     let row = store.handoff(good).await.expect("row");
-    assert_eq!((row.state.as_str(), row.done, row.total, &row.request), ("making", 2, 7, &request));
+    assert_eq!((row.state, row.done, row.total, &row.request), (HandoffState::Making, 2, 7, &request));
     store.handoff_ended(&row, Some("file.edl"), "read back").await.expect("told");
     store.handoff_ended(&store.handoff(bad).await.expect("row"), None, "a clip is gone").await.expect("told");
-    let rows = store.handoffs(job).await.expect("rows");
-    let state = |id| rows.iter().find(|r| r.id == id).map(|r| (r.state.clone(), r.file.clone(), r.report.clone()));
-    assert_eq!(state(good), Some(("ready".into(), Some("file.edl".into()), Some("read back".into()))));
-    assert_eq!(state(bad), Some(("failed".into(), None, Some("a clip is gone".into()))));
+    let rows = store.handoffs(job).await.expect("rows").whole;
+    let state = |id| rows.iter().find(|r| r.id == id).map(|r| (r.state, r.file.clone(), r.report.clone()));
+    assert_eq!(state(good), Some((HandoffState::Ready, Some("file.edl".into()), Some("read back".into()))));
+    assert_eq!(state(bad), Some((HandoffState::Failed, None, Some("a clip is gone".into()))));
     assert!(store.unfinished_handoffs().await.expect("list").is_empty());
-    assert!(matches!(store.handoff(Uuid::now_v7()).await, Err(StoreError::Missing { what: "hand-off", .. })));
-}
-
-#[tokio::test]
-async fn two_pages_that_edit_at_once_both_keep_their_edit() {
-    let (store, job, clip) = job_with_clip().await;
-    let select = store.selects(job).await.expect("selects").remove(0);
-    assert_eq!(select.clip, clip);
-    let edits = (0..12).map(|i| {
-        let store = store.clone();
-        let mut verdict = select.verdict.clone();
-        verdict.note = format!("note {i}");
-        async move { store.edit(job, &format!("edit {i}"), &[Put::Select(select.id, verdict)]).await }
-    });
-    for done in futures::future::join_all(edits).await {
-        done.expect("kept");
-    }
-    // Each of them is in the journal, and all of them can be taken back.
-    for _ in 0..12 {
-        store.undo(job).await.expect("undone");
-    }
-    assert_eq!(store.select(select.id).await.expect("select").verdict, select.verdict);
-    assert!(matches!(store.undo(job).await, Err(StoreError::NothingToUndo)));
+    let none = store.handoff(HandoffId::from(Uuid::now_v7())).await;
+    assert!(matches!(none, Err(StoreError::Missing { what: "hand-off", .. })));
 }
 
 #[tokio::test]
 async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
-    let (store, job, _) = job_with_clip().await;
-    let id = store.add_track(job, "media", "music/a.wav", "a.wav", 10).await.expect("added").expect("new");
+    let world = World::new().await;
+    let (store, job) = (&world.store, world.job);
+    let me = by(3, Step::Listen);
+    let id = world.track().await;
     let row = store.track(id).await.expect("the track");
-    assert!(row.marks.is_empty() && row.reading.is_none() && row.about == About::default());
+    assert!(row.marks.is_empty() && row.summary.is_none() && row.about == TrackMetadata::default());
     let read = |kind| TrackReading {
         duration: 10.0,
         tempo_bpm: 120.0,
@@ -380,50 +228,147 @@ async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
     };
     let second = |n| Seconds::new(n, 1).expect("seconds");
     let part = Version::part(second(0), second(10), second(10)).expect("a part");
-    let probe = serde_json::json!({ "title": "A", "artist": "Hollin", "genre": null });
-    store.track_ready(&row, probe.clone(), &read(SectionKind::Groove), &part).await.expect("kept");
-
-    let row = store.track(id).await.expect("the track");
+    store.track_ready(&row, &identity(), &sound(), &read(SectionKind::Groove), &part).await.expect("kept");
+    assert_eq!(store.job(job).await.expect("the job").chosen_track, Some(id), "the first is chosen");
+    let measured = store.measured(id).await.expect("asked").expect("read");
     let edit = Edit::Kind { at: 1.0, kind: SectionKind::Drop };
-    let marks = row.marks.edited(row.measured.as_ref().expect("read"), &edit).expect("marked");
-    store.edit(job, edit.label(), &[Put::Marks(id, marks.clone())]).await.expect("kept");
-    let said = About { mood: Some("tense".into()), ..About::default() };
-    store.edit(job, "describe a track", &[Put::About(id, said.clone())]).await.expect("kept");
+    let mark = |t: Track| {
+        let marks = t.marks.edited(&measured, &edit).expect("marked");
+        Ok::<_, StoreError>(Track { marks, ..t })
+    };
+    store.edit(job, me, id, None, edit.label(), mark).await.expect("kept");
+    let said = TrackMetadata { mood: Some("tense".into()), ..TrackMetadata::default() };
+    let say = |t: Track| Ok::<_, StoreError>(Track { about: said.clone(), ..t });
+    store.edit(job, me, id, None, "describe a track", say).await.expect("kept");
 
     let row = store.track(id).await.expect("the track");
-    let kind = |r: &Option<TrackReading>| r.as_ref().expect("read").sections[0].kind;
-    assert_eq!((kind(&row.reading), kind(&row.measured)), (SectionKind::Drop, SectionKind::Groove));
-    assert_eq!((&row.marks, &row.about), (&marks, &said));
+    assert_eq!(row.marks.over(&measured).sections[0].kind, SectionKind::Drop);
     let seen = row.about.over(row.probe.as_ref());
     assert_eq!((seen.title.as_deref(), seen.maker.as_deref(), seen.genre), (Some("A"), Some("Hollin"), None));
-    // Read again, the marks stay.
-    store.track_ready(&row, probe, &read(SectionKind::Intro), &part).await.expect("kept");
-    assert_eq!(kind(&store.track(id).await.expect("the track").reading), SectionKind::Drop);
-
-    assert_eq!(store.undo(job).await.expect("undone"), "describe a track");
-    assert_eq!(store.undo(job).await.expect("undone"), "name a section");
+    // A person sets another part while the track is being read again: what they set stays.
+    let mine = Version::part(second(1), second(9), second(10)).expect("a part");
+    let choose = |t: Track| Ok::<_, StoreError>(Track { part: Some(mine.clone()), ..t });
+    store.edit(job, me, id, None, "choose the part", choose).await.expect("kept");
+    store.track_ready(&row, &identity(), &sound(), &read(SectionKind::Intro), &part).await.expect("kept");
     let row = store.track(id).await.expect("the track");
-    assert!(row.marks.is_empty() && row.about == About::default());
-    assert_eq!(kind(&row.reading), SectionKind::Intro);
-    assert_eq!(store.redo(job).await.expect("done again"), "name a section");
-    assert_eq!(store.track(id).await.expect("the track").marks, marks);
+    assert_eq!((row.part.as_ref(), row.about.mood.as_deref()), (Some(&mine), Some("tense")));
+    assert!(row.marks.sections.is_some());
+
+    for label in ["choose the part", "describe a track", "name a section"] {
+        assert_eq!(world.undo(me).await.expect("undone"), label);
+    }
+    let row = store.track(id).await.expect("the track");
+    assert!(row.marks.is_empty() && row.about == TrackMetadata::default() && row.part == Some(part));
+    assert_eq!(world.redo(me).await.expect("done again"), "name a section");
     // Everything as read again is nothing kept.
-    store.edit(job, "start over", &[Put::Marks(id, Marks::default())]).await.expect("kept");
+    let over = |t: Track| Ok::<_, StoreError>(Track { marks: Marks::default(), ..t });
+    store.edit(job, me, id, None, "start over", over).await.expect("kept");
     assert!(store.track(id).await.expect("the track").marks.is_empty());
 }
 
 #[tokio::test]
 async fn a_track_read_by_another_version_waits_again_with_what_it_has() {
-    let (store, job, _) = job_with_clip().await;
-    let id = store.add_track(job, "media", "music/a.wav", "a.wav", 10).await.expect("added").expect("new");
+    let world = World::new().await;
+    let store = &world.store;
+    let id = world.track().await;
+    assert_eq!(store.import_track(world.job, by(1, Step::Gather), &music("music/a.wav")).await.expect("asked"), None);
     let row = store.track(id).await.expect("the track");
     let whole = Seconds::new(10, 1).expect("seconds");
     let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
     let read = TrackReading { version: 3, duration: 10.0, ..TrackReading::default() };
-    store.track_ready(&row, serde_json::json!({}), &read, &part).await.expect("kept");
+    store.track_ready(&row, &identity(), &sound(), &read, &part).await.expect("kept");
     store.outdated_tracks_wait(3).await.expect("looked");
     assert!(store.unfinished_tracks().await.expect("tracks").is_empty());
     store.outdated_tracks_wait(4).await.expect("looked");
     assert_eq!(store.unfinished_tracks().await.expect("tracks"), [id]);
-    assert_eq!(store.track(id).await.expect("the track").measured, Some(read));
+    assert_eq!(store.measured(id).await.expect("asked"), Some(read));
+}
+
+#[tokio::test]
+async fn two_programs_that_start_at_once_make_the_schema_once() {
+    let url = testing::empty_url().await.expect("a database");
+    let opened = futures::future::join_all((0..6).map(|_| Store::open(&url))).await;
+    for store in opened {
+        assert!(store.expect("open").jobs().await.expect("jobs").whole.is_empty());
+    }
+}
+
+#[tokio::test]
+async fn a_database_of_the_first_version_is_taken_over_with_all_that_is_in_it() {
+    let url = testing::url_of_the_first_version().await.expect("a database");
+    let pool = sqlx::PgPool::connect(&url).await.expect("connected");
+    sqlx::raw_sql(include_str!("first_version.sql")).execute(&pool).await.expect("filled");
+    pool.close().await;
+    assert!(Store::is_behind(&url).await.expect("asked"));
+    let store = Store::open(&url).await.expect("open");
+    assert!(!Store::is_behind(&url).await.expect("asked"));
+    store.complete_clips().await.expect("completed");
+    store.complete_tracks().await.expect("completed");
+    let job = store.jobs().await.expect("jobs").whole.remove(0);
+    assert_eq!((job.name.as_str(), job.rate.words().as_str()), ("The Long Hour", "23.976"));
+    let clips = store.clips(job.id).await.expect("clips");
+    assert!(clips.broken.is_empty(), "{:?}", clips.broken);
+    let probe = clips.whole[0].probe.clone().expect("a probe");
+    assert_eq!(probe.timecode.map(|t| t.frames), Some(90_000), "an hour at 25");
+    assert!(!clips.whole[0].trace.is_empty());
+    let select = store.selects(job.id).await.expect("selects").whole.remove(0);
+    assert_eq!((select.verdict.tier, select.movement.as_str()), (Tier::Hero, "right"));
+    assert!(select.energy > 10.0);
+    let draft = store.drafts(job.id).await.expect("drafts").whole.remove(0);
+    assert_eq!(draft.body.cut.shots().len(), 2);
+    assert_eq!(store.notes(draft.id).await.expect("notes")[0].words, "late");
+    let track = store.tracks(job.id).await.expect("tracks").whole.remove(0);
+    assert_eq!(track.summary.map(|s| s.duration), Some(20.0));
+    // And what was a denominator that could be kept but not read is on the grid now.
+    assert!((draft.body.cut.shots()[1].source.start.to_f64() - 1.000_000_01).abs() < 1e-8);
+}
+
+#[tokio::test]
+async fn nobody_enters_without_a_password_and_a_stopped_server_comes_back() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let server = testing::Restartable::start(folder.path()).expect("a server");
+    let url = server.url();
+    let store = Store::open(&url).await.expect("open");
+    let mut parsed = url::Url::parse(&url).expect("a url");
+    parsed.set_password(Some("guess")).expect("set");
+    assert!(sqlx::PgPool::connect(parsed.as_str()).await.is_err(), "a wrong password");
+    parsed.set_password(None).expect("set");
+    assert!(sqlx::PgPool::connect(parsed.as_str()).await.is_err(), "none");
+    let own: bool = sqlx::query_scalar("SELECT rolsuper FROM pg_roles WHERE rolname = current_user")
+        .fetch_one(store.pool())
+        .await
+        .expect("asked");
+    assert!(!own, "the role is no superuser");
+    let sums: String = sqlx::query_scalar("SHOW data_checksums").fetch_one(store.pool()).await.expect("asked");
+    assert_eq!(sums, "on");
+    let mode = std::fs::metadata(folder.path().join("passwords.json")).expect("there").permissions();
+    assert_eq!(std::os::unix::fs::PermissionsExt::mode(&mode) & 0o777, 0o600);
+    let job = store.create_job(new_job(), by(1, Step::Start)).await.expect("a job");
+    let second = testing::Restartable::start(folder.path()).err().expect("refused").to_string();
+    assert!(second.contains("in use by another Legere"), "{second}");
+    server.kill().expect("killed");
+    until("it is back", async || store.job(job).await.is_ok()).await;
+}
+
+#[tokio::test]
+async fn a_dump_brings_back_what_was_there_and_a_broken_one_changes_nothing() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let server = testing::Restartable::start(folder.path()).expect("a server");
+    let store = Store::open(&server.url()).await.expect("open");
+    store.create_job(new_job(), by(1, Step::Start)).await.expect("a job");
+    let file = folder.path().join("dump");
+    server.cluster().dump(&file).expect("dumped");
+    store.create_job(NewJob { name: "Later".into(), ..new_job() }, by(1, Step::Start)).await.expect("a job");
+    store.pool().close().await;
+    let broken = folder.path().join("broken");
+    let bytes = std::fs::read(&file).expect("the dump");
+    std::fs::write(&broken, &bytes[..bytes.len() / 2]).expect("written");
+    assert!(server.cluster().restore(&broken).is_err());
+    let store = Store::open(&server.url()).await.expect("open");
+    assert_eq!(store.jobs().await.expect("jobs").whole.len(), 2, "as it was");
+    store.pool().close().await;
+    server.cluster().restore(&file).expect("restored");
+    let store = Store::open(&server.url()).await.expect("open");
+    let names: Vec<String> = store.jobs().await.expect("jobs").whole.into_iter().map(|j| j.name).collect();
+    assert_eq!(names, ["The Long Hour"]);
 }

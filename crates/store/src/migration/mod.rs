@@ -1,5 +1,7 @@
 //! The schema. Each migration is dated and can be taken back.
 
+mod solid_ground;
+
 use sea_orm::ConnectionTrait;
 use sea_orm_migration::prelude::*;
 
@@ -8,7 +10,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight), Box::new(Listen)]
+        vec![Box::new(FirstLight), Box::new(Listen), Box::new(solid_ground::SolidGround)]
     }
 }
 

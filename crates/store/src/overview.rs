@@ -1,0 +1,91 @@
+//! What every page of a job shows of all its steps, in one query.
+
+use crate::{Store, StoreError};
+use legere_core::id::{DraftId, JobId, TrackId};
+use legere_core::track::Version;
+use sea_orm::{ConnectionTrait, DbBackend, Statement};
+use uuid::Uuid;
+
+/// How far a job is, step by step.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Overview {
+    pub clips: usize,
+    /// Clips that wait or are being read.
+    pub busy: usize,
+    pub rolls: usize,
+    pub selects: usize,
+    /// Selects with a verdict.
+    pub judged: usize,
+    /// The chosen track, when it can be used: its file's name and how it is used.
+    pub music: Option<(TrackId, String, Version)>,
+    /// The draft that was asked for, or the newest: its title, its shots and its notes.
+    pub draft: Option<DraftOverview>,
+    /// Hand-offs that are ready.
+    pub files: usize,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct DraftOverview {
+    pub id: DraftId,
+    pub number: i32,
+    pub name: Option<String>,
+    pub shots: usize,
+    pub notes: usize,
+}
+
+const ALL: &str = r"
+SELECT
+  (SELECT count(*) FROM clip WHERE job_id = $1 AND NOT hidden) AS clips,
+  (SELECT count(*) FROM clip WHERE job_id = $1 AND NOT hidden AND NOT missing AND state IN ('waiting', 'reading')) AS busy,
+  (SELECT count(DISTINCT roll_id) FROM clip WHERE job_id = $1 AND NOT hidden) AS rolls,
+  s.selects, s.judged,
+  t.id AS track, t.name AS track_name, t.part AS track_part,
+  d.id AS draft, d.number AS draft_number, d.name AS draft_name, coalesce(d.shots, 0) AS draft_shots,
+  (SELECT count(*) FROM note WHERE draft_id = d.id AND NOT note.removed) AS notes,
+  (SELECT count(*) FROM handoff WHERE job_id = $1 AND state = 'ready') AS files
+FROM
+  (SELECT count(*) AS selects, count(*) FILTER (WHERE verdict ->> 'tier' <> 'unread') AS judged
+   FROM pick JOIN clip ON clip.id = pick.clip_id WHERE pick.job_id = $1 AND NOT pick.removed AND NOT clip.hidden) s
+  LEFT JOIN job ON job.id = $1
+  LEFT JOIN track t ON t.id = job.chosen_track AND t.summary IS NOT NULL AND t.part IS NOT NULL
+  LEFT JOIN LATERAL (
+    SELECT id, number, name, jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}')
+      WHEN 'array' THEN body #> '{cut,shots}' END) AS shots
+    FROM draft WHERE job_id = $1 AND NOT removed ORDER BY (id = $2) DESC NULLS LAST, number DESC LIMIT 1) d ON true";
+
+impl Store {
+    /// `draft` is the one that the page is about, if any.
+    pub async fn overview(&self, job: JobId, draft: Option<DraftId>) -> Result<Overview, StoreError> {
+        let values = [job.uuid().into(), draft.map(DraftId::uuid).into()];
+        let row = self.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, ALL, values)).await?;
+        let Some(row) = row else { return Ok(Overview::default()) };
+        let count = |name: &str| -> Result<usize, StoreError> {
+            Ok(usize::try_from(row.try_get::<i64>("", name)?).unwrap_or(0))
+        };
+        let track: Option<Uuid> = row.try_get("", "track")?;
+        let part: Option<serde_json::Value> = row.try_get("", "track_part")?;
+        // A part that cannot be read is told in Listen; here there is no music then.
+        let part: Option<Version> = part.and_then(|p| serde_json::from_value(p).ok());
+        let name: Option<String> = row.try_get("", "track_name")?;
+        let draft = match row.try_get::<Option<Uuid>>("", "draft")? {
+            Some(id) => Some(DraftOverview {
+                id: id.into(),
+                number: row.try_get("", "draft_number")?,
+                name: row.try_get("", "draft_name")?,
+                shots: usize::try_from(row.try_get::<i32>("", "draft_shots")?).unwrap_or(0),
+                notes: count("notes")?,
+            }),
+            None => None,
+        };
+        Ok(Overview {
+            clips: count("clips")?,
+            busy: count("busy")?,
+            rolls: count("rolls")?,
+            selects: count("selects")?,
+            judged: count("judged")?,
+            music: track.zip(name).zip(part).map(|((id, name), part)| (id.into(), name, part)),
+            draft,
+            files: count("files")?,
+        })
+    }
+}

@@ -1,0 +1,214 @@
+//! Selects. They are in the table `pick`, because `select` is a word of SQL.
+
+use crate::clips::Clip;
+use crate::entity::{clip, clip_reading, pick};
+use crate::jobs::footage_changed;
+use crate::journal::{EditTarget, Editable, Parts, Revision, THERE, part, taken};
+use crate::rows::Rows;
+use crate::{Store, StoreError};
+use chrono::Utc;
+use legere_core::footage::ClipReading;
+use legere_core::id::{ClipId, JobId, SelectId};
+use legere_core::select::{Facet, Range, Tag, Verdict};
+use legere_core::time::Seconds;
+use sea_orm::prelude::*;
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Select {
+    pub id: SelectId,
+    pub clip: ClipId,
+    pub job: JobId,
+    pub verdict: Verdict,
+    /// 0–100, of its range.
+    pub energy: f64,
+    /// The movement that was measured in its range.
+    pub movement: String,
+    pub removed: bool,
+    pub revision: Revision,
+}
+
+impl TryFrom<pick::Model> for Select {
+    type Error = StoreError;
+    fn try_from(row: pick::Model) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: row.id.into(),
+            clip: row.clip_id.into(),
+            job: row.job_id.into(),
+            verdict: serde_json::from_value(row.verdict).map_err(StoreError::broken("select"))?,
+            energy: row.energy.unwrap_or(0.0),
+            movement: row.movement.unwrap_or_else(|| "still".into()),
+            removed: row.removed,
+            revision: row.revision,
+        })
+    }
+}
+
+/// The part that a tag is: one for each facet that has one answer, one for each word of the others.
+fn tag_part(tag: &Tag) -> String {
+    if tag.facet().words().is_empty() {
+        format!("{} {}", tag.facet().word(), tag.word())
+    } else {
+        tag.facet().word().to_owned()
+    }
+}
+
+impl Editable for Select {
+    const TARGET: EditTarget = EditTarget::Select;
+
+    fn id(&self) -> Uuid {
+        self.id.uuid()
+    }
+
+    fn job(&self) -> JobId {
+        self.job
+    }
+
+    fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "tier", &self.verdict.tier)?;
+        part(&mut parts, "range", &self.verdict.range)?;
+        part(&mut parts, "note", &self.verdict.note)?;
+        for tag in &self.verdict.tags {
+            part(&mut parts, tag_part(tag), tag)?;
+        }
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        let mut next = self.clone();
+        next.removed = !taken(parts, THERE, !self.removed)?;
+        let verdict = &mut next.verdict;
+        verdict.tier = taken(parts, "tier", verdict.tier)?;
+        verdict.range = taken(parts, "range", verdict.range)?;
+        verdict.note = taken(parts, "note", verdict.note.clone())?;
+        let facet = |name: &str| name.split(' ').next().and_then(|f| Facet::ALL.into_iter().find(|a| a.word() == f));
+        for (name, value) in parts.iter().filter(|(name, _)| facet(name).is_some()) {
+            verdict.tags.retain(|t| tag_part(t) != *name);
+            let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
+            verdict.tags.extend(tag);
+        }
+        Ok(next)
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        pick::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "select", id })?.try_into()
+    }
+
+    async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let mut row = pick::ActiveModel {
+            id: Set(self.id.uuid()),
+            verdict: Set(serde_json::to_value(&self.verdict).map_err(StoreError::broken("select"))?),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        if self.verdict.range != before.verdict.range
+            && let Some(reading) = reading_of(t, self.clip.uuid()).await?
+        {
+            let (energy, movement) = measured(&reading, &self.verdict.range);
+            row.energy = Set(Some(energy));
+            row.movement = Set(Some(movement));
+        }
+        row.update(t).await?;
+        footage_changed(t, self.job).await
+    }
+}
+
+async fn reading_of(db: &impl ConnectionTrait, clip: Uuid) -> Result<Option<ClipReading>, StoreError> {
+    let row = clip_reading::Entity::find_by_id(clip).one(db).await?;
+    row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
+}
+
+/// Energy and movement of a range.
+fn measured(reading: &ClipReading, range: &Range) -> (f64, String) {
+    let (start, end) = (range.start().to_f64(), range.end().to_f64());
+    (reading.energy(start, end), reading.movement(start, end).to_owned())
+}
+
+/// What is measured of the selects of a clip that was read, and its first select where it has none.
+pub(crate) async fn first_select(
+    t: &DatabaseTransaction,
+    clip: &Clip,
+    reading: &ClipReading,
+) -> Result<(), StoreError> {
+    let rows = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.id.uuid())).all(t).await?;
+    if rows.is_empty() {
+        let Some(range) = first_range(reading) else { return Ok(()) };
+        let (energy, movement) = measured(reading, &range);
+        pick::ActiveModel {
+            id: Set(Uuid::now_v7()),
+            job_id: Set(clip.job.uuid()),
+            clip_id: Set(clip.id.uuid()),
+            verdict: Set(serde_json::to_value(Verdict::unread(range)).map_err(StoreError::broken("select"))?),
+            energy: Set(Some(energy)),
+            movement: Set(Some(movement)),
+            created_at: Set(Utc::now()),
+            removed: Set(false),
+            revision: Set(0),
+        }
+        .insert(t)
+        .await?;
+    }
+    for row in rows {
+        let Ok(select) = Select::try_from(row) else { continue };
+        measure(t, &select, reading).await?;
+    }
+    Ok(())
+}
+
+async fn measure(db: &impl ConnectionTrait, select: &Select, reading: &ClipReading) -> Result<(), StoreError> {
+    let (energy, movement) = measured(reading, &select.verdict.range);
+    pick::Entity::update_many()
+        .col_expr(pick::Column::Energy, Expr::value(energy))
+        .col_expr(pick::Column::Movement, Expr::value(movement))
+        .filter(pick::Column::Id.eq(select.id.uuid()))
+        .exec(db)
+        .await?;
+    Ok(())
+}
+
+fn first_range(reading: &ClipReading) -> Option<Range> {
+    let best = reading.moments.first()?;
+    let (start, end, hit) =
+        (Seconds::from_measured(best.start), Seconds::from_measured(best.end), Seconds::from_measured(best.hit));
+    Range::new(start, end, hit)
+        .or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO))
+        .ok()
+}
+
+impl Store {
+    /// The selects of a job, without those that are out with their clip.
+    pub async fn selects(&self, job: JobId) -> Result<Rows<Select>, StoreError> {
+        let shown = pick::Entity::find()
+            .join(
+                JoinType::InnerJoin,
+                pick::Entity::belongs_to(clip::Entity).from(pick::Column::ClipId).to(clip::Column::Id).into(),
+            )
+            .filter(pick::Column::JobId.eq(job.uuid()))
+            .filter(pick::Column::Removed.eq(false))
+            .filter(clip::Column::Hidden.eq(false));
+        let rows = shown.order_by_asc(pick::Column::CreatedAt).all(&self.db).await?;
+        Ok(Rows::read(rows, |r| (r.id, String::new()), Select::try_from))
+    }
+
+    pub async fn select(&self, id: SelectId) -> Result<Select, StoreError> {
+        let row = pick::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.ok_or(StoreError::Missing { what: "select", id: id.uuid() })?.try_into()
+    }
+
+    pub(crate) async fn complete_selects(&self) -> Result<(), StoreError> {
+        let lacking = pick::Entity::find().filter(pick::Column::Energy.is_null()).all(&self.db).await?;
+        for select in Rows::read(lacking, |r| (r.id, String::new()), Select::try_from).whole {
+            if let Ok(Some(reading)) = reading_of(&self.db, select.clip.uuid()).await {
+                measure(&self.db, &select, &reading).await?;
+            }
+        }
+        Ok(())
+    }
+}
