@@ -1,8 +1,12 @@
 //! What went wrong, as a status and a sentence.
 
+use actix_web::body::MessageBody;
+use actix_web::dev::{ServiceRequest, ServiceResponse};
 use actix_web::http::StatusCode;
 use actix_web::http::header::ContentType;
-use actix_web::{HttpResponse, ResponseError};
+use actix_web::middleware::Next;
+use actix_web::{Error, HttpResponse, ResponseError};
+use askama::Template;
 use legere_core::arrange::ArrangeError;
 use legere_core::draft::DraftError;
 use legere_core::interchange::InterchangeError;
@@ -34,8 +38,20 @@ pub enum WebError {
     Template(#[from] askama::Error),
     #[error("{0}")]
     Refused(&'static str),
+    /// The request itself is none.
+    #[error("{0}")]
+    BadRequest(String),
     #[error("{name} is no longer where it was")]
     Gone { name: String },
+    #[error("another file lies where {name} was: look at the draft again, then ask for the film again")]
+    Replaced { name: String },
+    #[error("{name} has not been read")]
+    Unread { name: String },
+    #[error("a clip of this draft was left out: bring it back in Gather, or put another one there")]
+    ClipOut,
+    /// Work of ours did not come to its end.
+    #[error("the work was stopped")]
+    Stopped,
     #[error("there is nothing at this address")]
     NotFound,
 }
@@ -47,20 +63,25 @@ impl WebError {
             Self::Store(e) => matches!(
                 e,
                 StoreError::Missing { .. }
-                    | StoreError::Conflict
+                    | StoreError::MovedOn
+                    | StoreError::Overtaken { .. }
                     | StoreError::NothingToUndo
                     | StoreError::NothingToRedo
                     | StoreError::Refused(_)
             ),
             Self::Media(e) => !matches!(e, MediaError::Io(_) | MediaError::NoFfmpeg(_)),
-            Self::Template(_) | Self::Interchange(_) => false,
+            Self::Template(_) | Self::Interchange(_) | Self::Stopped => false,
             Self::Select(_)
             | Self::Version(_)
             | Self::Mark(_)
             | Self::Draft(_)
             | Self::Arrange(_)
             | Self::Refused(_)
+            | Self::BadRequest(_)
             | Self::Gone { .. }
+            | Self::Replaced { .. }
+            | Self::Unread { .. }
+            | Self::ClipOut
             | Self::NotFound => true,
         }
     }
@@ -72,9 +93,14 @@ impl ResponseError for WebError {
             Self::NotFound | Self::Store(StoreError::Missing { .. }) | Self::Media(MediaError::Vanished) => {
                 StatusCode::NOT_FOUND
             }
-            Self::Store(StoreError::Conflict | StoreError::NothingToUndo | StoreError::NothingToRedo) => {
-                StatusCode::CONFLICT
-            }
+            Self::Store(
+                StoreError::MovedOn
+                | StoreError::Overtaken { .. }
+                | StoreError::NothingToUndo
+                | StoreError::NothingToRedo,
+            ) => StatusCode::CONFLICT,
+            Self::BadRequest(_) => StatusCode::BAD_REQUEST,
+            Self::Media(MediaError::DiskFull) => StatusCode::INSUFFICIENT_STORAGE,
             Self::Media(MediaError::OutsideRoots) => StatusCode::FORBIDDEN,
             Self::Store(StoreError::Refused(_))
             | Self::Media(_)
@@ -84,8 +110,13 @@ impl ResponseError for WebError {
             | Self::Draft(_)
             | Self::Arrange(_)
             | Self::Gone { .. }
+            | Self::Replaced { .. }
+            | Self::Unread { .. }
+            | Self::ClipOut
             | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Store(_) | Self::Interchange(_) | Self::Template(_) => StatusCode::INTERNAL_SERVER_ERROR,
+            Self::Store(_) | Self::Interchange(_) | Self::Template(_) | Self::Stopped => {
+                StatusCode::INTERNAL_SERVER_ERROR
+            }
         }
     }
 
@@ -96,8 +127,43 @@ impl ResponseError for WebError {
             tracing::error!(error = ?self, "a request failed");
             "something went wrong inside Legere; the log says what".to_owned()
         };
-        HttpResponse::build(self.status_code()).content_type(ContentType::plaintext()).body(text)
+        let mut response =
+            HttpResponse::build(self.status_code()).content_type(ContentType::plaintext()).body(text.clone());
+        response.extensions_mut().insert(Words(text));
+        response
     }
+}
+
+/// What an answer says, for the middleware that makes a page of it.
+#[derive(Clone)]
+struct Words(String);
+
+#[derive(Template)]
+#[template(path = "error.html")]
+struct ErrorPage {
+    title: &'static str,
+    words: String,
+}
+
+/// Whoever asked for a page gets one that says what is wrong; fragments and data get the words alone.
+pub async fn error_page(
+    request: ServiceRequest,
+    next: Next<impl MessageBody + 'static>,
+) -> Result<ServiceResponse<impl MessageBody>, Error> {
+    let header = |name: &str| request.headers().get(name).and_then(|v| v.to_str().ok());
+    let wants_page = header("accept").is_some_and(|a| a.contains("text/html")) && header("hx-request").is_none();
+    let answered = match next.call(request).await {
+        Ok(answered) => answered,
+        Err(error) => return Err(error),
+    };
+    let words = answered.response().extensions().get::<Words>().cloned();
+    let (true, Some(Words(words))) = (wants_page, words) else { return Ok(answered.map_into_left_body()) };
+    let title = if answered.status() == StatusCode::NOT_FOUND { "There is nothing here" } else { "That did not work" };
+    let Ok(html) = (ErrorPage { title, words }).render() else { return Ok(answered.map_into_left_body()) };
+    let status = answered.status();
+    let page = HttpResponse::build(status).content_type(ContentType::html()).body(html);
+    let (request, _) = answered.into_parts();
+    Ok(ServiceResponse::new(request, page).map_into_right_body())
 }
 
 #[cfg(test)]
@@ -113,7 +179,7 @@ mod tests {
         for (error, status) in [
             (WebError::NotFound, StatusCode::NOT_FOUND),
             (WebError::Media(MediaError::OutsideRoots), StatusCode::FORBIDDEN),
-            (WebError::Store(StoreError::Conflict), StatusCode::CONFLICT),
+            (WebError::Store(StoreError::MovedOn), StatusCode::CONFLICT),
             (WebError::Draft(DraftError::Flash), StatusCode::UNPROCESSABLE_ENTITY),
         ] {
             assert_eq!(error.status_code(), status, "{error}");

@@ -6,8 +6,11 @@
 mod assets;
 pub mod desk;
 mod error;
+mod extract;
 mod pages;
 mod safety;
+mod text;
+mod views;
 
 pub use desk::Desk;
 
@@ -26,6 +29,7 @@ pub fn serve(desk: Desk, listener: TcpListener, workers: usize) -> std::io::Resu
             .app_data(desk.clone())
             .app_data(hosts.clone())
             .wrap(Compress::default())
+            .wrap(from_fn(error::error_page))
             .wrap(from_fn(safety::guard))
             .wrap(tracing_actix_web::TracingLogger::default())
             .configure(pages::routes)

@@ -2,6 +2,8 @@
 
 mod server;
 
+use legere_store::handoffs::HandoffState;
+use legere_store::queue::{Delivery, Work};
 use serde_json::{Value, json};
 use server::Server;
 use server::shoot::Shoot;
@@ -9,14 +11,19 @@ use std::collections::HashSet;
 
 async fn new_draft(server: &Server, shoot: &Shoot) -> String {
     let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
-    assert_eq!(answer.status, 303, "{}", answer.body);
-    let place = answer.head.lines().find_map(|l| l.strip_prefix("location: ")).expect("a place").to_owned();
+    assert_eq!(answer.status, 201, "{}", answer.body);
+    let place = answer.head.lines().find_map(|l| l.strip_prefix("hx-redirect: ")).expect("a place").to_owned();
     let id = place.split_once("draft=").expect("a draft").1.trim().to_owned();
     format!("/jobs/{}/drafts/{id}", shoot.job)
 }
 
 fn shots(draft: &Value) -> &Vec<Value> {
     draft["shots"].as_array().expect("shots")
+}
+
+/// The id of the shot at a place.
+fn shot(draft: &Value, place: usize) -> Value {
+    shots(draft)[place]["id"].clone()
 }
 
 fn lens(draft: &Value) -> Vec<u64> {
@@ -56,7 +63,8 @@ async fn a_cut_is_moved_undone_and_moved_again() {
     let shoot = server.shoot(40).await;
     let path = new_draft(&server, &shoot).await;
     let before = server.json(&format!("{path}.json")).await;
-    let after = server.say(&format!("{path}/edit"), json!({ "do": "move-cut", "shot": 1, "by": -2 })).await;
+    let after =
+        server.say(&format!("{path}/edit"), json!({ "do": "move-cut", "shot": shot(&before, 1), "by": -2 })).await;
     let (was, is) = (lens(&before), lens(&after));
     assert_eq!((is[1], is[2]), (was[1] - 2, was[2] + 2));
     assert_eq!(is.iter().sum::<u64>(), 600);
@@ -66,9 +74,12 @@ async fn a_cut_is_moved_undone_and_moved_again() {
     server.say(&format!("/jobs/{}/redo", shoot.job), json!({})).await;
     assert_eq!(lens(&server.json(&format!("{path}.json")).await), is);
     for (edit, words) in [
-        (json!({ "do": "move-cut", "shot": 1, "by": -500 }), "a shot of fewer than 3 frames would be a flash"),
-        (json!({ "do": "move-cut", "shot": 400, "by": 1 }), "there is no shot 400 in this draft"),
-        (json!({ "do": "slip", "shot": 1, "by": 5000 }), "the clip has no more frames on this side"),
+        (
+            json!({ "do": "move-cut", "shot": shot(&before, 1), "by": -500 }),
+            "a shot of fewer than 3 frames would be a flash",
+        ),
+        (json!({ "do": "move-cut", "shot": shoot.job, "by": 1 }), "this shot is no longer in the draft"),
+        (json!({ "do": "slip", "shot": shot(&before, 1), "by": 5000 }), "the clip has no more frames on this side"),
     ] {
         assert_eq!(server.refused(&format!("{path}/edit"), edit).await, words);
     }
@@ -81,16 +92,18 @@ async fn pinned_shots_stay_while_the_pace_changes_around_them() {
     let server = Server::start().await;
     let shoot = server.shoot(60).await;
     let path = new_draft(&server, &shoot).await;
-    let pinned = server.say(&format!("{path}/edit"), json!({ "do": "pin", "shot": 3, "on": true })).await;
+    let before = server.json(&format!("{path}.json")).await;
+    let pin = json!({ "do": "pin", "shot": shot(&before, 3), "on": true });
+    let pinned = server.say(&format!("{path}/edit"), pin).await;
     let kept = shots(&pinned)[3].clone();
     assert_eq!(kept["pinned"], true);
-    let slip = json!({ "do": "slip", "shot": 3, "by": 1 });
+    let slip = json!({ "do": "slip", "shot": kept["id"], "by": 1 });
     assert_eq!(server.refused(&format!("{path}/edit"), slip).await, "the shot is pinned: unpin it first");
     let pace = json!({ "pace": [[4, false], [2, false], [1, false], [8, false]] });
     let again = server.say(&format!("{path}/arrange"), pace).await;
     assert!(shots(&again).len() > shots(&pinned).len(), "a faster pace takes more shots");
     let found = shots(&again).iter().find(|s| s["start"] == kept["start"]).expect("still there");
-    for part in ["select", "len", "source", "pinned"] {
+    for part in ["id", "select", "len", "source", "pinned"] {
         assert_eq!(found[part], kept[part], "{part}");
     }
     assert_eq!(again["sections"][2]["pace"], "every beat");
@@ -106,20 +119,20 @@ async fn alternates_are_offered_with_what_they_gain_and_swapped_with_one_action(
     let shoot = server.shoot(40).await;
     let path = new_draft(&server, &shoot).await;
     let draft = server.json(&format!("{path}.json")).await;
-    let offered = server.json(&format!("{path}/alternates?shot=2")).await;
+    let offered = server.json(&format!("{path}/alternates?shot={}", shot(&draft, 2).as_str().expect("an id"))).await;
     let offered = offered.as_array().expect("a list");
     assert_eq!(offered.len(), 3);
     let used: HashSet<&str> = shots(&draft).iter().filter_map(|s| s["select"].as_str()).collect();
     assert!(offered.iter().all(|a| !used.contains(a["select"].as_str().expect("a select"))));
     assert!(offered.iter().all(|a| a["gains"].as_array().is_some_and(|g| !g.is_empty())));
-    let swap = json!({ "do": "swap", "shot": 2, "select": offered[0]["select"] });
+    let swap = json!({ "do": "swap", "shot": shot(&draft, 2), "select": offered[0]["select"] });
     let swapped = server.say(&format!("{path}/edit"), swap).await;
     assert_eq!(shots(&swapped)[2]["select"], offered[0]["select"]);
     assert_eq!(lens(&swapped), lens(&draft), "the place is the same");
-    let twice = json!({ "do": "swap", "shot": 5, "select": offered[0]["select"] });
+    let twice = json!({ "do": "swap", "shot": shot(&draft, 5), "select": offered[0]["select"] });
     let words = server.refused(&format!("{path}/edit"), twice).await;
     assert_eq!(words, "this select is too short for the place, or in the draft already");
-    assert_eq!(server.json(&format!("{path}/alternates?shot=999")).await, json!([]));
+    assert_eq!(server.json(&format!("{path}/alternates?shot={}", shoot.job)).await, json!([]));
     server.stop().await;
 }
 
@@ -128,12 +141,8 @@ async fn too_little_footage_is_said_where_the_draft_was_asked_for() {
     let server = Server::start().await;
     let shoot = server.shoot(1).await;
     let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
-    assert_eq!(answer.status, 200);
-    assert!(
-        answer.body.contains("the selects are too short for the music: 8 s of pictures for 24 s"),
-        "{}",
-        answer.body
-    );
+    let words = "the selects are too short for the music: 8 s of pictures for 24 s";
+    assert_eq!((answer.status, answer.body.as_str()), (422, words));
     for select in &shoot.selects {
         let path = format!("/jobs/{}/selects/{select}", shoot.job);
         server.say(&path, json!({ "do": "tier", "tier": "out" })).await;
@@ -160,7 +169,12 @@ async fn drafts_are_numbered_and_each_has_its_address() {
     }
     // Nothing is lost by trying: an edit of the one leaves the other.
     let before = server.json(&format!("{second}.json")).await;
-    server.say(&format!("{first}/edit"), json!({ "do": "move-cut", "shot": 0, "by": 1 })).await;
+    server
+        .say(
+            &format!("{first}/edit"),
+            json!({ "do": "move-cut", "shot": shot(&server.json(&format!("{first}.json")).await, 0), "by": 1 }),
+        )
+        .await;
     assert_eq!(lens(&server.json(&format!("{second}.json")).await), lens(&before));
     let other = server.job("Another").await;
     let foreign = first.replace(&shoot.job.to_string(), &other.to_string());
@@ -210,22 +224,148 @@ async fn lists_are_handed_off_and_a_missing_original_is_named() {
     let wrong = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=tape")).await;
     assert_eq!(wrong.status, 422);
     for handoff in server.desk.store.unfinished_handoffs().await.expect("a list") {
-        server.desk.do_work(legere_store::queue::Turn::Do(legere_store::queue::Work::Handoff(handoff))).await;
+        server.desk.do_work(Delivery::Do(Work::Handoff(handoff))).await;
     }
-    let made = server.desk.store.handoffs(shoot.job).await.expect("a list");
-    let of = |kind: &str| made.iter().find(|h| h.kind == kind).expect("made");
+    let made = server.desk.store.handoffs(shoot.job).await.expect("a list").whole;
+    let of = |kind: &str| made.iter().find(|h| h.kind.word() == kind).expect("made");
     let wanted = format!("read back: {} shots, 600 frames, as in the draft", shots(&draft).len());
     for kind in ["otio", "edl", "csv"] {
-        assert_eq!((of(kind).state.as_str(), of(kind).report.as_deref()), ("ready", Some(wanted.as_str())), "{kind}");
-        let file = server.get(&format!("/media/handoffs/{}", of(kind).id)).await;
+        assert_eq!(
+            (of(kind).state, of(kind).report.as_deref()),
+            (HandoffState::Ready, Some(wanted.as_str())),
+            "{kind}"
+        );
+        let file = server.get(&format!("/jobs/{}/media/handoffs/{}", shoot.job, of(kind).id)).await;
         assert_eq!(file.status, 200);
         assert!(file.head.contains(&format!("the short hour, draft 1.{kind}")), "{}", file.head);
     }
-    let edl = server.get(&format!("/media/handoffs/{}", of("edl").id)).await.body;
+    let edl = server.get(&format!("/jobs/{}/media/handoffs/{}", shoot.job, of("edl").id)).await.body;
     assert!(edl.contains("TITLE: The Short Hour, draft 1") && edl.contains("01:00:0"), "source timecodes: {edl}");
     // There are no files behind this shoot, so the film cannot be made; which one is missing is said.
     let words = of("mp4").report.clone().expect("words");
-    assert_eq!(of("mp4").state, "failed");
+    assert_eq!(of("mp4").state, HandoffState::Failed);
     assert!(words.starts_with('C') && words.ends_with(".mp4 is no longer where it was"), "{words}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn two_windows_cut_one_draft_and_neither_takes_back_the_others_work() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let seen = server.json(&format!("{path}.json")).await;
+    let revision = seen["revision"].as_i64();
+    let act = async |window: u128, base: Option<i64>, what: Value| {
+        server.in_window(window, "arrange", base, &format!("{path}/edit"), &what.to_string()).await
+    };
+    let pin = |place: usize, on: bool| json!({ "do": "pin", "shot": shot(&seen, place), "on": on });
+    assert_eq!(act(1, revision, pin(0, true)).await.status, 200);
+    // The other window has not seen that, and pins another shot: both stay.
+    assert_eq!(act(2, revision, pin(5, true)).await.status, 200);
+    // The same shot is another matter: it is told, and nothing is overwritten.
+    let refused = act(2, revision, pin(0, false)).await;
+    let words = "it was changed in another window meanwhile: what you see now is how it is";
+    assert_eq!((refused.status, refused.body.as_str()), (409, words));
+    let now = server.json(&format!("{path}.json")).await;
+    assert_eq!((&shots(&now)[0]["pinned"], &shots(&now)[5]["pinned"]), (&json!(true), &json!(true)));
+    // Who has seen how it is may change it.
+    assert_eq!(act(2, now["revision"].as_i64(), pin(0, false)).await.status, 200);
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    let overtaken = server.in_window(1, "arrange", None, &undo, "{}").await;
+    assert_eq!(overtaken.status, 409);
+    assert!(overtaken.body.starts_with("“pin” stays: what it changed was changed again"), "{}", overtaken.body);
+    assert_eq!(server.in_window(2, "arrange", None, &undo, "{}").await.status, 200);
+    let now = server.json(&format!("{path}.json")).await;
+    assert_eq!((&shots(&now)[0]["pinned"], &shots(&now)[5]["pinned"]), (&json!(true), &json!(true)));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_draft_is_handed_off_as_it_was_when_it_was_asked_for() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let id = path.rsplit_once('/').expect("an id").1;
+    let before = server.json(&format!("{path}.json")).await;
+    let asked = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=csv")).await;
+    assert_eq!(asked.status, 200);
+    // While it waits the cut is moved, the draft renamed and even deleted.
+    server.say(&format!("{path}/edit"), json!({ "do": "move-cut", "shot": shot(&before, 0), "by": 3 })).await;
+    server.say(&format!("{path}/name"), json!({ "name": "another" })).await;
+    assert_eq!(server.ask("DELETE", &path, &[], "").await.status, 204);
+    let handoff = server.desk.store.unfinished_handoffs().await.expect("a list").remove(0);
+    server.desk.do_work(Delivery::Do(Work::Handoff(handoff))).await;
+    let row = server.desk.store.handoff(handoff).await.expect("made");
+    assert_eq!((row.state, row.name.as_str()), (HandoffState::Ready, "The Short Hour, draft 1.csv"));
+    let csv = server.get(&format!("/jobs/{}/media/handoffs/{handoff}", shoot.job)).await.body;
+    let first = csv.lines().nth(1).expect("a shot");
+    assert_eq!(first.split(',').nth(3), Some(lens(&before)[0].to_string().as_str()), "{first}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn drafts_are_named_copied_deleted_and_brought_back() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let named = server.say(&format!("{path}/name"), json!({ "name": " the loud\none " })).await;
+    assert_eq!(named["title"], "the loud one");
+    let copy = server.post_json(&format!("{path}/copy"), "{}").await;
+    assert_eq!(copy.status, 201, "{}", copy.body);
+    let lines = server.desk.store.draft_lines(shoot.job).await.expect("drafts");
+    assert_eq!(lines.iter().map(|l| l.title.as_str()).collect::<Vec<_>>(), ["the loud one, copy", "the loud one"]);
+    assert_eq!(server.ask("DELETE", &path, &[], "").await.status, 204);
+    assert_eq!(server.get(&format!("{path}.json")).await.status, 404);
+    let history = server.json(&format!("/jobs/{}/history", shoot.job)).await;
+    assert_eq!((&history["undo"], &history["redo"]), (&json!("delete the draft"), &Value::Null));
+    let undone = server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
+    assert_eq!((&undone["label"], &undone["next"]["redo"]), (&json!("delete the draft"), &json!("delete the draft")));
+    assert_eq!(server.get(&format!("{path}.json")).await.status, 200);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn the_pace_of_one_section_lays_that_section_anew_and_no_other() {
+    let server = Server::start().await;
+    let shoot = server.shoot(60).await;
+    let path = new_draft(&server, &shoot).await;
+    let before = server.json(&format!("{path}.json")).await;
+    let pace: Vec<Value> = before["sections"]
+        .as_array()
+        .expect("sections")
+        .iter()
+        .enumerate()
+        .map(|(i, s)| if i == 2 { json!([1, false]) } else { json!([s["quarters"], s["varied"]]) })
+        .collect();
+    let after = server.say(&format!("{path}/arrange"), json!({ "pace": pace, "section": 2 })).await;
+    let drop = 300..500;
+    let outside = |d: &Value| -> Vec<Value> {
+        shots(d)
+            .iter()
+            .filter(|s| !drop.contains(&s["start"].as_i64().expect("a start")))
+            .map(|s| s["id"].clone())
+            .collect()
+    };
+    assert_eq!(outside(&after), outside(&before), "what lies elsewhere is the same shots");
+    let inside = |d: &Value| shots(d).iter().filter(|s| drop.contains(&s["start"].as_i64().expect("a start"))).count();
+    assert!(inside(&after) > inside(&before));
+    assert!(shots(&after).iter().all(|s| s["pinned"] == false), "nothing was pinned by that");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_draft_keeps_its_place_in_every_step() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let first = new_draft(&server, &shoot).await;
+    new_draft(&server, &shoot).await;
+    let id = first.rsplit_once('/').expect("an id").1;
+    for page in ["gather", "listen", "sift", "arrange", "watch", "handoff"] {
+        let body = server.get(&format!("/jobs/{}/{page}?draft={id}", shoot.job)).await.body;
+        assert_eq!(body.matches(&format!("?draft={id}\"")).count(), 6, "{page}: the spine leads on with the draft");
+        assert!(body.contains("draft 1, "), "{page}");
+    }
+    let plain = server.get(&format!("/jobs/{}/sift", shoot.job)).await.body;
+    assert!(!plain.contains("?draft=") && plain.contains("draft 2, "));
     server.stop().await;
 }

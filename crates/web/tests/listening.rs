@@ -2,10 +2,11 @@
 
 mod server;
 
-use legere_store::queue::{Turn, Work};
+use legere_store::queue::{Delivery, Work};
 use serde_json::{Value, json};
+use server::NOBODY;
 use server::Server;
-use server::shoot::Shoot;
+use server::shoot::{Shoot, identity, sound};
 
 struct Track<'a> {
     server: &'a Server,
@@ -42,6 +43,14 @@ impl<'a> Track<'a> {
     async fn undo(&self) {
         self.server.say(&format!("{}/undo", self.job), json!({})).await;
     }
+}
+
+/// A new draft on the chosen music.
+async fn opened(server: &Server, shoot: &Shoot) -> std::sync::Arc<legere_web::desk::drafts::OpenDraft> {
+    let job = server.desk.store.job(shoot.job).await.expect("the job");
+    let id = server.desk.new_draft(&job, NOBODY).await.expect("a draft");
+    let kept = server.desk.store.draft(id).await.expect("kept");
+    server.desk.open_draft(&job, kept).await.expect("open")
 }
 
 #[tokio::test]
@@ -91,14 +100,14 @@ async fn marks_lie_over_the_reading_reach_the_draft_and_are_undone() {
     let said = track.mark(json!({ "do": "energy", "at": 1.0, "energy": 140 })).await.expect_err("refused");
     assert!(said.contains("energy goes from 0 to 100"), "{said}");
     // The draft is laid on what one sees.
-    let draft = server.desk.new_draft(shoot.job).await.expect("a draft");
-    let open = server.desk.open_draft(draft).await.expect("open");
+    let open = opened(&server, &shoot).await;
     assert_eq!(open.music.sections[0].kind.word(), "break");
     // A new reading leaves them alone.
     let row = server.desk.store.track(shoot.track).await.expect("a track");
     let version = row.part.clone().expect("a part");
-    let measured = row.measured.clone().expect("a reading");
-    server.desk.store.track_ready(&row, json!({ "title": "Short" }), &measured, &version).await.expect("read again");
+    let store = &server.desk.store;
+    let measured = store.measured(shoot.track).await.expect("asked").expect("a reading");
+    store.track_ready(&row, &identity(), &sound(), &measured, &version).await.expect("read again");
     assert_eq!(track.seen().await["reading"]["sections"][0]["kind"], "break");
     track.undo().await;
     track.undo().await;
@@ -114,12 +123,20 @@ async fn a_track_that_cannot_be_read_again_keeps_what_was_read() {
     let before = track.seen().await;
     // Its file is not there, and it was read by no version of today's.
     server.desk.take_up_again().await.expect("queued");
-    server.desk.do_work(Turn::Do(Work::ReadTrack(shoot.track))).await;
+    server.desk.do_work(Delivery::Do(Work::ReadTrack(shoot.track))).await;
     assert_eq!(track.seen().await["reading"], before["reading"]);
     let row = server.desk.store.track(shoot.track).await.expect("a track");
-    assert!(row.problem.is_some_and(|p| p.starts_with("not read again: ")));
+    assert!(row.missing, "it is read once its file is back");
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
-    assert!(page.contains("not read again: "), "it is told beside the track");
+    assert!(page.contains("the file is no longer where it was"), "it is told beside the track");
+    // What lies there then is no music; the reading stays all the same.
+    std::fs::create_dir_all(server.dir.path().join("media/music")).expect("a folder");
+    std::fs::write(server.dir.path().join("media/music/short.wav"), "no music").expect("written");
+    server.desk.look_for_files(shoot.job).await.expect("looked");
+    server.desk.do_work(Delivery::Do(Work::ReadTrack(shoot.track))).await;
+    assert_eq!(track.seen().await["reading"], before["reading"]);
+    let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
+    assert!(page.contains("not read again: "), "{page}");
     server.stop().await;
 }
 
@@ -148,8 +165,8 @@ async fn a_wanted_length_is_offered_and_used() {
     let said = track.post("version", json!({ "stretch": 3.0 })).await.expect_err("refused");
     assert!(said.contains("half as long to twice as long"), "{said}");
     // The draft lies on the joined music.
-    let draft = server.desk.new_draft(shoot.job).await;
-    assert!(draft.is_ok(), "{draft:?}");
+    let lies = opened(&server, &shoot).await.music.duration;
+    assert!((lies - best["seconds"].as_f64().expect("seconds")).abs() < 0.01, "{lies}");
     server.stop().await;
 }
 
@@ -214,8 +231,7 @@ async fn finishing_touches_stay_when_the_part_changes() {
         assert!(said.contains(words), "{touch}: {said}");
     }
     // A draft is as long as the stretched part.
-    let draft = server.desk.new_draft(shoot.job).await.expect("a draft");
-    let open = server.desk.open_draft(draft).await.expect("open");
+    let open = opened(&server, &shoot).await;
     assert!((open.music.duration - 16.8).abs() < 1e-3 && (open.music.tempo_bpm - 120.0 / 1.05).abs() < 0.01);
     server.stop().await;
 }
@@ -225,11 +241,11 @@ async fn a_version_that_cannot_be_written_is_said() {
     let server = Server::start().await;
     let shoot = server.shoot(2).await;
     // This track has a reading, and no file.
-    let wav = server.get(&format!("/media/tracks/{}/version.wav", shoot.track)).await;
-    assert!(wav.status == 404 || wav.status == 422, "{}", wav.status);
-    assert!(!wav.body.contains("ffmpeg") && !wav.body.contains("/tmp"), "{}", wav.body);
-    let none = server.get(&format!("/media/tracks/{}/version.flac", uuid::Uuid::from_u128(5))).await;
-    assert_eq!(none.status, 404);
+    let media = format!("/jobs/{}/media/tracks", shoot.job);
+    let wav = server.get(&format!("{media}/{}/version.wav", shoot.track)).await;
+    assert_eq!((wav.status, wav.body.as_str()), (422, "short.wav is no longer where it was"));
+    let none = server.get(&format!("{media}/{}/version.flac", uuid::Uuid::from_u128(5))).await;
+    assert_eq!((none.status, none.body.starts_with("there is no track")), (404, true), "{}", none.body);
     // Another job cannot mark this track.
     let other = server.job("Another").await;
     let foreign = format!("/jobs/{other}/tracks/{}/marks", shoot.track);

@@ -2,7 +2,7 @@
 
 mod server;
 
-use legere_store::queue::{Turn, Work};
+use legere_store::queue::{Delivery, Work};
 use server::Server;
 use std::process::Command;
 
@@ -10,10 +10,11 @@ use std::process::Command;
 async fn a_new_job_is_asked_for_in_the_editors_words() {
     let server = Server::start().await;
     for (form, words) in [
-        ("name=&length=45&rate=25&size=1920x1080", "a job needs a name"),
-        ("name=A&length=soon&rate=25&size=1920x1080", "the length is written in seconds, or like 1:30"),
+        ("name=&length=45&rate=25&size=1920x1080", "a name has at least one and at most 120 letters"),
+        ("name=A&length=soon&rate=25&size=1920x1080", "a length is written in seconds"),
         ("name=A&length=1&rate=25&size=1920x1080", "the length must lie between 2 seconds and 2 hours"),
         ("name=A&length=45&rate=fast&size=1920x1080", "this is not a frame rate"),
+        ("name=A&length=45&rate=2398/100&size=1920x1080", "a job has one of these frame rates: 23.976, 24, 25"),
         ("name=A&length=45&rate=25&size=big", "the frame size is written like 1920x1080"),
         ("name=A&length=45&rate=25&size=1921x1080", "the frame size must be even"),
     ] {
@@ -21,10 +22,10 @@ async fn a_new_job_is_asked_for_in_the_editors_words() {
         assert!(answer.status == 200 && answer.body.contains(words), "{form}: {}", answer.body);
         assert!(answer.body.contains("role=\"alert\""));
     }
-    assert!(server.desk.store.jobs().await.expect("jobs").is_empty());
+    assert!(server.desk.store.jobs().await.expect("jobs").whole.is_empty());
     let made = server.post_form("/jobs", "name=Spring&length=1:30&rate=24000/1001&size=1080x1920").await;
     assert_eq!(made.status, 303);
-    let job = server.desk.store.jobs().await.expect("jobs").remove(0);
+    let job = server.desk.store.jobs().await.expect("jobs").whole.remove(0);
     assert_eq!((job.name.as_str(), job.target_seconds, job.width), ("Spring", Some(90.0), 1080));
     server.stop().await;
 }
@@ -44,7 +45,8 @@ async fn steps_that_wait_for_an_earlier_one_say_for_which() {
         assert!(answer.status == 200 && answer.body.contains(words), "{page}: {}", answer.body);
     }
     let answer = server.post_form(&format!("/jobs/{job}/drafts"), "").await;
-    assert!(answer.body.contains("there is no music to arrange on yet: choose a track in Listen"), "{}", answer.body);
+    let words = "there is no music to arrange on yet: choose a track in Listen";
+    assert_eq!((answer.status, answer.body.as_str()), (422, words));
     assert_eq!(server.get("/jobs/00000000-0000-0000-0000-000000000000/gather").await.status, 404);
     server.stop().await;
 }
@@ -66,7 +68,7 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
     assert!(bring().await.body.contains("Brought in 2 clips and 0 tracks."));
     assert!(bring().await.body.contains("Brought in 0 clips and 0 tracks, 2 were there already."));
     for clip in server.desk.store.unfinished_clips().await.expect("clips") {
-        server.desk.do_work(Turn::Do(Work::ReadClip(clip))).await;
+        server.desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
     }
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("1 cannot be read") && page.contains("this is not a video, or it is damaged beyond reading"));
@@ -77,6 +79,7 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
     // What vanishes later is said as well, and nothing else is lost.
     std::fs::remove_file(folder.join("C001.mp4")).expect("removed");
     assert!(bring().await.body.contains("there already"));
+    server.desk.look_for_files(job).await.expect("looked");
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("the file is no longer where it was"), "{page}");
     server.stop().await;
@@ -85,19 +88,75 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
 #[tokio::test]
 async fn broken_requests_are_refused_and_change_nothing() {
     let server = Server::start().await;
-    let job = server.job("A job").await;
-    let id = "00000000-0000-0000-0000-000000000000";
-    for (path, body) in [
-        (format!("/jobs/{job}/selects/{id}"), "{\"do\":\"tier\",\"tier\":\"best\"}"),
-        (format!("/jobs/{job}/selects/{id}"), "{\"do\":\"mark\",\"mark\":\"in\",\"at\":1e999}"),
-        (format!("/jobs/{job}/drafts/{id}/edit"), "{\"do\":\"burn\"}"),
-        (format!("/jobs/{job}/drafts/{id}/arrange"), "{\"pace\":[[3,true]]}"),
-        (format!("/jobs/{job}/tracks/{id}/version"), "{\"spans\":\"a\"}"),
+    let shoot = server.shoot(40).await;
+    let made = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
+    assert_eq!(made.status, 201, "{}", made.body);
+    let line = server.desk.store.draft_lines(shoot.job).await.expect("drafts").remove(0);
+    let (job, select, draft, track) = (shoot.job, shoot.selects[0], line.id, shoot.track);
+    let shot = server.desk.store.draft(draft).await.expect("the draft").body.cut.shots()[0].id;
+    let before = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
+    let many = format!("[{}]", vec!["[0,20]"; 350].join(","));
+    for (path, body, status, words) in [
+        (format!("selects/{select}"), r#"{"do":"tier","tier":"best"}"#.to_owned(), 400, "unknown variant `best`"),
+        (format!("selects/{select}"), r#"{"do":"mark","mark":"in","at":1e999}"#.to_owned(), 400, "number out of range"),
+        (
+            format!("selects/{select}"),
+            r#"{"do":"mark","mark":"in","at":1e300}"#.to_owned(),
+            422,
+            "in must come before out",
+        ),
+        (format!("drafts/{draft}/edit"), r#"{"do":"burn"}"#.to_owned(), 400, "unknown variant `burn`"),
+        (
+            format!("drafts/{draft}/edit"),
+            format!(r#"{{"do":"slip","shot":"{shot}","by":9223372036854775807}}"#),
+            422,
+            "the clip has no more frames",
+        ),
+        (
+            format!("drafts/{draft}/edit"),
+            format!(r#"{{"do":"move-cut","shot":"{shot}","by":-9223372036854775808}}"#),
+            422,
+            "flash",
+        ),
+        (format!("drafts/{draft}/arrange"), r#"{"pace":[[3,true]]}"#.to_owned(), 422, "a pace is between"),
+        (
+            format!("drafts/{draft}/arrange"),
+            format!(r#"{{"pace":[{}]}}"#, vec!["[4,true]"; 5000].join(",")),
+            422,
+            "once for each section",
+        ),
+        (format!("tracks/{track}/version"), r#"{"spans":"a"}"#.to_owned(), 400, "invalid type"),
+        (format!("tracks/{track}/version"), format!(r#"{{"spans":{many}}}"#), 422, "at most 100 parts"),
+        (
+            format!("tracks/{track}/marks"),
+            r#"{"do":"retempo","start":-1e15,"end":10,"bpm":120}"#.to_owned(),
+            422,
+            "outside the track",
+        ),
+        ("drafts/nonsense/edit".to_owned(), "{}".to_owned(), 404, "there is nothing at this address"),
+        (format!("tracks/{track}/about"), format!(r#"{{"title":"{}"}}"#, "x".repeat(600_000)), 400, "overflow"),
     ] {
-        let answer = server.post_json(&path, body).await;
-        assert!(matches!(answer.status, 400 | 404 | 422), "{path} {body}: {} {}", answer.status, answer.body);
-        assert!(!answer.body.to_lowercase().contains("sql"), "{}", answer.body);
+        let answer = server.post_json(&format!("/jobs/{job}/{path}"), &body).await;
+        let told = format!("{path} {}: {} {}", &body[..body.len().min(80)], answer.status, answer.body);
+        assert_eq!(answer.status, status, "{told}");
+        assert!(answer.body.contains(words), "{told}");
     }
-    assert_eq!(server.post_json(&format!("/jobs/{job}/undo"), "{}").await.status, 409);
+    let after = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
+    assert_eq!(after["shots"].as_array().map(|s| s.len()), before["shots"].as_array().map(|s| s.len()));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn whoever_asks_for_a_page_gets_a_page_also_when_there_is_none() {
+    let server = Server::start().await;
+    let page = [("Accept", "text/html,application/xhtml+xml")];
+    for path in ["/jobs/00000000-0000-0000-0000-000000000000/gather", "/jobs/seven/sift", "/nowhere"] {
+        let answer = server.ask("GET", path, &page, "").await;
+        assert_eq!(answer.status, 404);
+        assert!(answer.body.contains("<h1") && answer.body.contains("href=\"/\""), "{}", answer.body);
+        let fragment = server.ask("GET", path, &[page[0], ("HX-Request", "true")], "").await;
+        assert!(fragment.status == 404 && !fragment.body.contains('<'), "{}", fragment.body);
+        assert!(!server.get(path).await.body.contains('<'), "data gets the words alone");
+    }
     server.stop().await;
 }

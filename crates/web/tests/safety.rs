@@ -3,7 +3,8 @@
 mod server;
 
 use legere_store::clips::NewClip;
-use server::Server;
+use server::shoot::new_track;
+use server::{NOBODY, Server};
 
 #[tokio::test]
 async fn only_pages_of_this_server_act_here() {
@@ -35,7 +36,7 @@ async fn only_pages_of_this_server_act_here() {
 #[tokio::test]
 async fn every_answer_carries_the_policy() {
     let server = Server::start().await;
-    for path in ["/", "/nothing", "/assets/own/legere.css", "/jobs/not-an-id/gather"] {
+    for path in ["/", "/nothing", "/assets/own/css/base.css", "/jobs/not-an-id/gather"] {
         let head = server.get(path).await.head;
         let policy = head
             .lines()
@@ -62,8 +63,8 @@ async fn nothing_outside_the_media_folders_is_reached() {
     for path in [
         "/assets/../Cargo.toml",
         "/assets/%2e%2e/src/lib.rs",
-        "/media/previews/..%2f..%2fsecret.mp4",
-        "/media/clips/../x",
+        "/jobs/00000000-0000-0000-0000-000000000000/media/previews/..%2f..%2fsecret.mp4",
+        "/jobs/00000000-0000-0000-0000-000000000000/media/clips/../x",
     ] {
         assert!(matches!(server.get(path).await.status, 400 | 404), "{path}");
     }
@@ -82,8 +83,9 @@ async fn names_with_markup_are_text() {
         bytes: 1,
         modified: chrono::Utc::now(),
     };
-    server.desk.store.add_clips(job, markup, "day one", &[file]).await.expect("a clip");
-    server.desk.store.add_track(job, "media", "x.wav", markup, 1).await.expect("a track");
+    server.desk.store.import_clips(job, NOBODY, markup, "day one", &[file]).await.expect("a clip");
+    let track = legere_store::tracks::NewTrack { name: markup.into(), ..new_track("x.wav") };
+    server.desk.store.import_track(job, NOBODY, &track).await.expect("a track");
     for page in ["gather", "listen", "sift", "arrange", "watch", "handoff"] {
         let answer = server.get(&format!("/jobs/{job}/{page}")).await;
         assert_eq!(answer.status, 200, "{page}: {}", answer.body);
@@ -105,12 +107,66 @@ async fn what_goes_wrong_inside_stays_inside() {
     server.stop().await;
 }
 
+/// Every address of a job that names something of it, with something of another job.
 #[tokio::test]
 async fn one_job_does_not_open_what_belongs_to_another() {
     let server = Server::start().await;
-    let (mine, other) = (server.job("Mine").await, server.job("Other").await);
-    let track = server.desk.store.add_track(other, "media", "x.wav", "x.wav", 1).await.expect("a track").expect("new");
-    assert_eq!(server.get(&format!("/jobs/{mine}/tracks/{track}/reading.json")).await.status, 404);
-    assert_eq!(server.get(&format!("/jobs/{other}/tracks/{track}/reading.json")).await.status, 200);
+    let shoot = server.shoot(40).await;
+    let other = server.job("Other").await;
+    assert_eq!(server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await.status, 201);
+    let draft = server.desk.store.draft_lines(shoot.job).await.expect("drafts").remove(0).id;
+    let asked = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={draft}&kind=csv")).await;
+    assert_eq!(asked.status, 200, "{}", asked.body);
+    let handoff = server.desk.store.unfinished_handoffs().await.expect("hand-offs").remove(0);
+    server.desk.do_work(legere_store::queue::Delivery::Do(legere_store::queue::Work::Handoff(handoff))).await;
+    let (clip, select, track) = (shoot.clips[0], shoot.selects[0], shoot.track);
+    let shot = server.desk.store.draft(draft).await.expect("a draft").body.cut.shots()[0].id;
+    let pin = format!(r#"{{"do":"pin","shot":"{shot}","on":true}}"#);
+    let json = [
+        (format!("selects/{select}"), r#"{"do":"tier","tier":"hero"}"#),
+        (format!("tracks/{track}/marks"), r#"{"do":"halve"}"#),
+        (format!("tracks/{track}/version"), r#"{"level":0}"#),
+        (format!("tracks/{track}/about"), "{}"),
+        (format!("tracks/{track}/lengths"), r#"{"seconds":20,"keep":"nothing"}"#),
+        (format!("tracks/{track}/choose"), "{}"),
+        (format!("drafts/{draft}/edit"), pin.as_str()),
+        (format!("drafts/{draft}/arrange"), "{}"),
+        (format!("drafts/{draft}/copy"), "{}"),
+        (format!("drafts/{draft}/name"), r#"{"name":"x"}"#),
+        (format!("drafts/{draft}/notes"), r#"{"frame":1,"words":"x"}"#),
+    ];
+    for (path, body) in &json {
+        assert_eq!(server.post_json(&format!("/jobs/{other}/{path}"), body).await.status, 404, "{path}");
+    }
+    for (path, form) in [
+        (format!("clips/{clip}/again"), ""),
+        (format!("clips/{clip}/there"), "there=false"),
+        (format!("tracks/{track}/again"), ""),
+        (format!("tracks/{track}/there"), "there=false"),
+        ("handoffs".to_owned(), &*format!("draft={draft}&kind=csv")),
+    ] {
+        assert_eq!(server.post_form(&format!("/jobs/{other}/{path}"), form).await.status, 404, "{path}");
+    }
+    let get = [
+        format!("selects/{select}"),
+        format!("clips/{clip}/reading.json"),
+        format!("tracks/{track}/reading.json"),
+        format!("drafts/{draft}.json"),
+        format!("drafts/{draft}/watch.json"),
+        format!("drafts/{draft}/notes"),
+        format!("drafts/{draft}/alternates?shot={shot}"),
+        format!("media/handoffs/{handoff}"),
+    ];
+    for path in &get {
+        assert_eq!(server.get(&format!("/jobs/{other}/{path}")).await.status, 404, "{path}");
+        assert_eq!(server.get(&format!("/jobs/{}/{path}", shoot.job)).await.status, 200, "{path} is there in its own");
+    }
+    for path in [format!("drafts/{draft}"), format!("drafts/{draft}/notes/{draft}")] {
+        assert_eq!(server.ask("DELETE", &format!("/jobs/{other}/{path}"), &[], "").await.status, 404, "{path}");
+    }
+    for (path, body) in json.iter().filter(|(path, _)| !path.contains("lengths")) {
+        let answer = server.post_json(&format!("/jobs/{}/{path}", shoot.job), body).await;
+        assert!((200..300).contains(&answer.status), "{path} works in its own job: {} {}", answer.status, answer.body);
+    }
     server.stop().await;
 }

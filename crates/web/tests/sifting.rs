@@ -3,8 +3,9 @@
 mod server;
 
 use serde_json::{Value, json};
+use server::NOBODY;
 use server::Server;
-use server::shoot::Shoot;
+use server::shoot::{Shoot, new_track};
 
 fn select(shoot: &Shoot, at: usize) -> String {
     format!("/jobs/{}/selects/{}", shoot.job, shoot.selects[at])
@@ -97,7 +98,7 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     let shoot = server.shoot(2).await;
     let store = &server.desk.store;
     let broken =
-        store.add_track(shoot.job, "media", "music/broken.mp3", "broken.mp3", 1).await.expect("track").expect("new");
+        store.import_track(shoot.job, NOBODY, &new_track("music/broken.mp3")).await.expect("track").expect("new");
     let row = store.track(broken).await.expect("a track");
     let words = "this is not a piece of music, or it is damaged beyond reading";
     store.track_state(&row, legere_store::clips::State::Failed, Some(words.into())).await.expect("kept");
@@ -123,7 +124,7 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
 async fn a_job_with_music_alone_has_something_already() {
     let server = Server::start().await;
     let job = server.job("Music first").await;
-    server.desk.store.add_track(job, "media", "music/one.mp3", "one.mp3", 1).await.expect("a track");
+    server.desk.store.import_track(job, NOBODY, &new_track("music/one.mp3")).await.expect("a track");
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("No clips yet") && !page.contains("Nothing here yet"), "{page}");
     assert!(page.contains("<span class=\"clip-name\">one.mp3</span>"), "{page}");
@@ -138,7 +139,10 @@ async fn a_card_of_two_days_is_two_rolls_and_two_rulers() {
     for words in ["Tuesday 12 May 2026", "Wednesday 13 May 2026", "from 09:00", "3 clips", "6 clips, 1 roll", "0:24"] {
         assert!(page.contains(words), "{words}: {page}");
     }
-    assert_eq!(page.matches("class=\"mark ready\"").count(), 6);
+    // Each day has its ruler, with a mark for each of its clips.
+    let paths: Vec<&str> = page.split("class=\"mark ready\"").skip(1).collect();
+    assert_eq!(paths.len(), 2);
+    assert!(paths.iter().all(|p| p.split("/>").next().is_some_and(|d| d.matches('M').count() == 3)), "{paths:?}");
     // An open page asks for the lines that changed, and gets those alone.
     let wanted = format!("{},{}", shoot.clips[1], shoot.clips[4]);
     let lines = server.get(&format!("/jobs/{}/gather/lines?clips={wanted},nonsense", shoot.job)).await.body;

@@ -1,23 +1,39 @@
 //! What an editor can have done, without a request in sight.
 
-pub mod arranging;
-pub mod bringing;
-pub mod handing;
-pub mod listening;
-pub mod presence;
-pub mod reading;
-mod readings;
-pub mod watching;
+pub mod analyse;
+pub mod drafts;
+pub mod footage;
+pub mod handoff;
+pub mod import;
+pub mod missing_files;
+pub mod preview;
+pub mod selects;
+pub mod tracks;
 
+use legere_core::id::{ClipId, JobId, TrackId};
 use legere_core::track::READING_VERSION;
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
-use legere_store::Store;
 use legere_store::clips::State;
 use legere_store::events::Event;
-use legere_store::queue::{Turn, Work};
+use legere_store::queue::{Delivery, Outcome, Work};
+use legere_store::{Store, StoreError};
 use std::sync::Arc;
+use std::time::Duration;
 use tokio::sync::broadcast;
+
+/// How often the shelf is brought down to its budget.
+const TIDY_EVERY: Duration = Duration::from_secs(300);
+/// How often the files of all jobs are looked for.
+const LOOK_EVERY: Duration = Duration::from_secs(15);
+
+/// What open windows are told.
+#[derive(Debug, Clone)]
+pub enum News {
+    Changed(Event),
+    /// Something may have been missed: look at everything.
+    Missed,
+}
 
 /// Store, shelf and media roots together.
 #[derive(Clone)]
@@ -25,82 +41,136 @@ pub struct Desk {
     pub store: Store,
     pub shelf: Shelf,
     pub roots: Arc<Roots>,
-    pub events: broadcast::Sender<Event>,
-    previews: watching::Previews,
-    readings: readings::Readings,
+    pub news: broadcast::Sender<News>,
+    previews: preview::Previews,
+    footage: footage::Cache,
+    music: tracks::Cache,
+    versions: tracks::Making,
+    drafts: drafts::Cache,
 }
 
 impl Desk {
     pub fn new(store: Store, shelf: Shelf, roots: Roots) -> Self {
-        let (events, _) = broadcast::channel(1024);
+        let (news, _) = broadcast::channel(1024);
         Self {
             store,
             shelf,
             roots: Arc::new(roots),
-            events,
-            previews: watching::Previews::default(),
-            readings: readings::Readings::default(),
+            news,
+            previews: preview::Previews::default(),
+            footage: footage::Cache::default(),
+            music: tracks::Cache::default(),
+            versions: tracks::Making::default(),
+            drafts: drafts::Cache::default(),
         }
     }
 
-    /// Passes the database's notifications on to open pages; connects again when the connection is lost.
+    /// Passes the database's notifications on to open windows; connects again when the connection is lost, and says then
+    /// that something may have been missed.
     pub async fn relay_events(&self) {
+        let mut first = true;
         loop {
-            let events = self.events.clone();
-            if let Err(error) = self.store.listen(move |event| drop(events.send(event))).await {
+            let began = || {
+                if !std::mem::take(&mut first) {
+                    let _ = self.news.send(News::Missed);
+                }
+            };
+            let news = self.news.clone();
+            let each = move |event| drop(news.send(News::Changed(event)));
+            if let Err(error) = self.store.listen(began, each).await {
                 tracing::warn!(%error, "lost the notifications, connecting again");
             }
-            tokio::time::sleep(std::time::Duration::from_secs(1)).await;
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    }
+
+    /// Looks after the files of all jobs and after the shelf, until it is dropped.
+    pub async fn look_after(&self) {
+        let mut tidied = tokio::time::Instant::now();
+        loop {
+            tokio::time::sleep(LOOK_EVERY).await;
+            match self.store.jobs().await {
+                Ok(jobs) => {
+                    for job in jobs.whole {
+                        if let Err(error) = self.look_for_files(job.id).await {
+                            tracing::warn!(?error, job = %job.id, "the files could not be looked for");
+                        }
+                    }
+                }
+                Err(error) => tracing::warn!(?error, "the jobs could not be looked at"),
+            }
+            if tidied.elapsed() > TIDY_EVERY {
+                tidied = tokio::time::Instant::now();
+                let shelf = self.shelf.clone();
+                let _ = tokio::task::spawn_blocking(move || shelf.keep_to_budget()).await;
+            }
         }
     }
 
     /// Does one piece of long work. What goes wrong is written beside the thing it concerns.
-    pub async fn do_work(&self, turn: Turn) {
-        let work = match turn {
-            Turn::Do(work) => work,
-            Turn::GiveUp(work) => return self.give_up(work).await,
+    pub async fn do_work(&self, delivery: Delivery) -> Outcome {
+        let done = match delivery {
+            Delivery::Do(Work::ReadClip(id)) => self.read_clip(id).await,
+            Delivery::Do(Work::ReadTrack(id)) => self.read_track(id).await,
+            Delivery::Do(Work::Handoff(id)) => self.make_handoff(id).await,
+            Delivery::Failed(work) => self.say_failure(work, "Legere itself failed over it and tries again").await,
+            Delivery::GiveUp(work) => {
+                self.say_failure(work, "Legere itself failed over it three times, so it is left alone").await
+            }
         };
-        let result = match work {
-            Work::ReadClip(id) => self.read_clip(id).await,
-            Work::ReadTrack(id) => self.read_track(id).await,
-            Work::Handoff(id) => self.make_handoff(id).await,
-        };
-        if let Err(error) = result {
-            tracing::error!(?work, ?error, "a piece of work failed");
+        match done {
+            Ok(outcome) => outcome,
+            // Taken out meanwhile, or a row that nobody can read: its list says so.
+            Err(StoreError::Missing { .. } | StoreError::Broken { .. } | StoreError::Word { .. }) => Outcome::Done,
+            Err(error) => {
+                tracing::warn!(?error, "a piece of work waits for the database");
+                Outcome::Later
+            }
         }
     }
 
-    /// Three workers went down over it, so nobody tries again.
-    async fn give_up(&self, work: Work) {
-        const WORDS: &str = "reading it brought Legere down three times, so it is left alone";
-        let told = match work {
-            Work::ReadClip(id) => match self.store.clip(id).await {
-                Ok(clip) => self.store.clip_failed(&clip, WORDS).await,
-                Err(error) => Err(error),
-            },
-            Work::ReadTrack(id) => match self.store.track(id).await {
-                // Not to be tried at the next start either; what was read before stays.
-                Ok(track) => self.store.track_state(&track, State::Failed, Some(WORDS.into())).await,
-                Err(error) => Err(error),
-            },
-            Work::Handoff(id) => match self.store.handoff(id).await {
-                Ok(handoff) => {
-                    self.store.handoff_ended(&handoff, None, "making it brought Legere down three times").await
-                }
-                Err(error) => Err(error),
-            },
-        };
-        if let Err(error) = told {
-            tracing::error!(?work, ?error, "giving up could not be told");
+    async fn say_failure(&self, work: Work, words: &str) -> Result<Outcome, StoreError> {
+        match work {
+            Work::ReadClip(id) => self.store.clip_failed(&self.store.clip(id).await?, words).await?,
+            Work::ReadTrack(id) => {
+                let track = self.store.track(id).await?;
+                // What was read before stays.
+                self.store.track_state(&track, State::Failed, Some(words.into())).await?;
+            }
+            Work::Handoff(id) => {
+                let handoff = self.store.handoff(id).await?;
+                self.store.handoff_ended(&handoff, None, words).await?;
+            }
         }
+        Ok(Outcome::Done)
     }
 
     /// Puts what a stopped program left undone back into the queue, and the tracks that this one reads otherwise.
-    pub async fn take_up_again(&self) -> Result<(), legere_store::StoreError> {
+    pub async fn take_up_again(&self) -> Result<(), StoreError> {
+        self.store.complete_clips().await?;
+        self.store.complete_tracks().await?;
         self.store.outdated_tracks_wait(READING_VERSION).await?;
         let mut work: Vec<Work> = self.store.unfinished_tracks().await?.into_iter().map(Work::ReadTrack).collect();
         work.extend(self.store.unfinished_handoffs().await?.into_iter().map(Work::Handoff));
         work.extend(self.store.unfinished_clips().await?.into_iter().map(Work::ReadClip));
         self.store.enqueue(&work).await
     }
+
+    /// Reads clips again, from the file to the light copy.
+    pub async fn read_again(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
+        self.store.clips_wait(job, clips, None).await?;
+        self.store.enqueue(&clips.iter().map(|id| Work::ReadClip(*id)).collect::<Vec<_>>()).await
+    }
+
+    /// Reads a track again; what a person set on it stays.
+    pub async fn read_track_again(&self, id: TrackId) -> Result<(), StoreError> {
+        let track = self.store.track(id).await?;
+        self.store.track_state(&track, State::Waiting, None).await?;
+        self.store.enqueue(&[Work::ReadTrack(id)]).await
+    }
+}
+
+/// A file's name without its ending.
+pub fn short_name(name: &str) -> String {
+    name.rsplit_once('.').map_or(name, |(stem, _)| stem).to_owned()
 }

@@ -1,24 +1,23 @@
 //! Gather: everything in one place, in the order it was shot.
 
 use super::page;
-use super::spine::{Spine, counted, gather_says, rate_words};
+use super::spine::{Spine, counted, gather_says};
 use crate::desk::Desk;
-use crate::desk::presence::trouble;
+use crate::desk::missing_files::trouble;
 use crate::error::WebError;
-use actix_web::web::Bytes;
+use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use chrono::{DateTime, Timelike, Utc};
-use futures::StreamExt;
+use chrono::{DateTime, NaiveDate, Timelike, Utc};
+use legere_core::id::{ClipId, JobId, RollId, TrackId};
 use legere_core::time::clock;
-use legere_media::probe::ClipProbe;
-use legere_store::clips::{Clip, State};
+use legere_store::clips::{Clip, RecordedFrom, Roll, State};
 use legere_store::jobs::Job;
+use legere_store::rows::BrokenRow;
+use legere_store::tracks::Track;
 use serde::Deserialize;
 use std::collections::{BTreeMap, HashSet};
-use std::time::Duration;
-use tokio_stream::wrappers::BroadcastStream;
-use uuid::Uuid;
+use std::fmt::Write;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -27,87 +26,121 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/gather/lines", web::get().to(lines))
         .route("/jobs/{job}/gather/folders", web::get().to(folders))
         .route("/jobs/{job}/bring", web::post().to(bring))
-        .route("/jobs/{job}/events", web::get().to(events));
+        .route("/jobs/{job}/again", web::post().to(again))
+        .route("/jobs/{job}/rolls/{roll}/again", web::post().to(roll_again))
+        .route("/jobs/{job}/rolls/{roll}/there", web::post().to(roll_there))
+        .route("/jobs/{job}/clips/{clip}/again", web::post().to(clip_again))
+        .route("/jobs/{job}/clips/{clip}/there", web::post().to(clip_there))
+        .route("/jobs/{job}/tracks/{track}/again", web::post().to(track_again))
+        .route("/jobs/{job}/tracks/{track}/there", web::post().to(track_there));
 }
 
-pub struct ClipLine {
-    pub id: Uuid,
-    pub name: String,
-    pub time: String,
-    pub length: String,
-    pub rate: String,
-    pub size: String,
-    pub sound: &'static str,
-    pub state: String,
-    pub state_word: &'static str,
-    pub problem: String,
-    pub ready: bool,
+/// Lines that a page begins with, and that come with each further look down.
+const LINES: usize = 60;
+const MORE_LINES: usize = 150;
+
+struct ClipLine {
+    id: ClipId,
+    name: String,
+    time: String,
+    length: String,
+    rate: String,
+    size: String,
+    sound: &'static str,
+    state: String,
+    state_word: &'static str,
+    problem: String,
+    /// Whether looking at it again may help.
+    again: bool,
+    ready: bool,
+    version: i32,
 }
 
-pub struct RollView {
+struct RollView {
+    id: RollId,
     /// The same while clips come to be read, whatever day that turns out to be.
-    pub key: String,
-    pub name: String,
-    pub when: String,
-    pub count: String,
-    pub minutes: String,
-    pub clips: Vec<ClipLine>,
+    key: String,
+    name: String,
+    when: String,
+    count: String,
+    minutes: String,
+    /// Of its clips, as many as the page shows by now.
+    clips: Vec<ClipLine>,
 }
 
-/// A mark of the calendar, in hours of the day times 40 (its own units).
-pub struct Mark {
-    pub clip: Uuid,
-    pub x: f64,
-    pub width: f64,
-    pub class: &'static str,
-    pub title: String,
+/// The clips of a roll on the calendar: one path for each state, in hours of the day.
+struct CalendarRow {
+    roll: String,
+    y: usize,
+    marks: Vec<(&'static str, String)>,
 }
 
-pub struct CalendarRow {
-    pub roll: String,
-    pub y: usize,
-    pub marks: Vec<Mark>,
-}
-
-pub struct Day {
-    pub key: String,
-    pub title: String,
-    pub rows: Vec<CalendarRow>,
-    pub hours: Vec<(f64, String)>,
-    pub height: usize,
+struct Day {
+    key: String,
+    title: String,
+    rows: Vec<CalendarRow>,
+    hours: Vec<(f64, String)>,
+    height: usize,
 }
 
 #[derive(Template)]
 #[template(path = "rolls.html")]
 struct Rolls {
+    job: JobId,
     days: Vec<Day>,
     rolls: Vec<RollView>,
     tally: Tally,
     tracks: Vec<TrackLine>,
+    broken: Vec<BrokenRow>,
+    left_out: LeftOut,
+    /// How many lines are wanted next; none when all are there.
+    more: Option<usize>,
+    /// How many there are by now.
+    shown: usize,
     /// Whether the parts replace what stands on an open page.
     swapped: bool,
 }
 
 struct TrackLine {
+    id: TrackId,
     name: String,
     state: &'static str,
     /// What is wrong with it; empty where nothing is.
     problem: String,
 }
 
+/// What was taken out, to be brought back.
+#[derive(Default)]
+struct LeftOut {
+    rolls: Vec<(RollId, String)>,
+    clips: Vec<(ClipId, String)>,
+    tracks: Vec<(TrackId, String)>,
+}
+
+impl LeftOut {
+    fn count(&self) -> usize {
+        self.rolls.len() + self.clips.len() + self.tracks.len()
+    }
+}
+
 /// How far the reading is.
 struct Tally {
+    job: JobId,
     total: usize,
     busy: usize,
     failed: usize,
+    missing: usize,
 }
 
 impl Tally {
-    fn of(clips: &[Clip]) -> Self {
+    fn of(job: JobId, clips: &[Clip]) -> Self {
+        let count = |of: fn(&&Clip) -> bool| clips.iter().filter(of).count();
         Self {
+            job,
             total: clips.len(),
-            busy: clips.iter().filter(|c| matches!(c.state, State::Waiting | State::Reading)).count(),
-            failed: clips.iter().filter(|c| c.state == State::Failed).count(),
+            busy: count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing),
+            failed: count(|c| c.state == State::Failed),
+            missing: count(|c| c.missing),
         }
     }
 }
@@ -123,6 +156,7 @@ struct Says {
 #[derive(Template)]
 #[template(path = "lines.html")]
 struct Lines {
+    job: JobId,
     clips: Vec<ClipLine>,
     tally: Tally,
     says: String,
@@ -133,72 +167,95 @@ struct Lines {
 #[template(path = "gather.html")]
 struct Gather {
     spine: Spine,
-    roots: Vec<String>,
+    roots: Vec<RootView>,
     rolls: String,
 }
 
-async fn rolls_view(desk: &Desk, job: &Job) -> Result<Rolls, WebError> {
-    let clips = desk.store.clips(job.id).await?;
-    let names: BTreeMap<Uuid, String> = desk.store.rolls(job.id).await?.into_iter().map(|r| (r.id, r.name)).collect();
+struct RootView {
+    name: String,
+    there: bool,
+}
+
+async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebError> {
+    let all = desk.store.clips(job.id).await?;
+    let clips = &all.whole;
+    let rolls = desk.store.rolls(job.id).await?;
+    let names: BTreeMap<RollId, String> = rolls.iter().map(|r| (r.id, r.name.clone())).collect();
     let tracks = desk.store.tracks(job.id).await?;
-    let mut grouped: Vec<(Uuid, Vec<&Clip>)> = Vec::new();
+    let mut grouped: Vec<(RollId, Vec<&Clip>)> = Vec::new();
     // A card that was used on two days is two rolls: grouped by roll and day, in recording order.
     // As long as a clip is not read its time is only the file's, so it stands at the end of its roll for now.
-    let (known, guessed): (Vec<&Clip>, Vec<&Clip>) = clips.iter().partition(|c| c.state == State::Ready);
+    let (known, guessed): (Vec<&Clip>, Vec<&Clip>) = clips.iter().partition(|c| c.probe.is_some());
     for clip in known.into_iter().chain(guessed) {
         let day = clip.recorded_at.date_naive();
-        let belongs = |of: &[&Clip]| clip.state != State::Ready || of[0].recorded_at.date_naive() == day;
+        let belongs = |of: &[&Clip]| clip.probe.is_none() || of[0].recorded_at.date_naive() == day;
         match grouped.iter_mut().rev().find(|(roll, of)| *roll == clip.roll && belongs(of)) {
             Some((_, of)) => of.push(clip),
             None => grouped.push((clip.roll, vec![clip])),
         }
     }
-    let rolls = grouped
-        .iter()
-        .enumerate()
-        .map(|(i, (roll, of))| RollView {
+    let mut left = shown;
+    let mut views = Vec::with_capacity(grouped.len());
+    for (i, (roll, of)) in grouped.iter().enumerate() {
+        let here = of.len().min(left);
+        left -= here;
+        views.push(RollView {
+            id: *roll,
             key: format!("{roll}-{}", grouped[..i].iter().filter(|(other, _)| other == roll).count()),
             name: names.get(roll).cloned().unwrap_or_default(),
-            when: when(of[0].recorded_at, &of[0].recorded_from),
+            when: when(of[0].recorded_at, of[0].recorded_from),
             count: counted(of.len(), "clip"),
-            minutes: clock(of.iter().filter_map(|c| probe(c)).map(|p| p.duration.to_f64()).sum()),
-            clips: of.iter().map(|c| line(c, job)).collect(),
-        })
-        .collect();
+            minutes: clock(of.iter().filter_map(|c| c.probe.as_ref()).map(|p| p.duration.to_f64()).sum()),
+            clips: of[..here].iter().map(|c| line(c, job)).collect(),
+        });
+    }
+    let tracks_out = desk.store.hidden_tracks(job.id).await?;
+    let mut broken = all.broken;
+    broken.extend(tracks.broken);
     Ok(Rolls {
+        job: job.id,
         days: days(&grouped, &names),
-        rolls,
-        tally: Tally::of(&clips),
+        rolls: views,
+        tally: Tally::of(job.id, clips),
+        tracks: tracks.whole.iter().map(track_line).collect(),
+        broken,
+        left_out: left_out(desk, job.id, &rolls, &tracks_out.whole).await?,
+        more: (shown < clips.len()).then_some(shown + MORE_LINES),
+        shown: shown.min(clips.len()),
         swapped: false,
-        tracks: tracks
-            .into_iter()
-            .map(|t| TrackLine {
-                state: t.state.word(),
-                problem: trouble(t.missing, t.problem.as_deref()),
-                name: t.name,
-            })
-            .collect(),
     })
 }
 
-fn probe(clip: &Clip) -> Option<ClipProbe> {
-    clip.probe.clone().and_then(|p| serde_json::from_value(p).ok())
+fn track_line(t: &Track) -> TrackLine {
+    let problem = trouble(t.missing, t.problem.as_deref());
+    TrackLine { id: t.id, state: t.state.word(), problem, name: t.name.clone() }
 }
 
-fn when(at: DateTime<Utc>, from: &str) -> String {
-    let source = if from == "file" { " (the file's own time)" } else { "" };
+async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
+    let clips = desk.store.removed_clips(job).await?;
+    Ok(LeftOut {
+        rolls: rolls.iter().filter(|r| r.removed).map(|r| (r.id, r.name.clone())).collect(),
+        clips,
+        tracks: tracks.iter().filter(|t| t.removed).map(|t| (t.id, t.name.clone())).collect(),
+    })
+}
+
+fn when(at: DateTime<Utc>, from: RecordedFrom) -> String {
+    let source = match from {
+        RecordedFrom::File => " (the file's own time)",
+        RecordedFrom::Metadata => "",
+    };
     format!("{}{source}", at.format("%A %-d %B %Y, from %H:%M"))
 }
 
 fn line(clip: &Clip, job: &Job) -> ClipLine {
-    let probe = probe(clip);
     let (mut length, mut rate, mut size, mut sound) = (String::new(), String::new(), String::new(), "");
-    if let Some(p) = &probe {
+    if let Some(p) = &clip.probe {
         length = clock(p.duration.to_f64());
         let headroom = p.frame_rate.headroom_in(job.rate);
-        let slows = if headroom >= 1.05 { format!("slows to {:.1}×", headroom) } else { "no slow motion".into() };
+        let slows = if headroom >= 1.05 { format!("slows to {headroom:.1}×") } else { "no slow motion".into() };
         let uneven = if p.variable_rate { ", uneven" } else { "" };
-        rate = format!("{}{uneven} → {slows}", rate_words(p.frame_rate));
+        rate = format!("{}{uneven} → {slows}", p.frame_rate.words());
         size = size_words(p.width, p.height, job);
         sound = if p.has_sound { "sound" } else { "silent" };
     }
@@ -210,7 +267,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         id: clip.id,
         name: clip.name.clone(),
         // As long as it is not read, only the file's own time is known, which is when it was copied.
-        time: if clip.state == State::Ready { clip.recorded_at.format("%H:%M:%S").to_string() } else { String::new() },
+        time: clip.probe.as_ref().map_or(String::new(), |_| clip.recorded_at.format("%H:%M:%S").to_string()),
         length,
         rate,
         size,
@@ -218,7 +275,9 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         state,
         state_word: clip.state.word(),
         problem: trouble(clip.missing, clip.problem.as_deref()),
-        ready: clip.state == State::Ready,
+        again: clip.state == State::Failed || clip.problem.is_some() || clip.missing,
+        ready: clip.probe.is_some(),
+        version: clip.version,
     }
 }
 
@@ -233,68 +292,81 @@ fn size_words(width: u32, height: u32, job: &Job) -> String {
     }
 }
 
-fn days(grouped: &[(Uuid, Vec<&Clip>)], names: &BTreeMap<Uuid, String>) -> Vec<Day> {
-    const HOUR: f64 = 60.0;
-    let mut days: Vec<Day> = Vec::new();
-    let mut by_day: BTreeMap<chrono::NaiveDate, Vec<(Uuid, &Vec<&Clip>)>> = BTreeMap::new();
+fn days(grouped: &[(RollId, Vec<&Clip>)], names: &BTreeMap<RollId, String>) -> Vec<Day> {
+    let mut by_day: BTreeMap<NaiveDate, Vec<(RollId, &Vec<&Clip>)>> = BTreeMap::new();
     for (roll, clips) in grouped {
         by_day.entry(clips[0].recorded_at.date_naive()).or_default().push((*roll, clips));
     }
-    for (date, rolls) in by_day {
-        let hour = |at: DateTime<Utc>| f64::from(at.num_seconds_from_midnight()) / 3600.0;
-        let all = || rolls.iter().flat_map(|(_, clips)| clips.iter()).filter(|c| c.recorded_at.date_naive() == date);
-        let first = all().map(|c| hour(c.recorded_at)).fold(24.0, f64::min).floor();
-        let last = all().map(|c| hour(c.recorded_at)).fold(0.0, f64::max).ceil().max(first + 1.0);
-        let unit = 1010.0 / ((last - first) * HOUR);
-        let x = |h: f64| (h - first) * HOUR * unit;
-        let rows = rolls
-            .iter()
-            .enumerate()
-            .map(|(i, (roll, clips))| CalendarRow {
-                roll: names.get(roll).cloned().unwrap_or_default(),
-                y: 22 + i * 24,
-                marks: clips
-                    .iter()
-                    .filter(|c| c.recorded_at.date_naive() == date)
-                    .map(|c| Mark {
-                        clip: c.id,
-                        x: x(hour(c.recorded_at)),
-                        width: (probe(c).map_or(0.0, |p| p.duration.to_f64()) / 60.0 * unit).max(3.0),
-                        class: c.state.word(),
-                        title: format!("{} {}", c.name, c.recorded_at.format("%H:%M")),
-                    })
-                    .collect(),
-            })
-            .collect::<Vec<_>>();
-        let hours = (first as i64..=last as i64).map(|h| (x(h as f64), format!("{h:02}:00"))).collect();
-        days.push(Day {
-            key: date.to_string(),
-            title: date.format("%A %-d %B %Y").to_string(),
-            height: 30 + rows.len() * 24,
-            rows,
-            hours,
-        });
-    }
-    days
+    by_day.into_iter().map(|(date, rolls)| day(date, &rolls, names)).collect()
 }
 
-async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, *job, "gather").await?;
-    // The page does not wait for slow disks: what has changed reaches it as an event.
-    let (looking, id) = (desk.clone(), *job);
+fn day(date: NaiveDate, rolls: &[(RollId, &Vec<&Clip>)], names: &BTreeMap<RollId, String>) -> Day {
+    let hour = |at: DateTime<Utc>| f64::from(at.num_seconds_from_midnight()) / 3600.0;
+    let all = || rolls.iter().flat_map(|(_, clips)| clips.iter()).filter(|c| c.recorded_at.date_naive() == date);
+    let first = all().map(|c| hour(c.recorded_at)).fold(24.0, f64::min).floor();
+    let last = all().map(|c| hour(c.recorded_at)).fold(0.0, f64::max).ceil().max(first + 1.0);
+    let unit = 1010.0 / (last - first);
+    let x = |h: f64| (h - first) * unit;
+    let rows: Vec<CalendarRow> = rolls
+        .iter()
+        .enumerate()
+        .map(|(i, (roll, clips))| {
+            let mut marks: BTreeMap<&'static str, String> = BTreeMap::new();
+            for clip in clips.iter().filter(|c| c.recorded_at.date_naive() == date) {
+                let lasts = clip.probe.as_ref().map_or(0.0, |p| p.duration.to_f64());
+                let width = (lasts / 3600.0 * unit).max(3.0);
+                let path = marks.entry(clip.state.word()).or_default();
+                // Writing into a String cannot fail.
+                let _ = write!(path, "M{:.0} 2h{width:.0}v15h-{width:.0}z", x(hour(clip.recorded_at)));
+            }
+            CalendarRow {
+                roll: names.get(roll).cloned().unwrap_or_default(),
+                y: 22 + i * 24,
+                marks: marks.into_iter().collect(),
+            }
+        })
+        .collect();
+    Day {
+        key: date.to_string(),
+        title: date.format("%A %-d %B %Y").to_string(),
+        height: 30 + rows.len() * 24,
+        rows,
+        hours: (first as i64..=last as i64).map(|h| (x(h as f64), format!("{h:02}:00"))).collect(),
+    }
+}
+
+async fn show(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    which: web::Query<super::Which>,
+) -> Result<HttpResponse, WebError> {
+    look(&desk, job.id);
+    let spine = Spine::of(&desk, job, "gather", which.draft).await?;
+    let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
+    let roots = desk.roots.all().iter();
+    let roots = roots.map(|r| RootView { name: r.name.clone(), there: r.path.is_dir() }).collect();
+    page(&Gather { roots, spine, rolls })
+}
+
+/// Looks for the files behind the page, which does not wait for slow disks: what has changed reaches it as an event.
+fn look(desk: &Desk, job: JobId) {
+    let desk = desk.clone();
     tokio::spawn(async move {
-        if let Err(error) = looking.look_for_files(id).await {
+        if let Err(error) = desk.look_for_files(job).await {
             tracing::warn!(?error, "the files could not be looked for");
         }
     });
-    let rolls = rolls_view(&desk, &spine.job).await?.render()?;
-    page(&Gather { roots: desk.roots.all().iter().map(|r| r.name.clone()).collect(), spine, rolls })
+}
+
+#[derive(Deserialize)]
+struct Shown {
+    lines: Option<usize>,
 }
 
 /// The rolls, for a page that is open; what the spine says of all steps comes with them.
-async fn rolls(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, *job, "gather").await?;
-    let rolls = rolls_view(&desk, &spine.job).await?.render()?;
+async fn rolls(desk: web::Data<Desk>, OwnJob(job): OwnJob, shown: web::Query<Shown>) -> Result<HttpResponse, WebError> {
+    let spine = Spine::of(&desk, job, "gather", None).await?;
+    let rolls = rolls_view(&desk, &spine.job, shown.lines.unwrap_or(LINES)).await?.render()?;
     let says = Says { spine }.render()?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(rolls + &says))
 }
@@ -307,17 +379,17 @@ struct Changed {
 
 async fn lines(
     desk: web::Data<Desk>,
-    job: web::Path<Uuid>,
+    OwnJob(job): OwnJob,
     changed: web::Query<Changed>,
 ) -> Result<HttpResponse, WebError> {
-    let job = desk.store.job(*job).await?;
-    let wanted: HashSet<Uuid> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
-    let clips = desk.store.clips(job.id).await?;
-    let rolls = desk.store.rolls(job.id).await?.len();
+    let wanted: HashSet<ClipId> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
+    let clips = desk.store.clips(job.id).await?.whole;
+    let overview = desk.store.overview(job.id, None).await?;
     page(&Lines {
+        job: job.id,
         clips: clips.iter().filter(|c| wanted.contains(&c.id)).map(|c| line(c, &job)).collect(),
-        tally: Tally::of(&clips),
-        says: gather_says(&clips, rolls),
+        tally: Tally::of(job.id, &clips),
+        says: gather_says(&overview),
         swapped: true,
     })
 }
@@ -332,7 +404,7 @@ struct Place {
 #[derive(Template)]
 #[template(path = "folders.html")]
 struct Folders {
-    job: Uuid,
+    job: JobId,
     root: String,
     path: String,
     up: Option<String>,
@@ -342,9 +414,11 @@ struct Folders {
 }
 
 impl Folders {
-    fn of(desk: &Desk, job: Uuid, place: &Place) -> Result<Self, WebError> {
+    async fn of(desk: &Desk, job: JobId, place: &Place) -> Result<Self, WebError> {
+        let (roots, root, path) = (desk.roots.clone(), place.root.clone(), place.path.clone());
+        let names = web::block(move || roots.folders(&root, &path)).await.map_err(|_| WebError::Stopped)??;
         let join = |name: &str| if place.path.is_empty() { name.to_owned() } else { format!("{}/{name}", place.path) };
-        let folders = desk.roots.folders(&place.root, &place.path)?.into_iter().map(|n| (join(&n), n)).collect();
+        let folders = names.into_iter().map(|n| (join(&n), n)).collect();
         let up = (!place.path.is_empty())
             .then(|| place.path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
         Ok(Self {
@@ -361,23 +435,30 @@ impl Folders {
 
 async fn folders(
     desk: web::Data<Desk>,
-    job: web::Path<Uuid>,
+    OwnJob(job): OwnJob,
     place: web::Query<Place>,
 ) -> Result<HttpResponse, WebError> {
-    page(&Folders::of(&desk, *job, &place)?)
+    page(&Folders::of(&desk, job.id, &place).await?)
 }
 
-async fn bring(desk: web::Data<Desk>, job: web::Path<Uuid>, place: web::Form<Place>) -> Result<HttpResponse, WebError> {
-    let result = desk.bring(*job, &place.root, &place.path).await;
-    desk.look_for_files(*job).await?;
-    let mut view = Folders::of(&desk, *job, &place)?;
+async fn bring(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    place: web::Form<Place>,
+) -> Result<HttpResponse, WebError> {
+    let result = desk.bring(job.id, window.by, &place.root, &place.path).await;
+    look(&desk, job.id);
+    let mut view = Folders::of(&desk, job.id, &place).await?;
     match result {
-        Ok(b) if b.clips + b.tracks + b.known == 0 => {
+        Ok(b) if b.clips + b.tracks + b.back + b.known == 0 => {
             view.problem = "There is no footage and no music in this folder.".into()
         }
         Ok(b) => {
+            let back = if b.back > 0 { format!(", {} back again", b.back) } else { String::new() };
             let known = if b.known > 0 { format!(", {} were there already", b.known) } else { String::new() };
-            view.said = format!("Brought in {} and {}{known}.", counted(b.clips, "clip"), counted(b.tracks, "track"));
+            view.said =
+                format!("Brought in {} and {}{back}{known}.", counted(b.clips, "clip"), counted(b.tracks, "track"));
         }
         Err(error) => {
             tracing::warn!(%error, "bringing in failed");
@@ -387,32 +468,85 @@ async fn bring(desk: web::Data<Desk>, job: web::Path<Uuid>, place: web::Form<Pla
     page(&view)
 }
 
-/// What changed in the job, as it changes (server-sent events).
-async fn events(desk: web::Data<Desk>, job: web::Path<Uuid>) -> HttpResponse {
-    let job = *job;
-    let changes = BroadcastStream::new(desk.events.subscribe()).filter_map(move |event| async move {
-        // A page that fell behind is told to look at everything.
-        match event {
-            Ok(event) if event.job == job => {
-                let kind = serde_json::to_value(event.what).ok()?;
-                Some(Bytes::from(format!("event: {}\ndata: {}\n\n", kind.as_str()?, event.id)))
-            }
-            Ok(_) => None,
-            Err(_) => Some(Bytes::from_static(b"event: clip\ndata: all\n\n")),
-        }
-    });
-    // A sign of life, so that a closed page is noticed.
-    let beats = tokio_stream::StreamExt::map(
-        tokio_stream::wrappers::IntervalStream::new(tokio::time::interval(Duration::from_secs(15))),
-        |_| Bytes::from_static(b": here\n\n"),
-    );
-    let stream = futures::stream::select(changes, beats).map(Ok::<_, actix_web::Error>);
-    HttpResponse::Ok()
-        .content_type("text/event-stream")
-        .insert_header(("cache-control", "no-store"))
-        // Compression would hold events back.
-        .insert_header(("content-encoding", "identity"))
-        .streaming(stream)
+/// Looks again at everything that is in trouble.
+async fn again(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let clips = desk.store.clips(job.id).await?;
+    desk.store.mend_clips(job.id, &clips.broken).await?;
+    let troubled = clips.whole.iter().filter(|c| c.state == State::Failed).map(|c| c.id);
+    let ids: Vec<ClipId> = troubled.chain(clips.broken.iter().map(|b| b.id.into())).collect();
+    look_again(&desk, job.id, &ids).await?;
+    for track in desk.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
+        desk.read_track_again(track.id).await?;
+    }
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn look_again(desk: &Desk, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
+    desk.look_for_files(job).await?;
+    Ok(desk.read_again(job, clips).await?)
+}
+
+#[derive(Deserialize)]
+struct RollPath {
+    roll: RollId,
+}
+
+async fn roll_again(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    path: web::Path<RollPath>,
+) -> Result<HttpResponse, WebError> {
+    let clips = desk.store.clips(job.id).await?.whole;
+    let ids: Vec<ClipId> = clips.iter().filter(|c| c.roll == path.roll).map(|c| c.id).collect();
+    look_again(&desk, job.id, &ids).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn clip_again(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
+    look_again(&desk, clip.job, &[clip.id]).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn track_again(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
+    desk.look_for_files(track.job).await?;
+    desk.read_track_again(track.id).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct There {
+    there: bool,
+}
+
+async fn roll_there(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    path: web::Path<RollPath>,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_roll(job.id, window.by, path.roll, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn clip_there(
+    desk: web::Data<Desk>,
+    OwnClip(clip): OwnClip,
+    window: Window,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_clip(clip.job, window.by, clip.id, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn track_there(
+    desk: web::Data<Desk>,
+    OwnTrack(track): OwnTrack,
+    window: Window,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_track(track.job, window.by, track.id, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 #[cfg(test)]
@@ -422,13 +556,15 @@ mod tests {
     #[test]
     fn a_size_says_what_it_means_in_the_job() {
         let job = |width, height| Job {
-            id: Uuid::nil(),
+            id: JobId::from_u128(0),
             name: "A".into(),
             rate: "25".parse().expect("a rate"),
             width,
             height,
             target_seconds: None,
             chosen_track: None,
+            removed: false,
+            revision: 0,
         };
         for ((w, h), (jw, jh), words) in [
             ((1920, 1080), (1920, 1080), "1920×1080, fills the frame"),

@@ -1,15 +1,17 @@
 //! Hand off: what will be made, and what was made.
 
-use super::arrange::{Which, own_draft};
-use super::page;
 use super::spine::{Spine, handoff_says};
+use super::{Which, page};
 use crate::desk::Desk;
-use crate::desk::handing::Kind;
+use crate::desk::handoff::described;
 use crate::error::WebError;
+use crate::extract::OwnJob;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_core::id::{DraftId, HandoffId, JobId};
+use legere_store::drafts::DraftLine;
+use legere_store::handoffs::{HandoffKind, HandoffState};
 use serde::Deserialize;
-use uuid::Uuid;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -25,10 +27,10 @@ struct KindView {
 }
 
 struct FileLine {
-    id: Uuid,
-    kind: String,
+    id: HandoffId,
+    kind: &'static str,
     name: String,
-    state: String,
+    state: &'static str,
     done: i32,
     total: i32,
     report: String,
@@ -37,6 +39,7 @@ struct FileLine {
 #[derive(Template)]
 #[template(path = "files.html")]
 struct Files {
+    job: JobId,
     files: Vec<FileLine>,
     says: String,
     /// Whether it replaces what stands on an open page.
@@ -47,52 +50,63 @@ struct Files {
 #[template(path = "handoff.html")]
 struct Handoff {
     spine: Spine,
-    draft: Option<(Uuid, i32)>,
+    draft: Option<DraftLine>,
     kinds: Vec<KindView>,
     files: String,
 }
 
-async fn files_view(desk: &Desk, job: Uuid, swapped: bool) -> Result<Files, WebError> {
+async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, WebError> {
     let handoffs = desk.store.handoffs(job).await?;
-    let says = handoff_says(&handoffs);
-    let files = handoffs.into_iter().map(|h| FileLine {
+    let ready = handoffs.whole.iter().filter(|h| h.state == HandoffState::Ready).count();
+    let broken = handoffs.broken.into_iter().map(|b| FileLine {
+        id: b.id.into(),
+        kind: "",
+        name: b.name,
+        state: "failed",
+        done: 0,
+        total: 0,
+        report: "what was kept of it cannot be read: ask for it again".to_owned(),
+    });
+    let files = handoffs.whole.into_iter().map(|h| FileLine {
         id: h.id,
-        kind: h.kind,
+        kind: h.kind.word(),
         name: h.name,
-        state: h.state,
+        state: h.state.word(),
         done: h.done,
         total: h.total,
         report: h.report.unwrap_or_default(),
     });
-    Ok(Files { files: files.collect(), says, swapped })
+    Ok(Files { job, files: files.chain(broken).collect(), says: handoff_says(ready), swapped })
 }
 
-async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let drafts = desk.store.drafts(*job).await?;
-    let draft = drafts.iter().find(|d| which.draft.is_none_or(|w| w == d.id)).map(|d| (d.id, d.number));
-    let kinds =
-        Kind::ALL.into_iter().map(|k| KindView { word: k.word(), title: k.title(), inside: k.inside() }).collect();
-    page(&Handoff {
-        spine: Spine::of(&desk, *job, "handoff").await?,
-        draft,
-        kinds,
-        files: files_view(&desk, *job, false).await?.render()?,
-    })
+async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
+    let draft = which.of(&desk.store.draft_lines(job.id).await?).cloned();
+    let kinds = HandoffKind::ALL.iter().map(|k| {
+        let (title, inside) = described(*k);
+        KindView { word: k.word(), title, inside }
+    });
+    let files = files_view(&desk, job.id, false).await?.render()?;
+    let kinds = kinds.collect();
+    page(&Handoff { spine: Spine::of(&desk, job, "handoff", which.draft).await?, draft, kinds, files })
 }
 
-async fn files(desk: web::Data<Desk>, job: web::Path<Uuid>) -> Result<HttpResponse, WebError> {
-    page(&files_view(&desk, *job, true).await?)
+async fn files(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    page(&files_view(&desk, job.id, true).await?)
 }
 
 #[derive(Deserialize)]
 struct Asked {
-    draft: Uuid,
+    draft: DraftId,
     kind: String,
 }
 
-async fn make(desk: web::Data<Desk>, job: web::Path<Uuid>, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
-    own_draft(&desk, *job, form.draft).await?;
-    let kind = Kind::from_word(&form.kind).ok_or(WebError::Refused("this kind of file is not made here"))?;
-    desk.ask_handoff(form.draft, kind).await?;
-    page(&files_view(&desk, *job, true).await?)
+async fn make(desk: web::Data<Desk>, OwnJob(job): OwnJob, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
+    let kind = form.kind.parse().map_err(|_| WebError::Refused("this kind of file is not made here"))?;
+    let draft = desk.store.draft(form.draft).await?;
+    if draft.job != job.id {
+        return Err(WebError::NotFound);
+    }
+    let open = desk.open_draft(&job, draft).await?;
+    desk.ask_handoff(&open, kind).await?;
+    page(&files_view(&desk, job.id, true).await?)
 }

@@ -3,21 +3,19 @@
 use super::page;
 use super::spine::Spine;
 use crate::desk::Desk;
-use crate::desk::arranging::short_name;
-use crate::desk::listening::{Keep, Wanted};
-use crate::desk::presence::trouble;
+use crate::desk::missing_files::trouble;
+use crate::desk::tracks::{Keep, Wanted};
 use crate::error::WebError;
+use crate::extract::{OwnJob, OwnTrack, Window};
+use crate::views::track::{TrackView, title};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_core::id::{DraftId, JobId, TrackId};
 use legere_core::time::clock;
 use legere_core::track::marks::Edit;
 use legere_core::track::retarget::Seam;
-use legere_core::track::{Texture, Trace, TrackReading};
-use legere_store::journal::Put;
-use legere_store::tracks::{About, Track};
+use legere_store::tracks::{Track, TrackMetadata};
 use serde::Deserialize;
-use serde_json::{Value, json};
-use uuid::Uuid;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -33,9 +31,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
 
 /// A track beside the others.
 struct Candidate {
-    id: Uuid,
+    id: TrackId,
     name: String,
-    about: About,
+    about: TrackMetadata,
     length: String,
     /// Against the wanted length: "−0:12", "fits", or nothing.
     nearness: String,
@@ -56,28 +54,32 @@ struct Listen {
     wanted: String,
     wanted_seconds: Option<f64>,
     candidates: Vec<Candidate>,
-    shown: Option<Uuid>,
+    /// Names of those whose rows cannot be read.
+    broken: Vec<String>,
+    shown: Option<TrackId>,
     chosen: bool,
     rate: f64,
 }
 
 #[derive(Deserialize)]
 struct Which {
-    track: Option<Uuid>,
+    track: Option<TrackId>,
+    draft: Option<DraftId>,
 }
 
 /// A version this near to the wanted length needs nothing done to it, in seconds.
 const FITS: f64 = 1.0;
 
-async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, *job, "listen").await?;
-    let mut tracks = desk.store.tracks(*job).await?;
+async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
+    let spine = Spine::of(&desk, job, "listen", which.draft).await?;
+    let rows = desk.store.tracks(spine.job.id).await?;
+    let (mut tracks, broken) = (rows.whole, rows.broken.into_iter().map(|b| b.name).collect());
     let wanted = spine.job.target_seconds;
     if let Some(wanted) = wanted {
-        let far = |t: &Track| t.reading.as_ref().map_or(f64::MAX, |r| (r.duration - wanted).abs());
+        let far = |t: &Track| t.summary.map_or(f64::MAX, |r| (r.duration - wanted).abs());
         tracks.sort_by(|a, b| far(a).total_cmp(&far(b)));
     }
-    let usable = |id: &Uuid| tracks.iter().any(|t| t.id == *id && t.reading.is_some());
+    let usable = |id: &TrackId| tracks.iter().any(|t| t.id == *id && t.summary.is_some());
     // A track that cannot be read has its words beside its name; the page stays with one that can.
     let shown = which.track.filter(usable).or(spine.job.chosen_track.filter(usable));
     let candidates = tracks.iter().map(|t| candidate(t, wanted, shown, spine.job.chosen_track)).collect();
@@ -87,14 +89,15 @@ async fn show(desk: web::Data<Desk>, job: web::Path<Uuid>, which: web::Query<Whi
         chosen: shown.is_some() && shown == spine.job.chosen_track,
         rate: spine.job.rate.to_f64(),
         candidates,
+        broken,
         shown,
         spine,
     })
 }
 
-fn candidate(track: &Track, wanted: Option<f64>, shown: Option<Uuid>, chosen: Option<Uuid>) -> Candidate {
+fn candidate(track: &Track, wanted: Option<f64>, shown: Option<TrackId>, chosen: Option<TrackId>) -> Candidate {
     let about = track.about.over(track.probe.as_ref());
-    let read = track.reading.as_ref();
+    let read = track.summary.as_ref();
     let off = read.zip(wanted).map(|(r, wanted)| r.duration - wanted);
     let nearness = off.map_or(String::new(), |off| {
         let sign = if off > 0.0 { "+" } else { "−" };
@@ -128,92 +131,44 @@ fn candidate(track: &Track, wanted: Option<f64>, shown: Option<Uuid>, chosen: Op
     }
 }
 
-fn title(track: &Track) -> String {
-    track.about.over(track.probe.as_ref()).title.unwrap_or_else(|| short_name(&track.name))
-}
-
-/// A track of this job, not of another one.
-async fn own_track(desk: &Desk, job: Uuid, id: Uuid) -> Result<Track, WebError> {
-    let track = desk.store.track(id).await?;
-    if track.job == job { Ok(track) } else { Err(WebError::NotFound) }
-}
-
-async fn reading(desk: web::Data<Desk>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    let track = own_track(&desk, job, id).await?;
-    Ok(HttpResponse::Ok().json(as_seen(track)))
+async fn reading(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
+    as_seen(&desk, &track).await
 }
 
 /// What the page of music is drawn from.
-fn as_seen(track: Track) -> Value {
-    let name = title(&track);
-    let by_hand = json!({
-        "beats": track.marks.beats.is_some(),
-        "sections": track.marks.sections.is_some(),
-        "cues": track.marks.cues.is_some(),
-    });
-    let loudness = track.part.as_ref().zip(track.reading.as_ref()).map(|(v, r)| v.loudness(r));
-    let version = track.part.as_ref().map(|v| {
-        json!({
-            "loudness": loudness,
-            "spans": v.spans().iter().map(|s| (s.start.to_f64(), s.end.to_f64())).collect::<Vec<_>>(),
-            "joins": v.joins(),
-            "duration": v.duration().to_f64(),
-            "stretch": v.factor(),
-            "fade_in": v.fade_in,
-            "fade_out": v.fade_out,
-            "level": v.level(),
-        })
-    });
-    // The page does not draw the texture, which is the larger half, nor the loudness along time.
-    let reading = track.reading.map(|r| TrackReading { texture: Texture::default(), momentary: Trace::default(), ..r });
-    let metre = reading.as_ref().map(TrackReading::metre);
-    json!({ "reading": reading, "metre": metre, "version": version, "name": name, "by_hand": by_hand })
+async fn as_seen(desk: &Desk, track: &Track) -> Result<HttpResponse, WebError> {
+    let read = desk.reading(track).await?;
+    let loudness = desk.version_loudness(track).await?;
+    Ok(HttpResponse::Ok().json(TrackView::of(track, read.as_ref(), loudness)))
 }
 
 async fn version(
     desk: web::Data<Desk>,
-    path: web::Path<(Uuid, Uuid)>,
+    OwnTrack(track): OwnTrack,
+    window: Window,
     wanted: web::Json<Wanted>,
 ) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    desk.use_track(&own_track(&desk, job, id).await?, &wanted).await?;
-    reading(desk, web::Path::from((job, id))).await
+    let track = desk.use_track(window.by, window.base, &track, &wanted).await?;
+    as_seen(&desk, &track).await
 }
 
 async fn mark(
     desk: web::Data<Desk>,
-    path: web::Path<(Uuid, Uuid)>,
+    OwnTrack(track): OwnTrack,
+    window: Window,
     edit: web::Json<Edit>,
 ) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    desk.mark(&own_track(&desk, job, id).await?, &edit).await?;
-    reading(desk, web::Path::from((job, id))).await
+    let track = desk.mark(window.by, window.base, &track, edit.into_inner()).await?;
+    as_seen(&desk, &track).await
 }
 
 async fn about(
     desk: web::Data<Desk>,
-    path: web::Path<(Uuid, Uuid)>,
-    said: web::Json<About>,
+    OwnTrack(track): OwnTrack,
+    window: Window,
+    said: web::Json<TrackMetadata>,
 ) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    let track = own_track(&desk, job, id).await?;
-    let mut next = track.about.clone();
-    let plain = |text: &str| Some(text.trim().chars().take(200).collect::<String>());
-    for (slot, said) in [
-        (&mut next.title, &said.title),
-        (&mut next.maker, &said.maker),
-        (&mut next.mood, &said.mood),
-        (&mut next.theme, &said.theme),
-        (&mut next.genre, &said.genre),
-    ] {
-        if let Some(text) = said {
-            *slot = plain(text);
-        }
-    }
-    // A track without a title would have nothing to be called by; the file's own comes back.
-    next.title = next.title.filter(|t| !t.is_empty());
-    desk.store.edit(job, "describe a track", &[Put::About(id, next)]).await?;
+    desk.describe_track(window.by, window.base, &track, &said).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -225,11 +180,9 @@ struct LengthForm {
 
 async fn lengths(
     desk: web::Data<Desk>,
-    path: web::Path<(Uuid, Uuid)>,
+    OwnTrack(track): OwnTrack,
     form: web::Json<LengthForm>,
 ) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    let track = own_track(&desk, job, id).await?;
     Ok(HttpResponse::Ok().json(desk.offered(&track, form.seconds, form.keep).await?))
 }
 
@@ -242,11 +195,9 @@ struct SeamForm {
 
 async fn seam(
     desk: web::Data<Desk>,
-    path: web::Path<(Uuid, Uuid)>,
+    OwnTrack(track): OwnTrack,
     form: web::Json<SeamForm>,
 ) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    let track = own_track(&desk, job, id).await?;
     let seams = match form.beats {
         Some(beats) => vec![desk.moved_seam(&track, form.seam, beats).await?],
         None => desk.other_seams(&track, form.seam).await?,
@@ -254,11 +205,8 @@ async fn seam(
     Ok(HttpResponse::Ok().json(seams))
 }
 
-async fn choose(desk: web::Data<Desk>, path: web::Path<(Uuid, Uuid)>) -> Result<HttpResponse, WebError> {
-    let (job, id) = path.into_inner();
-    if own_track(&desk, job, id).await?.reading.is_none() {
-        return Err(WebError::Refused("this track has not been read"));
-    }
-    desk.store.edit(job, "choose the track", &[Put::Chosen(id)]).await?;
+async fn choose(desk: web::Data<Desk>, OwnTrack(track): OwnTrack, window: Window) -> Result<HttpResponse, WebError> {
+    let job: JobId = track.job;
+    desk.choose_track(job, window.by, window.base, &track).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -1,24 +1,26 @@
-//! Light copies, sheets, peaks, previews and hand-offs as files, with ranges for seeking.
+//! Light copies, sheets, peaks, previews and hand-offs as files, with ranges for seeking. Their addresses carry the job that
+//! they belong to.
 
-use crate::desk::Desk;
-use crate::desk::arranging::short_name;
+use crate::desk::handoff::plain;
+use crate::desk::{Desk, short_name};
 use crate::error::WebError;
+use crate::extract::{OwnClip, OwnHandoff, OwnJob, OwnTrack};
 use actix_files::NamedFile;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::web;
 use legere_core::time::clock;
 use legere_media::version::Form;
+use serde::Deserialize;
 use std::path::Path;
-use uuid::Uuid;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
-        .route("/media/clips/{id}/{file}", web::get().to(clip))
-        .route("/media/tracks/{id}/version.flac", web::get().to(version))
-        .route("/media/tracks/{id}/version.wav", web::get().to(export))
-        .route("/media/tracks/{id}/{file}", web::get().to(track))
-        .route("/media/previews/{key}.mp4", web::get().to(preview))
-        .route("/media/handoffs/{id}", web::get().to(handoff));
+        .route("/jobs/{job}/media/clips/{clip}/{file}", web::get().to(clip))
+        .route("/jobs/{job}/media/tracks/{track}/version.flac", web::get().to(version))
+        .route("/jobs/{job}/media/tracks/{track}/version.wav", web::get().to(export))
+        .route("/jobs/{job}/media/tracks/{track}/{file}", web::get().to(track))
+        .route("/jobs/{job}/media/previews/{key}.mp4", web::get().to(preview))
+        .route("/jobs/{job}/media/handoffs/{handoff}", web::get().to(handoff));
 }
 
 async fn open(path: &Path) -> Result<NamedFile, WebError> {
@@ -27,50 +29,59 @@ async fn open(path: &Path) -> Result<NamedFile, WebError> {
     opened.ok().and_then(Result::ok).ok_or(WebError::NotFound)
 }
 
-async fn clip(desk: web::Data<Desk>, path: web::Path<(Uuid, String)>) -> Result<NamedFile, WebError> {
-    let (id, file) = path.into_inner();
-    if !matches!(file.as_str(), "light.mp4" | "sheet.jpg" | "peaks.bin") {
-        return Err(WebError::NotFound);
-    }
-    open(&desk.shelf.clip(&id.to_string()).join(file)).await
+#[derive(Deserialize)]
+struct FileName {
+    file: String,
 }
 
-async fn track(desk: web::Data<Desk>, path: web::Path<(Uuid, String)>) -> Result<NamedFile, WebError> {
-    let (id, file) = path.into_inner();
-    if !matches!(file.as_str(), "light.flac" | "peaks.bin") {
+async fn clip(desk: web::Data<Desk>, OwnClip(clip): OwnClip, name: web::Path<FileName>) -> Result<NamedFile, WebError> {
+    if !matches!(name.file.as_str(), "light.mp4" | "sheet.jpg" | "peaks.bin") {
         return Err(WebError::NotFound);
     }
-    open(&desk.shelf.track(&id.to_string()).join(file)).await
+    open(&desk.shelf.clip(&clip.id.to_string()).join(&name.file)).await
+}
+
+async fn track(
+    desk: web::Data<Desk>,
+    OwnTrack(track): OwnTrack,
+    name: web::Path<FileName>,
+) -> Result<NamedFile, WebError> {
+    if !matches!(name.file.as_str(), "light.flac" | "peaks.bin") {
+        return Err(WebError::NotFound);
+    }
+    open(&desk.shelf.track(&track.id.to_string()).join(&name.file)).await
 }
 
 /// The version as it is used, to be heard.
-async fn version(desk: web::Data<Desk>, id: web::Path<Uuid>) -> Result<NamedFile, WebError> {
-    let track = desk.store.track(*id).await?;
+async fn version(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
     open(&desk.version_file(&track, Form::Flac).await?).await
 }
 
+fn attached(file: NamedFile, name: String) -> NamedFile {
+    let parameters = vec![DispositionParam::Filename(name)];
+    file.set_content_disposition(ContentDisposition { disposition: DispositionType::Attachment, parameters })
+}
+
 /// The version as it is used, to be taken along.
-async fn export(desk: web::Data<Desk>, id: web::Path<Uuid>) -> Result<NamedFile, WebError> {
-    let track = desk.store.track(*id).await?;
+async fn export(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
     let named = open(&desk.version_file(&track, Form::Wav).await?).await?;
     let length = track.part.as_ref().map_or(0.0, |p| p.duration().to_f64());
-    let name = format!("{} {}.wav", short_name(&track.name), clock(length).replace(':', "-"));
-    Ok(named.set_content_disposition(ContentDisposition {
-        disposition: DispositionType::Attachment,
-        parameters: vec![DispositionParam::Filename(name)],
-    }))
+    let name = format!("{} {}.wav", plain(&short_name(&track.name)), clock(length).replace(':', "-"));
+    Ok(attached(named, name))
 }
 
-async fn preview(desk: web::Data<Desk>, key: web::Path<String>) -> Result<NamedFile, WebError> {
-    open(&desk.preview_file(&key).ok_or(WebError::NotFound)?).await
+#[derive(Deserialize)]
+struct PreviewKey {
+    key: String,
 }
 
-async fn handoff(desk: web::Data<Desk>, id: web::Path<Uuid>) -> Result<NamedFile, WebError> {
-    let handoff = desk.store.handoff(*id).await?;
+/// A preview's name is a hash of everything in it: whoever has it has seen the draft.
+async fn preview(desk: web::Data<Desk>, _: OwnJob, key: web::Path<PreviewKey>) -> Result<NamedFile, WebError> {
+    open(&desk.preview_file(&key.key).ok_or(WebError::NotFound)?).await
+}
+
+async fn handoff(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<NamedFile, WebError> {
     let file = handoff.file.ok_or(WebError::NotFound)?;
-    let named = open(&desk.shelf.handoff(&id.to_string()).join(file)).await?;
-    Ok(named.set_content_disposition(ContentDisposition {
-        disposition: DispositionType::Attachment,
-        parameters: vec![DispositionParam::Filename(handoff.name)],
-    }))
+    let named = open(&desk.shelf.handoff(&handoff.id.to_string()).join(file)).await?;
+    Ok(attached(named, handoff.name))
 }

@@ -1,8 +1,10 @@
 //! Addresses and what answers there.
 
 mod arrange;
+mod events;
 mod gather;
 mod handoff;
+mod history;
 mod listen;
 mod media;
 mod sift;
@@ -14,11 +16,24 @@ use crate::assets::asset;
 use crate::error::WebError;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_core::id::DraftId;
+use legere_store::drafts::DraftLine;
+use serde::Deserialize;
+
+/// No edit is longer than this; a list of taps is the longest.
+const LONGEST_BODY: usize = 512 << 10;
 
 pub fn routes(config: &mut web::ServiceConfig) {
+    let told = |error: String| actix_web::Error::from(WebError::BadRequest(error));
     config
+        .app_data(web::JsonConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| told(e.to_string())))
+        .app_data(web::FormConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| told(e.to_string())))
+        .app_data(web::QueryConfig::default().error_handler(|_, _| WebError::NotFound.into()))
+        .app_data(web::PathConfig::default().error_handler(|_, _| WebError::NotFound.into()))
         .route("/assets/{path:.*}", web::get().to(asset))
         .configure(start::routes)
+        .configure(events::routes)
+        .configure(history::routes)
         .configure(media::routes)
         .configure(gather::routes)
         .configure(listen::routes)
@@ -31,4 +46,20 @@ pub fn routes(config: &mut web::ServiceConfig) {
 
 fn page(template: &impl Template) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(template.render()?))
+}
+
+/// Which draft a page is about.
+#[derive(Deserialize)]
+struct Which {
+    draft: Option<DraftId>,
+}
+
+impl Which {
+    /// The one that was asked for, or the newest.
+    fn of<'a>(&self, drafts: &'a [DraftLine]) -> Option<&'a DraftLine> {
+        match self.draft {
+            Some(id) => drafts.iter().find(|d| d.id == id).or(drafts.first()),
+            None => drafts.first(),
+        }
+    }
 }

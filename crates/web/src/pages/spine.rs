@@ -1,13 +1,11 @@
 //! What every page of a job shows at its left edge.
 
-use crate::desk::Desk;
+use crate::desk::{Desk, short_name};
 use crate::error::WebError;
-use legere_core::select::Tier;
+use legere_core::id::DraftId;
 use legere_core::time::clock;
-use legere_store::clips::{Clip, State};
-use legere_store::handoffs::Handoff;
 use legere_store::jobs::Job;
-use uuid::Uuid;
+use legere_store::overview::Overview;
 
 pub struct Step {
     pub name: &'static str,
@@ -20,19 +18,10 @@ pub struct Spine {
     pub job: Job,
     pub facts: String,
     pub steps: Vec<Step>,
-}
-
-/// A rate as people write it: 23.976, 25.
-pub fn rate_words(rate: legere_core::time::FrameRate) -> String {
-    let text = format!("{:.3}", rate.to_f64());
-    text.trim_end_matches('0').trim_end_matches('.').to_owned()
-}
-
-/// The one number of Gather.
-pub fn gather_says(clips: &[Clip], rolls: usize) -> String {
-    let busy = clips.iter().filter(|c| matches!(c.state, State::Waiting | State::Reading)).count();
-    let rest = if busy > 0 { format!("{busy} to read") } else { counted(rolls, "roll") };
-    format!("{}, {rest}", counted(clips.len(), "clip"))
+    /// The step that this is.
+    pub here: &'static str,
+    /// Goes on to every step: the draft that the page is about, when one was chosen.
+    pub query: String,
 }
 
 /// "1 clip", "2 clips".
@@ -40,60 +29,56 @@ pub fn counted(n: usize, what: &str) -> String {
     if n == 1 { format!("1 {what}") } else { format!("{n} {what}s") }
 }
 
+/// The one number of Gather.
+pub fn gather_says(overview: &Overview) -> String {
+    let rest = if overview.busy > 0 { format!("{} to read", overview.busy) } else { counted(overview.rolls, "roll") };
+    format!("{}, {rest}", counted(overview.clips, "clip"))
+}
+
 /// The one number of Hand off.
-pub fn handoff_says(handoffs: &[Handoff]) -> String {
-    match handoffs.iter().filter(|h| h.state == "ready").count() {
+pub fn handoff_says(ready: usize) -> String {
+    match ready {
         0 => "nothing made yet".into(),
-        1 => "1 file".into(),
-        n => format!("{n} files"),
+        n => counted(n, "file"),
     }
 }
 
+/// "45 s · 25 · 1920×1080".
+pub fn facts(job: &Job) -> String {
+    let length = job.target_seconds.map_or("as the music".to_owned(), clock);
+    format!("{length} · {} · {}×{}", job.rate.words(), job.width, job.height)
+}
+
 impl Spine {
-    pub async fn of(desk: &Desk, job: Uuid, here: &str) -> Result<Self, WebError> {
-        let job = desk.store.job(job).await?;
-        let clips = desk.store.clips(job.id).await?;
-        let rolls = desk.store.rolls(job.id).await?.len();
-        let selects = desk.store.selects(job.id).await?;
-        let drafts = desk.store.drafts(job.id).await?;
-        let handoffs = desk.store.handoffs(job.id).await?;
-        let read = selects.iter().filter(|s| s.verdict.tier != Tier::Unread).count();
-        let listen = match desk.chosen_track(&job).await? {
-            Some((track, part)) => {
-                format!("{}, {}", crate::desk::arranging::short_name(&track.name), clock(part.duration().to_f64()))
-            }
-            None => "no music yet".to_owned(),
+    /// `draft` is the one that was asked for.
+    pub async fn of(desk: &Desk, job: Job, here: &'static str, draft: Option<DraftId>) -> Result<Self, WebError> {
+        let all = desk.store.overview(job.id, draft).await?;
+        let query = match &all.draft {
+            // An address that names a draft which is gone is followed no further.
+            Some(d) if draft == Some(d.id) => format!("?draft={}", d.id),
+            _ => String::new(),
         };
-        let notes = match drafts.first() {
-            Some(d) => desk.store.notes(d.id).await?.len(),
-            None => 0,
+        let listen = all.music.as_ref().map_or("no music yet".to_owned(), |(_, name, part)| {
+            format!("{}, {}", short_name(name), clock(part.duration().to_f64()))
+        });
+        let arrange = all.draft.as_ref().map_or("no draft yet".to_owned(), |d| {
+            let title = d.name.clone().unwrap_or_else(|| format!("draft {}", d.number));
+            format!("{title}, {}", counted(d.shots, "shot"))
+        });
+        let watch = match all.draft.as_ref().map_or(0, |d| d.notes) {
+            0 => "no notes".to_owned(),
+            n => counted(n, "note"),
         };
         let step = |name, path, says| Step { name, path, says, here: path == here };
         let steps = vec![
-            step("Gather", "gather", gather_says(&clips, rolls)),
+            step("Gather", "gather", gather_says(&all)),
             step("Listen", "listen", listen),
-            step("Sift", "sift", format!("{read} of {} judged", selects.len())),
-            step(
-                "Arrange",
-                "arrange",
-                drafts.first().map_or("no draft yet".into(), |d| {
-                    format!("draft {}, {} shots", d.number, d.body.cut.shots().len())
-                }),
-            ),
-            step(
-                "Watch",
-                "watch",
-                match notes {
-                    0 => "no notes".into(),
-                    1 => "1 note".into(),
-                    n => format!("{n} notes"),
-                },
-            ),
-            step("Hand off", "handoff", handoff_says(&handoffs)),
+            step("Sift", "sift", format!("{} of {} judged", all.judged, all.selects)),
+            step("Arrange", "arrange", arrange),
+            step("Watch", "watch", watch),
+            step("Hand off", "handoff", handoff_says(all.files)),
         ];
-        let length = job.target_seconds.map_or("as the music".to_owned(), clock);
-        let facts = format!("{length} · {} · {}×{}", rate_words(job.rate), job.width, job.height);
-        Ok(Self { job, facts, steps })
+        Ok(Self { facts: facts(&job), job, steps, here, query })
     }
 }
 
@@ -102,26 +87,13 @@ mod tests {
     use super::*;
 
     #[test]
-    fn rates_are_written_as_people_say_them() {
-        for (rate, words) in [
-            ("24000/1001", "23.976"),
-            ("25", "25"),
-            ("30000/1001", "29.97"),
-            ("60000/1001", "59.94"),
-            ("120", "120"),
-            ("25/2", "12.5"),
-        ] {
-            assert_eq!(rate_words(rate.parse().expect("a rate")), words);
-        }
-    }
-
-    #[test]
     fn one_is_not_many() {
         assert_eq!(
             (counted(0, "clip"), counted(1, "clip"), counted(2, "clip")),
             ("0 clips".into(), "1 clip".into(), "2 clips".into())
         );
-        assert_eq!(gather_says(&[], 0), "0 clips, 0 rolls");
-        assert_eq!(handoff_says(&[]), "nothing made yet");
+        assert_eq!(gather_says(&Overview::default()), "0 clips, 0 rolls");
+        assert_eq!(gather_says(&Overview { clips: 3, busy: 1, rolls: 1, ..Overview::default() }), "3 clips, 1 to read");
+        assert_eq!((handoff_says(0).as_str(), handoff_says(1).as_str()), ("nothing made yet", "1 file"));
     }
 }

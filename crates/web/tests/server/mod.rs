@@ -3,15 +3,19 @@
 
 pub mod shoot;
 
-use legere_media::roots::Roots;
+use legere_core::id::{JobId, SessionId};
+use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
 use legere_store::jobs::NewJob;
+use legere_store::journal::{By, Step};
 use legere_store::testing::fresh_store;
 use legere_web::Desk;
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use tempfile::TempDir;
-use uuid::Uuid;
+
+/// Who does what a test does without a window.
+pub const NOBODY: By = By { session: SessionId::from_u128(99), step: Step::Gather };
 
 pub struct Server {
     pub desk: Desk,
@@ -34,7 +38,8 @@ impl Server {
         std::fs::create_dir_all(media.join("day one")).expect("folders");
         std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
         let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
-        let desk = Desk::new(fresh_store().await.expect("a database"), shelf, Roots::new(&[media]));
+        let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots");
+        let desk = Desk::new(fresh_store().await.expect("a database"), shelf, roots);
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
         let server = legere_web::serve(desk.clone(), listener, 1).expect("a server");
@@ -43,10 +48,10 @@ impl Server {
         Self { desk, port, dir, handle }
     }
 
-    pub async fn job(&self, name: &str) -> Uuid {
+    pub async fn job(&self, name: &str) -> JobId {
         let rate = "25".parse().expect("a rate");
         let new = NewJob { name: name.into(), rate, width: 1920, height: 1080, target_seconds: Some(20.0) };
-        self.desk.store.create_job(new).await.expect("a job")
+        self.desk.store.create_job(new, NOBODY).await.expect("a job")
     }
 
     pub async fn get(&self, path: &str) -> Answer {
@@ -59,6 +64,16 @@ impl Server {
 
     pub async fn post_json(&self, path: &str, body: &str) -> Answer {
         self.ask("POST", path, &[("Content-Type", "application/json")], body).await
+    }
+
+    /// Says something from a window in a step, about the revision that it shows.
+    pub async fn in_window(&self, session: u128, step: &str, base: Option<i64>, path: &str, body: &str) -> Answer {
+        let session = SessionId::from_u128(session).to_string();
+        let base = base.map(|b| b.to_string());
+        let mut headers =
+            vec![("Content-Type", "application/json"), ("x-legere-session", &session), ("x-legere-step", step)];
+        headers.extend(base.as_deref().map(|b| ("x-legere-base", b)));
+        self.ask("POST", path, &headers, body).await
     }
 
     /// `headers` may name another host than our own.

@@ -1,19 +1,20 @@
 //! A shoot and a piece of music that were read already, without any file: readings go straight into the database.
 
-use super::Server;
+use super::{NOBODY, Server};
+use legere_core::clip::{ClipProbe, SoundProbe};
 use legere_core::footage::{ClipReading, Moment, Samples};
-use legere_core::time::Seconds;
+use legere_core::id::{ClipId, JobId, SelectId, TrackId};
+use legere_core::time::{Seconds, Timecode};
 use legere_core::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading, Version};
-use legere_media::probe::ClipProbe;
-use legere_store::clips::NewClip;
-use serde_json::{Value, json};
-use uuid::Uuid;
+use legere_store::clips::{FileIdentity, NewClip};
+use legere_store::tracks::NewTrack;
+use serde_json::Value;
 
 pub struct Shoot {
-    pub job: Uuid,
-    pub clips: Vec<Uuid>,
-    pub selects: Vec<Uuid>,
-    pub track: Uuid,
+    pub job: JobId,
+    pub clips: Vec<ClipId>,
+    pub selects: Vec<SelectId>,
+    pub track: TrackId,
 }
 
 pub fn probe(rate: &str, recorded: &str) -> ClipProbe {
@@ -27,7 +28,35 @@ pub fn probe(rate: &str, recorded: &str) -> ClipProbe {
         has_sound: true,
         codec: "h264".into(),
         recorded_at: recorded.parse().ok(),
-        timecode: Seconds::new(3600, 1),
+        timecode: Some(Timecode { frames: 180_000, drop: false }),
+    }
+}
+
+pub fn sound() -> SoundProbe {
+    SoundProbe {
+        duration: Seconds::new(24, 1).expect("seconds"),
+        channels: 2,
+        sample_rate: 48_000,
+        title: Some("Short".into()),
+        artist: None,
+        genre: None,
+        mood: None,
+        theme: None,
+    }
+}
+
+/// There is no file behind it, so nothing else ever is that file.
+pub fn identity() -> FileIdentity {
+    FileIdentity { bytes: 1000, modified: chrono::Utc::now(), digest: "none".into() }
+}
+
+pub fn new_track(path: &str) -> NewTrack {
+    NewTrack {
+        root: "media".into(),
+        path: path.into(),
+        name: path.rsplit('/').next().unwrap_or(path).into(),
+        bytes: 10,
+        modified: chrono::Utc::now(),
     }
 }
 
@@ -92,22 +121,21 @@ impl Server {
                 modified: chrono::Utc::now(),
             })
             .collect();
-        let clips = store.add_clips(job, "day one", "day one", &files).await.expect("clips");
+        let clips = store.import_clips(job, NOBODY, "day one", "day one", &files).await.expect("clips");
         for (i, id) in clips.iter().enumerate() {
             let clip = store.clip(*id).await.expect("a clip");
             let day = if i < count.div_ceil(2) { 12 } else { 13 };
             let probe = probe("50", &format!("2026-05-{day}T09:{:02}:00Z", i % 60));
-            let json = serde_json::to_value(&probe).expect("json");
             let liveliness = i as f32 / count as f32;
-            store.clip_ready(&clip, json, probe.recorded_at, &reading(liveliness), None).await.expect("kept");
+            store.clip_ready(&clip, &identity(), &probe, &reading(liveliness), None).await.expect("kept");
         }
-        let track =
-            store.add_track(job, "media", "music/short.wav", "short.wav", 10).await.expect("a track").expect("new");
+        let added = store.import_track(job, NOBODY, &new_track("music/short.wav")).await;
+        let track = added.expect("a track").expect("new");
         let row = store.track(track).await.expect("a track");
         let whole = Seconds::new(24, 1).expect("seconds");
         let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
-        store.track_ready(&row, json!({ "title": "Short" }), &music(), &part).await.expect("kept");
-        let mut selects = store.selects(job).await.expect("selects");
+        store.track_ready(&row, &identity(), &sound(), &music(), &part).await.expect("kept");
+        let mut selects = store.selects(job).await.expect("selects").whole;
         selects.sort_by_key(|s| clips.iter().position(|c| *c == s.clip));
         Shoot { job, clips, selects: selects.iter().map(|s| s.id).collect(), track }
     }

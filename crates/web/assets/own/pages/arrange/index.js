@@ -1,0 +1,322 @@
+// @ts-check
+// Arrange: the skyline, the shot that is chosen, and what could be there instead.
+import { ask, loaded } from "../../lib/api.js";
+import { crisp } from "../../lib/canvas.js";
+import { $, css, el, figures, say, startOrStop } from "../../lib/dom.js";
+import { follow } from "../../lib/events.js";
+import { image, light, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { on } from "../../lib/keys.js";
+import { job, ofJob } from "../../lib/session.js";
+import * as skyline from "./skyline.js";
+
+/** @type {any} */
+let d = null;
+/** The id of the shot that is chosen.
+ * @type {string | null} */
+let chosen = null;
+const box = $("figures");
+const path = () => ofJob(`/drafts/${box.dataset.draft}`);
+const index = () => {
+  const at = d.shots.findIndex((/** @type {any} */ s) => s.id === chosen);
+  return at < 0 ? 0 : at;
+};
+const shot = () => d.shots[index()];
+
+function draw() {
+  skyline.draw($("skyline"), d, index(), choose);
+  heads();
+  const f = d.figures;
+  figures(box, [
+    d.length,
+    `${f.shots} shots`,
+    `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
+    `agreement ${f.agreement.toFixed(2)}`,
+  ]);
+  $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
+  const option = $("drafts").selectedOptions[0];
+  if (option) option.textContent = d.title;
+  checks();
+}
+function heads() {
+  const wanted = JSON.stringify([d.sections, d.total]);
+  if ($("heads").dataset.drawn === wanted) return;
+  $("heads").dataset.drawn = wanted;
+  $("heads").replaceChildren(
+    ...d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => {
+      const head = el("div", { class: "head" });
+      head.style.left = `${(s.start / d.total) * 100}%`;
+      head.style.width = `${((s.end - s.start) / d.total) * 100}%`;
+      const select = el("select", { "aria-label": `pace of ${s.kind}`, "data-section": i });
+      for (const c of d.choices)
+        for (const varied of [false, true]) {
+          const o = el("option", { value: `${c.quarters} ${varied}` }, varied ? `${c.words}, varied` : c.words);
+          o.selected = c.quarters === s.quarters && varied === s.varied;
+          select.append(o);
+        }
+      select.addEventListener("change", () => {
+        const [q, v] = select.value.split(" ");
+        const pace = d.sections.map((/** @type {any} */ t) => [t.quarters, t.varied]);
+        pace[i] = [Number(q), v === "true"];
+        // Only this section is laid anew; what was done elsewhere stays.
+        act("arrange", { pace, section: i });
+      });
+      head.append(el("b", {}, s.kind), select);
+      return head;
+    }),
+  );
+}
+function checks() {
+  const list = d.findings.length ? d.findings : [{ words: d.nothing_found, shot: null }];
+  $("findings").replaceChildren(
+    ...list.map((/** @type {any} */ f) => {
+      const li = el("li");
+      if (f.shot === null) li.textContent = f.words;
+      else {
+        const b = el("button", { type: "button" }, f.words);
+        b.addEventListener("click", () => choose(f.shot));
+        li.append(b);
+      }
+      return li;
+    }),
+  );
+}
+/** @param {string} id */
+function choose(id) {
+  chosen = id;
+  show();
+}
+let waiting = 0;
+function show() {
+  draw();
+  about();
+  // The others are looked for once the hand rests.
+  clearTimeout(waiting);
+  waiting = window.setTimeout(async () => {
+    const mine = shot()?.id;
+    if (!mine) return;
+    try {
+      const alternates = await ask(`${path()}/alternates?shot=${mine}`);
+      if (shot()?.id === mine) instead(alternates);
+    } catch (error) {
+      $("alternates").replaceChildren(el("p", { class: "problem" }, /** @type {Error} */ (error).message));
+    }
+  }, 120);
+}
+function about() {
+  const s = shot();
+  if (!s) return;
+  $("shot-name").replaceChildren(
+    document.createTextNode(`${s.name ?? "a clip that was left out"} `),
+    el("span", { class: "mono" }, `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`),
+  );
+  $("why").textContent = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
+  $("pin").querySelector("span").textContent = s.pinned ? "unpin" : "pin";
+  drawStrip(s);
+  const video = $("video");
+  if (video.dataset.clip !== s.clip) {
+    video.dataset.clip = s.clip;
+    video.src = light(s.clip);
+  }
+  const at = s.source + (s.hit_at !== null ? (s.hit_at / d.fps) * s.speed : 0) + 0.001;
+  if (Math.abs(video.currentTime - at) > 0.002) video.currentTime = at;
+}
+/** @param {any} s */
+function drawStrip(s) {
+  const { pen, w, h } = crisp($("strip"));
+  const picture = image(s.clip);
+  when(picture, () => {
+    if (shot()?.id !== s.id) return;
+    strip(pen, picture, w, h, s.media);
+    const px = (/** @type {number} */ t) => (t / s.media) * w,
+      a = px(s.source),
+      b = px(s.source + s.used);
+    pen.fillStyle = "rgba(246,243,236,.72)";
+    pen.fillRect(0, 0, a, h);
+    pen.fillRect(b, 0, w - b, h);
+    pen.strokeStyle = css("--act");
+    pen.lineWidth = 3;
+    pen.strokeRect(a + 1.5, 1.5, b - a - 3, h - 3);
+    // In and out of the select: what lies outside was not chosen.
+    pen.fillStyle = "#f6f3ec";
+    for (const edge of [s.in, s.out]) if (edge !== null) pen.fillRect(px(edge) - 1, 0, 2, h);
+    if (s.hit_at !== null) {
+      pen.fillStyle = "#e0553c";
+      pen.fillRect(px(s.source + (s.hit_at / d.fps) * s.speed) - 1, 0, 2, h);
+    }
+  });
+}
+/** @param {any[]} alternates */
+function instead(alternates) {
+  if (!alternates.length) {
+    $("alternates").replaceChildren(el("p", { class: "quiet" }, "No other select fits this place."));
+    return;
+  }
+  $("alternates").replaceChildren(
+    ...alternates.map((a, i) => {
+      const b = el("button", { type: "button", class: "alt", "data-select": a.select });
+      const gains = a.gains
+        .map((/** @type {[string, number]} */ [name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`)
+        .join(" ");
+      const name = el("span", { class: "caption" });
+      name.append(el("kbd", {}, i + 1), document.createTextNode(` ${a.name}: ${a.why.slice(0, 2).join(", ")}`));
+      b.append(
+        el("img", { src: sheet(a.clip), alt: "", class: `tile-${tile(a.hit, a.media)}` }),
+        name,
+        el("span", { class: "mono" }, gains || "as good"),
+      );
+      b.addEventListener("click", () => edit({ do: "swap", shot: shot().id, select: a.select }));
+      return b;
+    }),
+  );
+}
+
+// Edits go one after the other; steps that come faster than they are answered are added up.
+/** @type {{ where: string, body: any }[]} */
+const queue = [];
+let busy = false;
+/** @param {string} where @param {any} body */
+function act(where, body) {
+  const last = queue[queue.length - 1];
+  const same = last?.where === where && last.body.by !== undefined && last.body.do === body.do && last.body.shot === body.shot;
+  if (same) last.body.by += body.by;
+  else queue.push({ where, body });
+  work();
+}
+async function work() {
+  if (busy) return;
+  busy = true;
+  while (queue.length) {
+    const { where, body } = /** @type {{ where: string, body: any }} */ (queue.shift());
+    $("problem").textContent = "";
+    try {
+      const place = index();
+      Object.assign(d, await ask(`${path()}/${where}`, body, { base: d.revision }));
+      if (!d.shots.some((/** @type {any} */ s) => s.id === chosen))
+        chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
+      show();
+    } catch (error) {
+      const refused = /** @type {import("../../lib/api.js").Refused} */ (error);
+      $("problem").textContent = refused.message;
+      queue.length = 0;
+      if (refused.movedOn) await load();
+    }
+  }
+  busy = false;
+}
+/** @param {any} body */
+const edit = (body) => act("edit", body);
+const again = () => act("arrange", {});
+/** @param {number} by */
+const cut = (by) => edit({ do: "move-cut", shot: shot().id, by });
+/** To the beat before or after the shot's end.
+ * @param {number} way */
+function toBeat(way) {
+  const s = shot(),
+    end = s.start + s.len,
+    beats = d.beats.map((/** @type {number[]} */ b) => b[0]);
+  const target =
+    way > 0
+      ? beats.find((/** @type {number} */ f) => f > end)
+      : beats.filter((/** @type {number} */ f) => f < end).pop();
+  if (target !== undefined) cut(target - end);
+}
+/** @param {number} by */
+const slip = (by) => edit({ do: "slip", shot: shot().id, by });
+const pin = () => edit({ do: "pin", shot: shot().id, on: !shot().pinned });
+/** @param {number} n */
+function step(n) {
+  const next = d.shots[Math.max(0, Math.min(d.shots.length - 1, index() + n))];
+  if (next) choose(next.id);
+}
+async function load() {
+  d = await ask(`${path()}.json`);
+  if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
+  show();
+  $("skyline").dataset.ready = "yes";
+}
+
+/** Makes a draft and goes there. @param {string} where */
+async function make(where) {
+  $("problem").textContent = "";
+  try {
+    location.assign((await ask(where, {})).place);
+  } catch (error) {
+    $("problem").textContent = /** @type {Error} */ (error).message;
+  }
+}
+$("new-draft").addEventListener("click", () => make(ofJob("/drafts")));
+
+/** Undo can bring back or take away the draft of the page. */
+async function changed() {
+  try {
+    await load();
+  } catch (error) {
+    // What was undone is the draft itself.
+    if (/** @type {any} */ (error).status === 404) location.assign(ofJob("/arrange"));
+    else say(/** @type {Error} */ (error).message);
+  }
+}
+
+if (box) {
+  $("again").addEventListener("click", again);
+  $("pin").addEventListener("click", pin);
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-cut]")))
+    b.addEventListener("click", () => cut(Number(b.dataset.cut)));
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-slip]")))
+    b.addEventListener("click", () => slip(Number(b.dataset.slip)));
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-beat]")))
+    b.addEventListener("click", () => toBeat(Number(b.dataset.beat)));
+  $("drafts").addEventListener("change", () => location.assign(`?draft=${$("drafts").value}`));
+  $("copy-draft").addEventListener("click", () => make(`${path()}/copy`));
+  $("name-draft").addEventListener("click", () => {
+    $("draft-name").value = /^draft \d+$/.test(d.title) ? "" : d.title;
+    $("name-dialog").showModal();
+  });
+  $("name-cancel").addEventListener("click", () => $("name-dialog").close());
+  $("name-form").addEventListener("submit", () => act("name", { name: $("draft-name").value }));
+  $("delete-draft").addEventListener("click", async () => {
+    try {
+      await ask(path(), undefined, { method: "DELETE" });
+      location.assign(ofJob("/arrange"));
+    } catch (error) {
+      $("problem").textContent = /** @type {Error} */ (error).message;
+    }
+  });
+  on("ArrowLeft", "the shot before", () => step(-1), { repeats: true });
+  on("ArrowRight", "the next shot", () => step(1), { repeats: true });
+  on("p", "pin and unpin", pin);
+  on("Enter", "arrange around the pins", again);
+  on(",", "the cut a frame earlier", () => cut(-1), { repeats: true });
+  on(".", "the cut a frame later", () => cut(1), { repeats: true });
+  on("k", "the cut to the beat before", () => toBeat(-1));
+  on("l", "the cut to the next beat", () => toBeat(1));
+  on("[", "an earlier part of the clip", () => slip(-1), { repeats: true });
+  on("]", "a later part of the clip", () => slip(1), { repeats: true });
+  on(" ", "play the clip", () => startOrStop($("video")));
+  for (let i = 1; i <= 3; i++)
+    on(String(i), `put alternate ${i} here`, () => {
+      const b = /** @type {HTMLElement | undefined} */ (document.querySelectorAll(".alt")[i - 1]);
+      if (b) b.click();
+    });
+  document.addEventListener("legere:changed", changed);
+  document.addEventListener("legere:redraw", () => {
+    if (!d) return;
+    skyline.forget();
+    show();
+  });
+  loaded(load);
+  /** Another window's change of what is on this page. @param {boolean} mine */
+  const other = (mine) => {
+    if (!mine && d && !busy) changed();
+  };
+  follow(
+    {
+      draft: ({ id, mine }) => id === box.dataset.draft && other(mine),
+      select: ({ mine }) => other(mine),
+      track: ({ mine }) => other(mine),
+    },
+    () => other(false),
+  );
+} else if (job) {
+  document.addEventListener("legere:changed", () => location.reload());
+}

@@ -1,0 +1,69 @@
+// @ts-check
+// The candidate tracks beside each other: sort, narrow, describe, hear one while looking at another.
+import { ask } from "../../lib/api.js";
+import { $, say, start } from "../../lib/dom.js";
+import { ofJob } from "../../lib/session.js";
+
+const body = () => document.querySelector(".tracks tbody");
+const rows = () => [...body().rows];
+function sort(column, head) {
+  const down = head.getAttribute("aria-sort") === "ascending";
+  for (const th of document.querySelectorAll(".tracks th[aria-sort]")) th.setAttribute("aria-sort", "none");
+  head.setAttribute("aria-sort", down ? "descending" : "ascending");
+  const key = (row) => row.getAttribute(`data-key-${column}`) || "";
+  const by = (a, b) => {
+    // What has no value stands last, either way.
+    if (!key(a) || !key(b)) return key(a) ? -1 : key(b) ? 1 : 0;
+    const order = column >= 5 ? Number(key(a)) - Number(key(b)) : key(a).localeCompare(key(b));
+    return down ? -order : order;
+  };
+  body().replaceChildren(...rows().sort(by));
+}
+function narrow(words) {
+  const wanted = words.toLowerCase().split(/\s+/);
+  for (const row of rows()) {
+    const text = [row.innerText, ...[...row.querySelectorAll("input")].map((i) => i.value)].join(" ").toLowerCase();
+    row.hidden = !wanted.every((w) => text.includes(w));
+  }
+}
+async function describe(row, input) {
+  try {
+    await ask(ofJob(`/tracks/${row.dataset.track}/about`), { [input.dataset.about]: input.value });
+    row.setAttribute(
+      `data-key-${["title", "maker", "mood", "theme", "genre"].indexOf(input.dataset.about)}`,
+      input.value,
+    );
+  } catch (error) {
+    say(error.message);
+  }
+}
+// The page stays as it is; only what is heard changes.
+function hear(row, button) {
+  const other = $("other") || new Audio(),
+    src = ofJob(`/media/tracks/${row.dataset.track}/light.flac`);
+  const playing = !other.paused && other.getAttribute("src") === src;
+  for (const b of document.querySelectorAll(".hear")) b.textContent = "hear";
+  if (playing) {
+    other.pause();
+    return;
+  }
+  if ($("audio")) $("audio").pause();
+  if (other.getAttribute("src") !== src) other.src = src;
+  start(other);
+  button.textContent = "stop";
+}
+document.addEventListener("DOMContentLoaded", () => {
+  if (!body()) return;
+  for (const b of document.querySelectorAll("[data-sort]"))
+    b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
+  // The track on the page is the first that is seen, below the heads of the columns.
+  const shown = body().querySelector(".shown"),
+    list = document.querySelector(".tracks");
+  if (shown) list.scrollTop = shown.offsetTop - list.querySelector("thead").offsetHeight;
+  $("track-words").addEventListener("input", (e) => narrow(e.target.value));
+  for (const row of rows()) {
+    for (const input of row.querySelectorAll("input")) input.addEventListener("change", () => describe(row, input));
+    const button = row.querySelector(".hear");
+    if (button) button.addEventListener("click", () => hear(row, button));
+  }
+});

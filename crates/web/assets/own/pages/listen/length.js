@@ -1,0 +1,234 @@
+// @ts-check
+// The right length: versions for a wanted length, their seams, stretch, fades and level.
+import { ask } from "../../lib/api.js";
+import { $, el, say, start } from "../../lib/dom.js";
+import { on } from "../../lib/keys.js";
+import { ofJob } from "../../lib/session.js";
+import { parseLength } from "../../lib/time.js";
+import { L } from "./state.js";
+
+let offers = [],
+  seams = [],
+  other = null,
+  loop = null;
+const problem = (words) => {
+  $("length-problem").textContent = words;
+};
+const attempt = async (act) => {
+  problem("");
+  try {
+    await act();
+  } catch (error) {
+    problem(error.message);
+  }
+};
+/** Seconds of what was typed; NaN when it is no length. @param {string} text @param {number} own */
+const seconds = (text, own) => parseLength(text, Number(L.music.dataset.rate), own);
+const spansOf = (list) => {
+  const spans = [];
+  let start = 0;
+  for (const s of list) {
+    spans.push([start, s.out]);
+    start = s.into;
+  }
+  return [...spans, [start, L.data.reading.duration]];
+};
+// The last is beyond what the search takes where it has a choice (ROUGHEST in core::track::retarget).
+const HEARD = [
+  [0.12, "not to be heard"],
+  [0.25, "hardly heard"],
+  [0.42, "heard by some"],
+  [0.62, "heard"],
+  [Infinity, "plainly heard"],
+];
+const heard = (cost) => HEARD.find(([below]) => cost < below)[1];
+const bar = (t) => {
+  const b = L.beats().findLast((q) => q.at <= t + 0.02);
+  return b ? `bar ${b.bar}${b.beat > 1 ? `.${b.beat}` : ""}` : "the start";
+};
+
+async function find() {
+  const keep = { drop: "drop", nothing: "nothing", section: { section: L.audio.currentTime } }[$("keep").value],
+    wanted = seconds($("seconds").value, L.data.reading.duration);
+  $("length-says").textContent = "looking";
+  await attempt(async () => {
+    offers = await ask(`${L.base()}/lengths`, { seconds: Number.isFinite(wanted) ? wanted : 0, keep });
+    const off = offers.length ? Math.abs(offers[0].seconds - wanted) : 0;
+    $("length-says").textContent = !offers.length
+      ? "there is no way to that length"
+      : off > 1
+        ? `no nearer than ${offers[0].seconds.toFixed(2)} s`
+        : "";
+  });
+  if ($("length-problem").textContent) $("length-says").textContent = "";
+  drawOffers();
+}
+function drawOffers() {
+  $("versions").replaceChildren(
+    ...offers.map((o, i) => {
+      const li = el("li"),
+        b = el("button", { type: "button", class: "offer", "data-offer": i });
+      const ways = o.seams.map((s) => `${bar(s.out)} → ${bar(s.into)}`).join(", ") || "as it is";
+      b.append(
+        el("span", { class: "mono" }, `${o.seconds.toFixed(2)} s`),
+        ` ${ways} `,
+        el("span", { class: "quiet" }, o.seams.length ? heard(Math.max(...o.seams.map((s) => s.cost))) : ""),
+      );
+      b.addEventListener("click", () => use(o.seams));
+      li.append(b);
+      return li;
+    }),
+  );
+}
+async function use(list) {
+  if (await L.send("version", { spans: spansOf(list) })) seams = list;
+  drawSeams();
+}
+function drawSeams() {
+  const joins = L.data.version ? L.data.version.joins : [];
+  const known = (j) => seams.find((s) => Math.abs(s.out - j.out) < 0.01 && Math.abs(s.into - j.into) < 0.01);
+  const list = joins.map((j) => known(j) || { out: j.out, into: j.into, cost: 1 });
+  $("seams").replaceChildren(
+    ...list.map((s, i) => {
+      const p = el("p", { class: "seam", "data-seam": i, "data-at": joins[i].at });
+      const button = (text, act, label) => {
+        const b = el("button", { type: "button", class: "link", "aria-label": label || text }, text);
+        b.addEventListener("click", () => attempt(act));
+        return b;
+      };
+      const put = (next) => use(list.map((q, k) => (k === i ? next : q)));
+      const moved = async (beats) => put((await ask(`${L.base()}/seam`, { seam: s, beats }))[0]);
+      p.append(
+        el("b", {}, `seam ${i + 1} `),
+        el("span", { class: "mono" }, `${joins[i].at.toFixed(2)} s  ${bar(s.out)} → ${bar(s.into)} `),
+        button(loop === i ? "stop" : "hear it", () => audition(i, joins[i].at), `hear seam ${i + 1}`),
+        " ",
+        button("a beat earlier", () => moved(-1)),
+        " ",
+        button("a beat later", () => moved(1)),
+        " ",
+        button("the next best", async () => {
+          const others = await ask(`${L.base()}/seam`, { seam: s });
+          const at = others.findIndex((o) => Math.abs(o.out - s.out) < 0.01 && Math.abs(o.into - s.into) < 0.01);
+          const next = others[(at + 1) % others.length];
+          if (next) await put(next);
+        }),
+      );
+      return p;
+    }),
+  );
+}
+// Two bars before a seam and two after, again and again.
+function audition(i, at) {
+  if (loop === i) {
+    stop();
+    return;
+  }
+  const twoBars = ((2 * L.data.metre * 60) / L.data.reading.tempo_bpm) * L.data.version.stretch;
+  loop = i;
+  version();
+  const from = Math.max(0, at - twoBars);
+  other.ontimeupdate = () => {
+    if (loop === i && other.currentTime > at + twoBars) other.currentTime = from;
+  };
+  other.onended = () => {
+    other.currentTime = from;
+    start(other);
+  };
+  other.currentTime = from;
+  start(other);
+  drawSeams();
+}
+function version() {
+  L.audio.pause();
+  const src = ofJob(
+    `/media/tracks/${L.music.dataset.track}/version.flac?v=${encodeURIComponent(JSON.stringify(L.data.version))}`,
+  );
+  if (other.getAttribute("src") !== src) other.src = src;
+}
+function stop() {
+  loop = null;
+  other.pause();
+  other.ontimeupdate = other.onended = null;
+  drawSeams();
+}
+function hear() {
+  if (loop !== null) stop();
+  if (!other.paused) {
+    other.pause();
+    return;
+  }
+  version();
+  start(other);
+}
+const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
+const shown = () => L.data.version.duration.toFixed(2);
+// How many times as long as at its own tempo. The page shows less of a length than there is: what was not touched, or is
+// its own length again, stretches nothing by what was rounded away.
+function factor() {
+  const text = $("stretch").value.trim();
+  if (text === shown()) return L.data.version.stretch;
+  return text === own().toFixed(2) ? 1 : seconds(text, own()) / own();
+}
+function stretchWords() {
+  const by = factor() - 1,
+    percent = Math.abs(by * 100);
+  $("stretch-says").textContent = !Number.isFinite(by)
+    ? ""
+    : by === 0
+      ? "its own tempo"
+      : `${by > 0 ? "+" : "−"}${percent.toFixed(percent < 0.1 ? 3 : 1)} %${Math.abs(by) > 0.08 ? (by > 0 ? ": drums will smear and voices drag" : ": it will sound hurried, attacks will flutter") : ""}`;
+  $("stretch-says").classList.toggle("problem", Math.abs(by) > 0.08);
+}
+async function finish(event) {
+  event.preventDefault();
+  await attempt(async () => {
+    const number = (id, words) => {
+      const v = Number($(id).value.replace(",", ".").replace("−", "-"));
+      if (!Number.isFinite(v)) throw new Error(words);
+      return v;
+    };
+    if (!Number.isFinite(factor()))
+      throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
+    const fade = (id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
+    const body = {
+      stretch: factor(),
+      fade_in: { milliseconds: fade("in"), curve: $("curve-in").value },
+      fade_out: { milliseconds: fade("out"), curve: $("curve-out").value },
+      level: Math.round(number("level", "the level is a number of decibels") * 100),
+    };
+    L.take(await ask(`${L.base()}/version`, body));
+    say("used so");
+  });
+}
+function show() {
+  const v = L.data.version;
+  if (!v) return;
+  $("stretch").value = shown();
+  $("fade-in").value = v.fade_in.milliseconds / 1000;
+  $("fade-out").value = v.fade_out.milliseconds / 1000;
+  $("curve-in").value = v.fade_in.curve;
+  $("curve-out").value = v.fade_out.curve;
+  $("level").value = v.level / 100;
+  stretchWords();
+  drawSeams();
+  $("music").dataset.length = v.duration;
+}
+document.addEventListener("DOMContentLoaded", () => {
+  if (!L.music) return;
+  other = $("other");
+  $("length-form").addEventListener("submit", (e) => {
+    e.preventDefault();
+    find();
+  });
+  $("finish").addEventListener("submit", finish);
+  $("stretch").addEventListener("input", stretchWords);
+  $("hear-version").addEventListener("click", hear);
+  on("l", "the right length", () => {
+    $("length").open = true;
+    $("seconds").focus();
+    $("seconds").select();
+  });
+  on("v", "hear the version", hear);
+  L.whenDrawn(show);
+});

@@ -1,0 +1,197 @@
+// @ts-check
+// Watch: the whole draft with its music, notes while it runs, and the checks.
+import { ask, loaded } from "../../lib/api.js";
+import { $, css, el, figures, say, startOrStop, svg } from "../../lib/dom.js";
+import { follow } from "../../lib/events.js";
+import { on } from "../../lib/keys.js";
+import { ofJob } from "../../lib/session.js";
+import { clock, frames } from "../../lib/time.js";
+import { between } from "../../lib/tone.js";
+
+const draft = $("draft"),
+  video = $("video");
+/** @type {any} */
+let d = null;
+let noteFrame = 0;
+const path = () => ofJob(`/drafts/${draft.dataset.draft}`);
+const frame = () => Math.floor(video.currentTime * d.fps + 0.01);
+/** @param {number} f */
+const seek = (f) => {
+  video.currentTime = (Math.max(0, Math.min(d.total - 1, f)) + 0.5) / d.fps;
+};
+
+/** Which asking for a preview counts: an edit begins a new one. */
+let making = 0;
+async function make() {
+  const mine = ++making;
+  // One changed shot is ready in under a second; a whole draft takes longer, and asking costs what rendering needs.
+  for (let wait = 120; mine === making; wait = Math.min(600, wait * 1.3)) {
+    const p = await ask(`${path()}/preview`);
+    if (mine !== making) return;
+    if (p.state === "ready") {
+      $("making").textContent = "";
+      const src = ofJob(`/media/previews/${p.key}.mp4`);
+      if (!video.src.endsWith(src)) video.src = src;
+      video.dataset.ready = p.key;
+      return;
+    }
+    if (p.state === "failed") {
+      $("making").textContent = p.words;
+      return;
+    }
+    $("making").textContent = `making the preview: ${p.ready} of ${p.total} shots`;
+    await new Promise((done) => setTimeout(done, wait));
+  }
+}
+function drawLine() {
+  const inside = [],
+    x = (/** @type {number} */ f) => (f / d.total) * 760,
+    stops = ["--calm", "--warm", "--hot"].map(css);
+  for (const [i, s] of d.shots.entries()) {
+    const h = Math.max(3, (s.level / 100) * 44);
+    const r = svg("rect", {
+      class: "line-shot",
+      x: x(s.start),
+      y: 48 - h,
+      width: x(s.len),
+      height: h,
+      fill: between(s.level, stops),
+    });
+    r.append(svg("title", {}, `shot ${i + 1}, ${s.name}`));
+    inside.push(r);
+  }
+  for (const n of d.notes) inside.push(svg("circle", { class: "note", cx: x(n.frame), cy: 54, r: 4 }));
+  inside.push(svg("line", { class: "now", y1: 0, y2: 60 }));
+  $("line").replaceChildren(...inside);
+  mark();
+}
+/** Only what moves while it plays. */
+function mark() {
+  const f = frame(),
+    x = (f / d.total) * 760,
+    line = document.querySelector("#line .now");
+  if (line) for (const end of ["x1", "x2"]) line.setAttribute(end, String(x));
+  const s = d.shots.findIndex((/** @type {any} */ q) => f < q.start + q.len);
+  $("at").textContent = `${frames(f / d.fps, d.fps)}  shot ${s < 0 ? d.shots.length : s + 1} of ${d.shots.length}`;
+}
+/** @param {number} f */
+const go = (f) => {
+  video.pause();
+  seek(f);
+};
+function drawNotes() {
+  $("notes").replaceChildren(
+    ...d.notes.map((/** @type {any} */ n) => {
+      const li = el("li"),
+        b = el("button", { class: "go", type: "button" }, `${n.timecode.slice(3)}  ${n.words}`),
+        r = el("button", { class: "link", type: "button", "aria-label": `remove the note ${n.words}` }, "remove");
+      b.addEventListener("click", () => go(n.frame));
+      r.addEventListener("click", () => keep(() => ask(`${path()}/notes/${n.id}`, undefined, { method: "DELETE" })));
+      li.append(b, document.createTextNode(" "), r);
+      return li;
+    }),
+  );
+  if (!d.notes.length) $("notes").append(el("li", { class: "quiet" }, "None yet. Press M while it runs."));
+  $("says-watch").textContent =
+    d.notes.length === 1 ? "1 note" : d.notes.length ? `${d.notes.length} notes` : "no notes";
+}
+/** @param {() => Promise<any>} act */
+async function keep(act) {
+  try {
+    d.notes = await act();
+    drawNotes();
+    drawLine();
+    return true;
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+    return false;
+  }
+}
+function drawLists() {
+  const f = d.figures,
+    target = d.target ? `, wanted ${clock(d.target)}` : "";
+  figures($("figures"), [
+    `${d.length}${target}`,
+    `${f.shots} shots`,
+    `${(f.shortest / d.fps).toFixed(2)}–${(f.longest / d.fps).toFixed(2)} s, average ${(f.average / d.fps).toFixed(2)}`,
+    `agreement ${f.agreement.toFixed(2)}`,
+  ]);
+  drawNotes();
+  const list = d.findings.length ? d.findings : [{ words: d.nothing_found, frame: null }];
+  $("findings").replaceChildren(
+    ...list.map((/** @type {any} */ q) => {
+      const li = el("li");
+      if (q.frame === null) li.textContent = q.words;
+      else {
+        const b = el("button", { type: "button" }, q.words);
+        b.addEventListener("click", () => go(q.frame));
+        li.append(b);
+      }
+      return li;
+    }),
+  );
+}
+const play = () => startOrStop(video);
+function note() {
+  noteFrame = frame();
+  $("note-at").textContent = frames(noteFrame / d.fps, d.fps);
+  $("note-form").hidden = false;
+  $("note-words").value = "";
+  $("note-words").focus();
+}
+/** @param {number} n */
+function shot(n) {
+  const f = frame(),
+    i = d.shots.findIndex((/** @type {any} */ q) => f < q.start + q.len),
+    s = d.shots[Math.max(0, Math.min(d.shots.length - 1, i + n))];
+  if (s) seek(s.start);
+}
+async function load() {
+  d = await ask(`${path()}/watch.json`);
+  drawLists();
+  drawLine();
+  make().catch((error) => {
+    $("making").textContent = error.message;
+  });
+}
+
+if (draft) {
+  $("play").addEventListener("click", play);
+  $("note").addEventListener("click", note);
+  $("note-form").addEventListener("submit", async (/** @type {Event} */ e) => {
+    e.preventDefault();
+    // What was typed stays until it is kept.
+    const kept = await keep(() => ask(`${path()}/notes`, { frame: noteFrame, words: $("note-words").value }));
+    if (!kept) return;
+    $("note-form").hidden = true;
+    $("note-words").blur();
+  });
+  $("line").addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
+    const box = $("line").getBoundingClientRect();
+    seek(Math.floor(((e.clientX - box.left) / box.width) * d.total));
+  });
+  const tick = () => {
+    if (d) mark();
+    if (!video.paused) requestAnimationFrame(tick);
+  };
+  video.addEventListener("play", tick);
+  video.addEventListener("seeked", () => d && mark());
+  on(" ", "play and stop", play);
+  on("m", "a note here, while it runs", note);
+  on("ArrowLeft", "a frame back", () => go(frame() - 1), { repeats: true });
+  on("ArrowRight", "a frame on", () => go(frame() + 1), { repeats: true });
+  on(",", "the shot before", () => shot(-1), { repeats: true });
+  on(".", "the next shot", () => shot(1), { repeats: true });
+  document.addEventListener("legere:changed", () => loaded(load));
+  document.addEventListener("legere:redraw", () => d && drawLine());
+  loaded(load);
+  const notes = () => keep(() => ask(`${path()}/notes`));
+  follow(
+    {
+      note: ({ mine }) => !mine && d && notes(),
+      draft: ({ id, mine }) => id === draft.dataset.draft && !mine && loaded(load),
+      track: ({ mine }) => !mine && d && loaded(load),
+    },
+    () => d && loaded(load),
+  );
+}

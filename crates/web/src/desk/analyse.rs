@@ -1,0 +1,211 @@
+//! Reading clips and tracks: what was measured goes into the database, what was made onto the shelf, and what was wrong
+//! beside the thing it concerns.
+
+use super::Desk;
+use super::tracks::apart;
+use crate::error::WebError;
+use legere_core::arrange::propose_part;
+use legere_core::clip::ClipProbe;
+use legere_core::id::{ClipId, TrackId};
+use legere_core::time::{Seconds, clock};
+use legere_core::track::Version;
+use legere_media::identity::{self, Identity};
+use legere_media::light::Made;
+use legere_media::sound::ReadTrack;
+use legere_media::{MediaError, light, probe, sound};
+use legere_store::StoreError;
+use legere_store::clips::{Clip, FileIdentity, State};
+use legere_store::queue::Outcome;
+use legere_store::tracks::Track;
+use std::path::PathBuf;
+
+/// Shares of progress that are told: more would only keep the page busy.
+const STEP: f64 = 0.2;
+
+impl Desk {
+    pub(super) async fn read_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
+        let clip = self.store.clip(id).await?;
+        if clip.state == State::Ready || clip.hidden {
+            return Ok(Outcome::Done);
+        }
+        match self.made_of(&clip).await {
+            Ok((identity, mut probe, made)) => {
+                let problem = made.cut_short.map(|real| {
+                    format!(
+                        "the file is cut short: {} of {} can be read",
+                        clock(real.to_f64()),
+                        clock(probe.duration.to_f64())
+                    )
+                });
+                // What was decoded is what there is.
+                probe.duration = Seconds::from_measured(made.reading.duration);
+                self.store.clip_ready(&clip, &kept(identity), &probe, &made.reading, problem).await?;
+                Ok(Outcome::Done)
+            }
+            Err(MediaError::Vanished | MediaError::RootAway(_)) => {
+                // It is read when it is back.
+                self.store.clips_wait(clip.job, &[id], None).await?;
+                self.store.clips_missing(clip.job, &[id], true).await?;
+                Ok(Outcome::Done)
+            }
+            Err(error) if error.passes() => {
+                tracing::info!(clip = %clip.name, ?error, "a clip waits");
+                self.store.clips_wait(clip.job, &[id], Some(&words(&error))).await?;
+                Ok(outcome_of(&error))
+            }
+            Err(error) => {
+                tracing::info!(clip = %clip.name, ?error, "a clip could not be read");
+                self.store.clip_failed(&clip, &words(&error)).await?;
+                Ok(Outcome::Done)
+            }
+        }
+    }
+
+    async fn made_of(&self, clip: &Clip) -> Result<(Identity, ClipProbe, Made), MediaError> {
+        self.shelf.ensure_room()?;
+        let path = self.roots.resolve_file(&clip.root, &clip.path)?;
+        let (before, _) = (identified(&path).await?, self.store.clip_progress(clip, State::Reading, 0.0).await);
+        let probe = probe::clip(&path).await?;
+        let work = self.shelf.work()?;
+        let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
+        let telling = {
+            let (store, clip) = (self.store.clone(), clip.clone());
+            tokio::spawn(async move {
+                while let Some(share) = steps.recv().await {
+                    let _ = store.clip_progress(&clip, State::Reading, share).await;
+                }
+            })
+        };
+        let mut last = 0.0f64;
+        let made = light::make(&path, &probe, &work, |share| {
+            if share - last >= STEP {
+                last = share;
+                let _ = sender.send(share as f32);
+            }
+        })
+        .await;
+        drop(sender);
+        let _ = telling.await;
+        let made = made?;
+        unchanged(&path, &before)?;
+        if let Some(peaks) = &made.peaks {
+            tokio::fs::write(work.path().join("peaks.bin"), peaks).await?;
+        }
+        let place = self.shelf.clip(&clip.id.to_string());
+        blocking(move || work.publish(&place)).await?;
+        Ok((before, probe, made))
+    }
+
+    pub(super) async fn read_track(&self, id: TrackId) -> Result<Outcome, StoreError> {
+        let track = self.store.track(id).await?;
+        if track.state == State::Ready || track.hidden {
+            return Ok(Outcome::Done);
+        }
+        self.store.track_state(&track, State::Reading, None).await?;
+        let target = self.store.job(track.job).await?.target_seconds;
+        match self.heard(&track).await {
+            Ok((identity, read)) => {
+                let whole = read.probe.duration;
+                let (start, end) = propose_part(&read.reading, target);
+                let offered =
+                    Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
+                        .or_else(|_| Version::part(Seconds::ZERO, whole, whole));
+                match offered {
+                    Ok(offered) => {
+                        self.store.track_ready(&track, &kept(identity), &read.probe, &read.reading, &offered).await?;
+                    }
+                    Err(error) => self.track_unread(&track, error.to_string()).await?,
+                }
+                Ok(Outcome::Done)
+            }
+            Err(MediaError::Vanished | MediaError::RootAway(_)) => {
+                self.store.track_state(&track, State::Waiting, None).await?;
+                self.store.tracks_missing(track.job, &[id], true).await?;
+                Ok(Outcome::Done)
+            }
+            Err(error) if error.passes() => {
+                tracing::info!(track = %track.name, ?error, "a track waits");
+                self.store.track_state(&track, State::Waiting, Some(words(&error))).await?;
+                Ok(outcome_of(&error))
+            }
+            Err(error) => {
+                tracing::info!(track = %track.name, ?error, "a track could not be read");
+                self.track_unread(&track, words(&error)).await?;
+                Ok(Outcome::Done)
+            }
+        }
+    }
+
+    async fn heard(&self, track: &Track) -> Result<(Identity, ReadTrack), MediaError> {
+        self.shelf.ensure_room()?;
+        let path = self.roots.resolve_file(&track.root, &track.path)?;
+        let before = identified(&path).await?;
+        let read = sound::read(&path).await?;
+        let work = self.shelf.work()?;
+        sound::light_copy(&path, &work.path().join("light.flac")).await?;
+        tokio::fs::write(work.path().join("peaks.bin"), &read.peaks).await?;
+        unchanged(&path, &before)?;
+        let place = self.shelf.track(&track.id.to_string());
+        blocking(move || work.publish(&place)).await?;
+        Ok((before, read))
+    }
+
+    /// A track that was read before goes on with that.
+    async fn track_unread(&self, track: &Track, why: String) -> Result<(), StoreError> {
+        match track.summary {
+            Some(_) => self.store.track_state(track, State::Ready, Some(format!("not read again: {why}"))).await,
+            None => self.store.track_state(track, State::Failed, Some(why)).await,
+        }
+    }
+
+    /// An original's file, or its name when it is gone.
+    pub(super) fn original(&self, root: &str, path: &str, name: &str) -> Result<PathBuf, WebError> {
+        self.roots.resolve_file(root, path).map_err(|error| match error {
+            MediaError::Vanished | MediaError::RootAway(_) => WebError::Gone { name: name.to_owned() },
+            other => other.into(),
+        })
+    }
+}
+
+/// What fails by being stopped counts as a try: a file that brings ffmpeg down each time is given up in the end.
+fn outcome_of(error: &MediaError) -> Outcome {
+    if matches!(error, MediaError::Interrupted | MediaError::SourceDisk) { Outcome::Failed } else { Outcome::Later }
+}
+
+async fn identified(path: &std::path::Path) -> Result<Identity, MediaError> {
+    let path = path.to_path_buf();
+    blocking(move || Ok(identity::identify(&path))).await?
+}
+
+/// A file that is still being copied is read once it is whole.
+fn unchanged(path: &std::path::Path, before: &Identity) -> Result<(), MediaError> {
+    let (bytes, modified) = identity::stat(path)?;
+    if (bytes, modified) == (before.bytes, before.modified) { Ok(()) } else { Err(MediaError::ChangedMeanwhile) }
+}
+
+async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> std::io::Result<T> + Send + 'static,
+) -> Result<T, MediaError> {
+    match apart(work).await {
+        Ok(done) => Ok(done?),
+        Err(_) => Err(MediaError::Interrupted),
+    }
+}
+
+fn kept(identity: Identity) -> FileIdentity {
+    FileIdentity { bytes: identity.bytes, modified: identity.modified, digest: identity.digest }
+}
+
+/// What an editor is told; the inside of it is in the log.
+fn words(error: &MediaError) -> String {
+    match error {
+        MediaError::Io(_) | MediaError::Failed { .. } => {
+            "Legere could not make its light copy; the log says why".to_owned()
+        }
+        MediaError::NoFfmpeg(_) => {
+            "ffmpeg is not installed or cannot be started: install it, then look again".to_owned()
+        }
+        MediaError::Interrupted => "reading it was stopped before the end: it is tried again".to_owned(),
+        other => other.to_string(),
+    }
+}

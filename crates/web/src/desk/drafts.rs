@@ -1,0 +1,331 @@
+//! Laying selects on the music, and changing what was laid.
+
+use super::Desk;
+use super::footage::Footage;
+use crate::error::WebError;
+use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
+use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
+use legere_core::draft::{Draft, Edit, Shot};
+use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
+use legere_core::select::Tier;
+use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
+use legere_core::track::TrackReading;
+use legere_store::StoreError;
+use legere_store::drafts::{DraftBody, KeptDraft, Note};
+use legere_store::jobs::Job;
+use legere_store::journal::{By, Revision};
+use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use uuid::Uuid;
+
+/// How many other selects are offered for a place: as many as can be compared at a glance.
+const ALTERNATES: usize = 3;
+const LONGEST_NOTE: usize = 500;
+/// No track has more sections than this.
+const MOST_SECTIONS: usize = 1000;
+/// How often an arrangement is begun anew because the draft changed meanwhile.
+const TRIES: usize = 5;
+
+/// A draft with everything that its page shows. All of it is told from the draft, the footage and the music as they are.
+pub struct OpenDraft {
+    pub kept: KeptDraft,
+    pub job: Job,
+    /// The music under it, in the draft's own time.
+    pub music: Arc<TrackReading>,
+    pub slots: Vec<Slot>,
+    pub footage: Arc<Footage>,
+    /// What is told of each shot.
+    pub judged: Vec<Judged>,
+    key: Key,
+}
+
+/// What an open draft was made from.
+#[derive(Debug, Clone, PartialEq)]
+struct Key {
+    draft: Revision,
+    footage: i64,
+    job: Revision,
+    music: super::tracks::MusicKey,
+}
+
+impl OpenDraft {
+    pub fn cut(&self) -> &Draft {
+        &self.kept.body.cut
+    }
+
+    pub fn candidate(&self, select: SelectId) -> Option<&Candidate> {
+        self.footage.candidate(select)
+    }
+
+    fn contexts(&self) -> Vec<ShotContext> {
+        let of = |(shot, judged): (&Shot, &Judged)| {
+            let candidate = self.candidate(shot.source.select);
+            ShotContext {
+                name: candidate.map(|c| c.name.clone()).unwrap_or_default(),
+                framing: candidate.and_then(|c| c.framing.clone()),
+                level: judged.level,
+                wanted: judged.wanted,
+            }
+        };
+        self.cut().shots().iter().zip(&self.judged).map(of).collect()
+    }
+
+    fn beats(&self) -> Vec<u64> {
+        let rate = self.job.rate;
+        self.music.beats.iter().map(|b| rate.nearest(Seconds::from_measured(b.at)).0.max(0) as u64).collect()
+    }
+
+    pub fn figures(&self) -> Figures {
+        figures(self.cut(), &self.contexts())
+    }
+
+    /// The checks of the draft.
+    pub fn findings(&self) -> Vec<Finding> {
+        let music = FrameLen(self.job.rate.containing(self.kept.body.version.duration()).0.max(0) as u64);
+        check(self.cut(), &self.contexts(), &self.beats(), music)
+    }
+
+    /// What is said when the checks find nothing.
+    pub fn nothing_found(&self) -> String {
+        match cuts_on_beats(self.cut(), &self.beats()) {
+            (_, 0) => "nothing found: no repeats, and the pictures end with the music".to_owned(),
+            (on, all) if on == all => "nothing found: no repeats, every cut on a beat".to_owned(),
+            (on, all) => format!("nothing found: no repeats, {on} of {all} cuts on a beat"),
+        }
+    }
+
+    /// Where each track's reading belongs to what is open.
+    fn arranger<'a>(&self, usable: &'a [Candidate]) -> Arranger<'a> {
+        Arranger::over(usable, self.slots.clone(), self.job.rate)
+    }
+}
+
+/// Drafts that were opened last.
+#[derive(Clone, Default)]
+pub struct Cache(Arc<Mutex<HashMap<DraftId, Arc<OpenDraft>>>>);
+
+const KEPT: usize = 8;
+
+impl Cache {
+    fn get(&self, id: DraftId, key: &Key) -> Option<Arc<OpenDraft>> {
+        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.get(&id).filter(|d| d.key == *key).cloned()
+    }
+
+    fn put(&self, id: DraftId, open: &Arc<OpenDraft>) {
+        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if kept.len() >= KEPT && !kept.contains_key(&id) {
+            kept.clear();
+        }
+        kept.insert(id, open.clone());
+    }
+}
+
+/// What is done to a draft by hand. Shots go by their ids.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum ByHand {
+    MoveCut { shot: ShotId, by: i64 },
+    Slip { shot: ShotId, by: i64 },
+    Pin { shot: ShotId, on: bool },
+    Swap { shot: ShotId, select: SelectId },
+}
+
+impl Desk {
+    /// Lays the selects on the chosen track's part, as a new draft.
+    pub async fn new_draft(&self, job: &Job, by: By) -> Result<DraftId, WebError> {
+        let (track, version) = self
+            .chosen_track(job)
+            .await?
+            .ok_or(WebError::Refused("there is no music to arrange on yet: choose a track in Listen"))?;
+        let music = self.music(&track, &version).await?;
+        let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
+        let footage = self.footage(job.id).await?;
+        let cut = solved(&footage, &music, job, &pace, &[]).await?;
+        let body = DraftBody { track: track.id, version, pace, cut };
+        let mut edit = self.store.begin_edit(job.id, by).await?;
+        let id = edit.add_draft(None, &body).await?;
+        edit.commit("lay a draft", None).await?;
+        Ok(id)
+    }
+
+    /// A copy of a draft, beside it.
+    pub async fn copy_draft(&self, job: JobId, by: By, id: DraftId) -> Result<DraftId, WebError> {
+        let mut edit = self.store.begin_edit(job, by).await?;
+        let original: KeptDraft = edit.load(id).await?;
+        let name = original.name.as_ref().map(|n| crate::text::plain(&format!("{n}, copy"), 120));
+        let copy = edit.add_draft(name, &original.body).await?;
+        edit.commit("copy the draft", None).await?;
+        Ok(copy)
+    }
+
+    /// Names a draft; an empty name is its number again.
+    pub async fn name_draft(
+        &self,
+        job: JobId,
+        by: By,
+        base: Option<Revision>,
+        id: DraftId,
+        name: &str,
+    ) -> Result<(), WebError> {
+        let name = Some(crate::text::plain(name, 120)).filter(|n| !n.is_empty());
+        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { name, ..draft });
+        self.store.edit(job, by, id, base, "name the draft", edit).await?;
+        Ok(())
+    }
+
+    pub async fn delete_draft(&self, job: JobId, by: By, id: DraftId) -> Result<(), WebError> {
+        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { removed: true, ..draft });
+        self.store.edit(job, by, id, None, "delete the draft", edit).await?;
+        Ok(())
+    }
+
+    /// Opens a draft of a job.
+    pub async fn open_draft(&self, job: &Job, kept: KeptDraft) -> Result<Arc<OpenDraft>, WebError> {
+        let track = self.store.track(kept.body.track).await?;
+        let footage = self.footage(job.id).await?;
+        let music = super::tracks::MusicKey::of(&track, &kept.body.version);
+        let key = Key { draft: kept.revision, footage: footage.revision, job: job.revision, music };
+        if let Some(open) = self.drafts.get(kept.id, &key) {
+            return Ok(open);
+        }
+        let music = self.music(&track, &kept.body.version).await?;
+        let slots = slots_under(&kept.body.cut, &music);
+        let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
+        let id = kept.id;
+        let open = Arc::new(OpenDraft { kept, job: job.clone(), music, slots, footage, judged, key });
+        self.drafts.put(id, &open);
+        Ok(open)
+    }
+
+    /// Arranges again around the pinned shots, at a pace per section. With a section, only what lies in it is laid anew.
+    pub async fn arrange_again(
+        &self,
+        job: &Job,
+        by: By,
+        id: DraftId,
+        pace: Option<Vec<Pace>>,
+        section: Option<usize>,
+    ) -> Result<KeptDraft, WebError> {
+        if pace.as_ref().is_some_and(|p| p.len() > MOST_SECTIONS) {
+            return Err(WebError::Refused("a pace is given once for each section"));
+        }
+        for _ in 0..TRIES {
+            // Laid outside of the job's lock, which is not held for so long; if the draft changed meanwhile, once more.
+            let open = self.open_draft(job, self.store.draft(id).await?).await?;
+            let pace = pace.clone().unwrap_or_else(|| open.kept.body.pace.clone());
+            let stays = |at: FramePos, shot: &Shot| {
+                shot.pinned || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
+            };
+            let kept: Vec<(FramePos, Shot)> =
+                open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
+            let cut = solved(&open.footage, &open.music, job, &pace, &kept).await?;
+            let mut edit = self.store.begin_edit(job.id, by).await?;
+            let present: KeptDraft = edit.load(id).await?;
+            if present.revision != open.kept.revision {
+                continue;
+            }
+            let next = KeptDraft { body: DraftBody { cut, pace, ..present.body.clone() }, ..present };
+            edit.put(&next, None).await?;
+            let revision = edit.revision();
+            let changed = edit.commit("arrange around the pins", None).await?;
+            return Ok(if changed { KeptDraft { revision, ..next } } else { next });
+        }
+        Err(StoreError::MovedOn.into())
+    }
+
+    pub async fn edit_draft(
+        &self,
+        job: &Job,
+        by: By,
+        base: Option<Revision>,
+        id: DraftId,
+        hand: ByHand,
+    ) -> Result<KeptDraft, WebError> {
+        let edit = match hand {
+            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: FrameShift(by) },
+            ByHand::Slip { shot, by } => Edit::Slip { shot, by: FrameShift(by) },
+            ByHand::Pin { shot, on } => Edit::Pin { shot, on },
+            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
+        };
+        let mut under_way = self.store.begin_edit(job.id, by).await?;
+        let present: KeptDraft = under_way.load(id).await?;
+        let cut = present.body.cut.apply(&edit)?;
+        let next = KeptDraft { body: DraftBody { cut, ..present.body.clone() }, ..present };
+        under_way.put(&next, base).await?;
+        let revision = under_way.revision();
+        let changed = under_way.commit(edit.label(), edit.nudges().as_deref()).await?;
+        Ok(if changed { KeptDraft { revision, ..next } } else { next })
+    }
+
+    /// The edit that puts a select into a place, as the place is now.
+    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, WebError> {
+        let open = self.open_draft(job, self.store.draft(id).await?).await?;
+        if open.cut().index_of(shot).is_none() {
+            return Err(legere_core::draft::DraftError::NoShot.into());
+        }
+        let usable = usable(&open);
+        let plan = open.arranger(&usable);
+        let found = plan.alternates(open.cut(), shot, usable.len()).into_iter().find(|a| a.select == select);
+        let a = found.ok_or(WebError::Refused("this select is too short for the place, or in the draft already"))?;
+        Ok(Edit::Replace { shot, source: a.source, hit_at: a.hit_at })
+    }
+
+    /// The next best selects for a shot.
+    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId) -> Result<Vec<Alternate>, WebError> {
+        let open = open.clone();
+        super::tracks::apart(move || open.arranger(&usable(&open)).alternates(open.cut(), shot, ALTERNATES)).await
+    }
+
+    pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, WebError> {
+        let words = crate::text::plain(words, LONGEST_NOTE);
+        let words = if words.is_empty() { "look here".into() } else { words };
+        let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().0).unwrap_or(i64::MAX));
+        let mut edit = self.store.begin_edit(draft.job, by).await?;
+        let id = edit.add_note(draft.id, frame, words).await?;
+        edit.commit("note", None).await?;
+        Ok(id)
+    }
+
+    pub async fn remove_note(&self, draft: &KeptDraft, by: By, note: NoteId) -> Result<(), WebError> {
+        let edit = |n: Note| {
+            if n.draft == draft.id {
+                Ok(Note { removed: true, ..n })
+            } else {
+                Err(StoreError::Missing { what: "note", id: n.id.uuid() })
+            }
+        };
+        self.store.edit(draft.job, by, note, None, "remove the note", edit).await?;
+        Ok(())
+    }
+}
+
+fn usable(open: &OpenDraft) -> Vec<Candidate> {
+    let in_draft = |c: &Candidate| open.cut().shots().iter().any(|s| s.source.select == c.select);
+    open.footage.candidates.iter().filter(|c| c.tier != Tier::Out || in_draft(c)).cloned().collect()
+}
+
+/// Which section of the music a frame of the draft is in.
+fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
+    let seconds = open.job.rate.seconds_at(at).to_f64() + 0.05;
+    open.music.sections.iter().position(|s| seconds < s.end)
+}
+
+async fn solved(
+    footage: &Arc<Footage>,
+    music: &TrackReading,
+    job: &Job,
+    pace: &[Pace],
+    kept: &[(FramePos, Shot)],
+) -> Result<Draft, WebError> {
+    let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace), job.rate, kept.to_vec());
+    // A thousand selects take long enough to be kept off the threads that serve pages.
+    let result = super::tracks::apart(move || {
+        let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
+        Arranger::new(&footage.candidates, places, rate, &kept)?.solve(&mut ids)
+    })
+    .await??;
+    // What was kept for this once is no pin of a person's, and what was a pin stays one: shots are as they were given.
+    Ok(result.draft)
+}

@@ -1,0 +1,106 @@
+//! What shots can be made of, in memory: the clips of a job, their selects, and both as the solver sees them. Looked at many
+//! times a minute, made anew only when the database says that something of it has changed.
+
+use super::{Desk, short_name};
+use crate::error::WebError;
+use legere_core::arrange::Candidate;
+use legere_core::id::{ClipId, JobId, RollId, SelectId};
+use legere_core::select::Facet;
+use legere_store::clips::Clip;
+use legere_store::rows::BrokenRow;
+use legere_store::selects::Select;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// The footage of a job at one revision.
+#[derive(Debug)]
+pub struct Footage {
+    pub revision: i64,
+    /// Those that are not out, by recording time.
+    pub clips: Vec<Arc<Clip>>,
+    by_id: HashMap<ClipId, usize>,
+    pub rolls: HashMap<RollId, String>,
+    /// In the order of their clips.
+    pub selects: Vec<Select>,
+    /// The selects of clips that were read, as the solver sees them.
+    pub candidates: Arc<Vec<Candidate>>,
+    at: HashMap<SelectId, usize>,
+    /// What cannot be read.
+    pub broken: Vec<BrokenRow>,
+}
+
+impl Footage {
+    pub fn clip(&self, id: ClipId) -> Option<&Arc<Clip>> {
+        self.by_id.get(&id).map(|i| &self.clips[*i])
+    }
+
+    pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
+        self.at.get(&id).map(|i| &self.candidates[*i])
+    }
+}
+
+/// The footage of the jobs that were looked at last.
+#[derive(Debug, Clone, Default)]
+pub struct Cache(Arc<Mutex<HashMap<JobId, Arc<Footage>>>>);
+
+/// How many jobs are kept in memory: nobody works on more at a time.
+const KEPT: usize = 4;
+
+impl Cache {
+    fn get(&self, job: JobId, revision: i64) -> Option<Arc<Footage>> {
+        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        kept.get(&job).filter(|f| f.revision == revision).cloned()
+    }
+
+    fn put(&self, job: JobId, footage: &Arc<Footage>) {
+        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if kept.len() >= KEPT && !kept.contains_key(&job) {
+            kept.clear();
+        }
+        kept.insert(job, footage.clone());
+    }
+}
+
+impl Desk {
+    pub async fn footage(&self, job: JobId) -> Result<Arc<Footage>, WebError> {
+        // Asked before anything else is: what changes meanwhile makes it anew next time.
+        let revision = self.store.footage_revision(job).await?;
+        if let Some(kept) = self.footage.get(job, revision) {
+            return Ok(kept);
+        }
+        let clips = self.store.clips(job).await?;
+        let selects = self.store.selects(job).await?;
+        let rolls = self.store.rolls(job).await?.into_iter().map(|r| (r.id, r.name)).collect();
+        let broken = clips.broken.into_iter().chain(selects.broken).collect();
+        let clips: Vec<Arc<Clip>> = clips.whole.into_iter().map(Arc::new).collect();
+        let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
+        let mut selects = selects.whole;
+        selects.sort_by_key(|s| by_id.get(&s.clip).copied());
+        let candidates: Vec<Candidate> =
+            selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?])).collect();
+        let at = candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
+        let candidates = Arc::new(candidates);
+        let footage = Arc::new(Footage { revision, clips, by_id, rolls, selects, candidates, at, broken });
+        self.footage.put(job, &footage);
+        Ok(footage)
+    }
+}
+
+fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
+    let probe = clip.probe.as_ref()?;
+    let word = |facet| select.verdict.word_of(facet).map(str::to_owned);
+    Some(Candidate {
+        select: select.id,
+        clip: clip.id,
+        name: short_name(&clip.name),
+        range: select.verdict.range,
+        media: probe.duration,
+        rate: probe.frame_rate,
+        tier: select.verdict.tier,
+        energy: select.energy,
+        trace: Arc::new(clip.trace.clone()),
+        framing: word(Facet::Framing),
+        role: word(Facet::Role),
+        movement: word(Facet::Movement).or_else(|| Some(select.movement.clone())),
+    })
+}

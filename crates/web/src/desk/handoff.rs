@@ -1,0 +1,427 @@
+//! Handing off: files for the next person, each checked after it was written.
+//!
+//! What was asked for is a draft as it was then: the request holds the cut, the music, the names and the identities of the
+//! files, so that neither an edit nor a replaced file changes what is made.
+
+use super::drafts::OpenDraft;
+use super::{Desk, short_name};
+use crate::error::WebError;
+use legere_core::draft::Draft;
+use legere_core::id::{ClipId, HandoffId};
+use legere_core::interchange::{
+    Channel, CutList, Event, Marker, MarkerKind, Music, read_csv, read_edl, read_otio, reel_name, write_csv, write_edl,
+    write_otio,
+};
+use legere_core::time::{FrameRate, Seconds, Timecode};
+use legere_core::track::Version;
+use legere_media::render::{self, MusicPart, Piece, Purpose};
+use legere_media::{MediaError, identity};
+use legere_store::StoreError;
+use legere_store::handoffs::{Handoff, HandoffKind, HandoffState};
+use legere_store::queue::{Outcome, Work};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// What a kind of file is called, and what is inside.
+pub fn described(kind: HandoffKind) -> (&'static str, &'static str) {
+    match kind {
+        HandoffKind::Mp4 => (
+            "Film to show around (MP4)",
+            "H.264 and AAC at the job's size and rate, in BT.709, rendered from the originals",
+        ),
+        HandoffKind::Otio => (
+            "Timeline (OpenTimelineIO)",
+            "every shot with its file, timecode, speed, tags and reasons; the music; beats, bars, sections, cues and notes as markers",
+        ),
+        HandoffKind::Edl => (
+            "Edit decision list (CMX 3600)",
+            "a video event per shot with the clip's own timecode, the music as audio events, clip names and speeds",
+        ),
+        HandoffKind::Csv => ("Shot list (CSV)", "for people and spreadsheets: times, clips, tiers, tags, notes"),
+    }
+}
+
+/// Everything that a file is made from.
+#[derive(Debug, Serialize, Deserialize)]
+struct Request {
+    list: CutList,
+    width: u32,
+    height: u32,
+    cut: Draft,
+    version: Version,
+    clips: BTreeMap<ClipId, Original>,
+    music: Original,
+}
+
+/// A file of the editor's, as it was.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Original {
+    root: String,
+    path: String,
+    name: String,
+    /// None for a clip's rate where it is music.
+    rate: Option<FrameRate>,
+    digest: Option<String>,
+}
+
+impl Desk {
+    /// Asks for a file of a draft as it is now.
+    pub async fn ask_handoff(&self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, WebError> {
+        let request = self.request(open).await?;
+        let name = format!("{}, {}.{}", plain(&open.job.name), plain(&open.kept.title()), kind.word());
+        let json = serde_json::to_value(&request).map_err(|_| WebError::Stopped)?;
+        let id = self.store.add_handoff(open.job.id, kind, &name, json).await?;
+        self.store.enqueue(&[Work::Handoff(id)]).await?;
+        Ok(id)
+    }
+
+    async fn request(&self, open: &OpenDraft) -> Result<Request, WebError> {
+        let mut clips = BTreeMap::new();
+        for shot in open.cut().shots() {
+            let clip = open.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
+            let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+            clips.insert(
+                clip.id,
+                Original {
+                    root: clip.root.clone(),
+                    path: clip.path.clone(),
+                    name: clip.name.clone(),
+                    rate: Some(probe.frame_rate),
+                    digest: clip.digest.clone(),
+                },
+            );
+        }
+        let track = self.store.track(open.kept.body.track).await?;
+        Ok(Request {
+            list: self.cut_list(open).await?,
+            width: open.job.width,
+            height: open.job.height,
+            cut: open.cut().clone(),
+            version: open.kept.body.version.clone(),
+            clips,
+            music: Original {
+                root: track.root.clone(),
+                path: track.path.clone(),
+                name: track.name.clone(),
+                rate: None,
+                digest: track.digest.clone(),
+            },
+        })
+    }
+
+    pub(super) async fn make_handoff(&self, id: HandoffId) -> Result<Outcome, StoreError> {
+        let handoff = self.store.handoff(id).await?;
+        if matches!(handoff.state, HandoffState::Ready | HandoffState::Failed) {
+            return Ok(Outcome::Done);
+        }
+        let file = format!("file.{}", handoff.kind.word());
+        match self.written(&handoff, &self.shelf.handoff(&id.to_string()).join(&file)).await {
+            Ok(report) => self.store.handoff_ended(&handoff, Some(&file), &report).await?,
+            Err(WebError::Store(StoreError::Database(error))) => return Err(error.into()),
+            Err(WebError::Store(StoreError::Sqlx(error))) => return Err(error.into()),
+            Err(WebError::Media(MediaError::DiskFull)) => {
+                self.store.handoff_waits(&handoff, &MediaError::DiskFull.to_string()).await?;
+                return Ok(Outcome::Later);
+            }
+            Err(WebError::Media(MediaError::Interrupted)) => return Ok(Outcome::Failed),
+            Err(error) => {
+                tracing::error!(?error, "a hand-off failed");
+                let words = if error.speaks() {
+                    error.to_string()
+                } else {
+                    "it could not be made; the log says why".to_owned()
+                };
+                self.store.handoff_ended(&handoff, None, &words).await?;
+            }
+        }
+        Ok(Outcome::Done)
+    }
+
+    /// Writes the file and checks it; gives what the check found.
+    async fn written(&self, handoff: &Handoff, to: &Path) -> Result<String, WebError> {
+        let request: Request = serde_json::from_value(handoff.request.clone())
+            .map_err(|_| WebError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
+        if handoff.kind == HandoffKind::Mp4 {
+            return self.written_mp4(handoff, &request, to).await;
+        }
+        self.store.handoff_progress(handoff, 0, 1).await?;
+        let cut = &request.list;
+        let text = match handoff.kind {
+            HandoffKind::Otio => write_otio(cut),
+            HandoffKind::Edl => write_edl(cut),
+            HandoffKind::Csv | HandoffKind::Mp4 => write_csv(cut)?,
+        };
+        let work = self.shelf.work().map_err(MediaError::from)?;
+        let beside = work.path().join("list");
+        tokio::fs::write(&beside, &text).await.map_err(MediaError::from)?;
+        let back = tokio::fs::read_to_string(&beside).await.map_err(MediaError::from)?;
+        read_back(cut, handoff.kind, &back)?;
+        legere_media::shelf::publish_file(&beside, to).await?;
+        Ok(format!("read back: {} shots, {} frames, as in the draft", cut.events.len(), cut.len().0))
+    }
+
+    async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, WebError> {
+        let mut pieces = Vec::new();
+        for shot in request.cut.shots() {
+            let original = request.clips.get(&shot.source.clip).ok_or(WebError::ClipOut)?;
+            let file = self.unchanged_original(original).await?;
+            let rate = original.rate.ok_or(WebError::NotFound)?;
+            let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
+            pieces.push(Piece::of(file, content, rate, &shot.source, shot.len));
+        }
+        let music = MusicPart {
+            file: self.unchanged_original(&request.music).await?,
+            content: request.music.digest.clone().unwrap_or_else(|| request.music.path.clone()),
+            version: request.version.clone(),
+        };
+        let job = render::Job {
+            rate: request.cut.rate(),
+            width: request.width,
+            height: request.height,
+            purpose: Purpose::HandOff,
+            pieces,
+            music: Some(music),
+        };
+        let total = job.pieces.len();
+        let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
+        let telling = {
+            let (store, handoff) = (self.store.clone(), handoff.clone());
+            tokio::spawn(async move {
+                while let Some(done) = steps.recv().await {
+                    let _ = store.handoff_progress(&handoff, done, total).await;
+                }
+            })
+        };
+        let rendered = render::render(&job, &self.shelf, to, |done| {
+            let _ = sender.send(done);
+        })
+        .await;
+        drop(sender);
+        let _ = telling.await;
+        rendered?;
+        let found = render::verify(to).await?;
+        let wanted = job.frames().0;
+        if (found.frames, found.width, found.height, found.rate) != (wanted, job.width, job.height, job.rate) {
+            return Err(MediaError::WrongResult(format!(
+                "{} frames at {}×{}, {} a second, where {wanted} at {}×{} were asked for",
+                found.frames, found.width, found.height, found.rate, job.width, job.height
+            ))
+            .into());
+        }
+        if !found.has_sound {
+            return Err(MediaError::WrongResult("the music is missing".into()).into());
+        }
+        if !found.is_rec709 {
+            return Err(MediaError::WrongResult("it does not say that its colours are those of BT.709".into()).into());
+        }
+        let seconds = job.rate.seconds_of(job.frames()).to_f64();
+        Ok(format!("checked: {wanted} frames, {}×{}, {:.3} s, with music", job.width, job.height, seconds))
+    }
+
+    /// The file that was meant, and no other that lies at its place by now.
+    async fn unchanged_original(&self, original: &Original) -> Result<PathBuf, WebError> {
+        let file = self.original(&original.root, &original.path, &original.name)?;
+        if let Some(wanted) = &original.digest {
+            let (looked, wanted) = (file.clone(), wanted.clone());
+            let same = super::tracks::apart(move || identity::digest(&looked).map(|d| d == wanted)).await??;
+            if !same {
+                return Err(WebError::Replaced { name: original.name.clone() });
+            }
+        }
+        Ok(file)
+    }
+
+    /// A draft in the terms of the interchange formats.
+    pub async fn cut_list(&self, open: &OpenDraft) -> Result<CutList, WebError> {
+        let track = self.store.track(open.kept.body.track).await?;
+        let mut reels: Vec<(ClipId, String)> = Vec::new();
+        let mut events = Vec::new();
+        for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
+            let clip = open.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
+            let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+            let verdict = open.footage.selects.iter().find(|s| s.id == shot.source.select).map(|s| &s.verdict);
+            events.push(Event {
+                clip: clip.name.clone(),
+                url: self.url(&clip.root, &clip.path),
+                reel: reel_for(&mut reels, clip.id, &clip.name),
+                clip_rate: probe.frame_rate,
+                clip_start: probe.timecode.unwrap_or(Timecode { frames: 0, drop: false }),
+                clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).0).unwrap_or(0),
+                source_in: shot.source.start,
+                speed: shot.source.speed,
+                len: shot.len,
+                energy: judged.energy,
+                tier: verdict.map_or("unread", |v| v.tier.word()).to_owned(),
+                tags: verdict.map(|v| v.tags.iter().map(|t| t.word().to_owned()).collect()).unwrap_or_default(),
+                note: verdict.map(|v| v.note.clone()).unwrap_or_default(),
+                why: judged.why.clone(),
+            });
+        }
+        let version = &open.kept.body.version;
+        let track_duration = track.probe.as_ref().map_or(version.end(), |p| p.duration);
+        // What an unread probe lacks is what every version is written at.
+        let sample_rate = track.probe.as_ref().map(|p| p.sample_rate).filter(|r| *r >= 8000).unwrap_or(48_000);
+        Ok(CutList {
+            title: format!("{}, {}", open.job.name, open.kept.title()),
+            rate: open.job.rate,
+            events,
+            music: Some(Music {
+                name: track.name.clone(),
+                url: self.url(&track.root, &track.path),
+                spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
+                speed: 1.0 / version.factor(),
+                track_duration,
+                sample_rate,
+            }),
+            markers: self.markers(open).await?,
+        })
+    }
+
+    async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, WebError> {
+        let total = open.cut().len().0;
+        let frame = |at: f64| open.job.rate.nearest(Seconds::from_measured(at)).0.max(0) as u64;
+        let mut markers: Vec<Marker> = Vec::new();
+        markers.extend(open.music.beats.iter().map(|b| Marker {
+            frame: frame(b.at),
+            kind: if b.beat == 1 { MarkerKind::Bar } else { MarkerKind::Beat },
+            name: if b.beat == 1 { format!("bar {}", b.bar) } else { format!("beat {}.{}", b.bar, b.beat) },
+        }));
+        markers.extend(open.music.sections.iter().map(|s| Marker {
+            frame: frame(s.start),
+            kind: MarkerKind::Section,
+            name: s.kind.word().to_owned(),
+        }));
+        markers.extend(open.music.cues.iter().map(|c| Marker {
+            frame: frame(c.at),
+            kind: MarkerKind::Cue,
+            name: c.kind.word().to_owned(),
+        }));
+        markers.extend(self.store.notes(open.kept.id).await?.into_iter().map(|n| Marker {
+            frame: u64::try_from(n.frame).unwrap_or(0),
+            kind: MarkerKind::Note,
+            name: n.words,
+        }));
+        markers.retain(|m| m.frame < total.max(1) || m.kind == MarkerKind::Note);
+        markers.sort_by_key(|m| m.frame);
+        Ok(markers)
+    }
+
+    /// Where a file lies, as a URL that resolves on this machine (RFC 8089).
+    fn url(&self, root: &str, path: &str) -> String {
+        let base = self.roots.all().iter().find(|r| r.name == root);
+        let full = base.map_or_else(
+            || PathBuf::from(path),
+            |r| {
+                r.path
+                    .canonicalize()
+                    .unwrap_or_else(|_| std::path::absolute(&r.path).unwrap_or_else(|_| r.path.clone()))
+                    .join(path)
+            },
+        );
+        let escaped: Vec<String> = full.to_string_lossy().split('/').map(escaped).collect();
+        format!("file://{}", escaped.join("/"))
+    }
+}
+
+/// Compares what was written with what was meant, value by value.
+fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebError> {
+    let wrong = |what: String| WebError::from(MediaError::WrongResult(format!("read back, {what}")));
+    let sources: Vec<(String, String)> = cut.events.iter().map(|e| cut.source_timecodes(e)).collect();
+    let found: Vec<(u64, (String, String))> = match kind {
+        HandoffKind::Otio => {
+            let clips = read_otio(text, "Video")?;
+            let of = |(clip, event): (legere_core::interchange::OtioClip, &Event)| {
+                let frames = (clip.lasts * cut.rate.to_f64()).round() as u64;
+                let first = clip.source_start as u64;
+                let used = cut.source_frames(event);
+                let at = |n: u64| Timecode { frames: 0, ..event.clip_start }.after(n, event.clip_rate);
+                (frames, (at(first), at(first + used.end - used.first)))
+            };
+            if clips.len() != cut.events.len() {
+                return Err(wrong(format!("it has {} shots instead of {}", clips.len(), cut.events.len())));
+            }
+            clips.into_iter().zip(&cut.events).map(of).collect()
+        }
+        HandoffKind::Edl => read_edl(text, cut.rate)?
+            .into_iter()
+            .filter(|e| e.channel == Channel::Video)
+            .map(|e| (e.record.1 - e.record.0, e.source))
+            .collect(),
+        HandoffKind::Csv | HandoffKind::Mp4 => {
+            read_csv(text)?.into_iter().map(|r| (r.frames, (r.source_in, r.source_out))).collect()
+        }
+    };
+    if found.len() != cut.events.len() {
+        return Err(wrong(format!("it has {} shots instead of {}", found.len(), cut.events.len())));
+    }
+    for (i, ((frames, source), event)) in found.into_iter().zip(&cut.events).enumerate() {
+        if frames != event.len.0 || source != sources[i] {
+            let (a, b) = &sources[i];
+            return Err(wrong(format!(
+                "shot {} is {} to {} for {frames} frames instead of {a} to {b} for {}",
+                i + 1,
+                source.0,
+                source.1,
+                event.len.0
+            )));
+        }
+    }
+    Ok(())
+}
+
+/// One reel name per clip: its own letters, with a number where two would be alike.
+fn reel_for(reels: &mut Vec<(ClipId, String)>, clip: ClipId, name: &str) -> String {
+    if let Some((_, reel)) = reels.iter().find(|(id, _)| *id == clip) {
+        return reel.clone();
+    }
+    let base = reel_name(&short_name(name));
+    let mut reel = base.clone();
+    let mut n = 2;
+    while reels.iter().any(|(_, r)| *r == reel) {
+        let number = n.to_string();
+        let kept: String = base.chars().take(8 - number.len()).collect();
+        reel = format!("{kept}{number}");
+        n += 1;
+    }
+    reels.push((clip, reel.clone()));
+    reel
+}
+
+/// A name as part of a URL (RFC 3986).
+fn escaped(part: &str) -> String {
+    part.bytes()
+        .map(|b| match b {
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(b).to_string(),
+            other => format!("%{other:02X}"),
+        })
+        .collect()
+}
+
+/// A name that any disk takes.
+pub fn plain(name: &str) -> String {
+    let kept: String =
+        name.chars().map(|c| if c.is_alphanumeric() || " -_.,&".contains(c) { c } else { '-' }).take(80).collect();
+    kept.trim_start_matches('.').trim().to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn reels_are_one_per_clip_and_fit_the_format() {
+        let mut reels = Vec::new();
+        let ids: Vec<ClipId> = (0..3).map(ClipId::from_u128).collect();
+        assert_eq!(reel_for(&mut reels, ids[0], "HM1_C001_long.mp4"), "HM1C001L");
+        assert_eq!(reel_for(&mut reels, ids[1], "HM1_C001_longer.mp4"), "HM1C0012");
+        assert_eq!(reel_for(&mut reels, ids[0], "HM1_C001_long.mp4"), "HM1C001L");
+        assert_eq!(reel_for(&mut reels, ids[2], "—.mp4"), "AX");
+    }
+
+    #[test]
+    fn names_are_data() {
+        assert_eq!(escaped("-a \"b\".mp4"), "-a%20%22b%22.mp4");
+        assert_eq!(plain("../etc/<b>\"x\""), "-etc--b--x-");
+    }
+}

@@ -1,0 +1,129 @@
+//! Bringing files in.
+
+use super::Desk;
+use super::tracks::apart;
+use crate::error::WebError;
+use chrono::{DateTime, Utc};
+use legere_core::id::{ClipId, JobId, RollId, TrackId};
+use legere_media::bring::{Kind, search};
+use legere_store::StoreError;
+use legere_store::clips::{Clip, NewClip, Roll, TakenIn};
+use legere_store::journal::By;
+use legere_store::queue::Work;
+use legere_store::tracks::{NewTrack, Track};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+/// What bringing in a folder found.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Brought {
+    pub clips: usize,
+    pub tracks: usize,
+    /// Left out before, and back again.
+    pub back: usize,
+    /// Files that were there already.
+    pub known: usize,
+}
+
+/// To the microsecond, as the database keeps it.
+fn kept_time(at: DateTime<Utc>) -> DateTime<Utc> {
+    DateTime::from_timestamp_micros(at.timestamp_micros()).unwrap_or(at)
+}
+
+impl Desk {
+    /// Takes in everything below a folder of a media root, each folder a roll, and queues the reading. All of it is one
+    /// thing to undo.
+    pub async fn bring(&self, job: JobId, by: By, root: &str, folder: &str) -> Result<Brought, WebError> {
+        let place = self.roots.resolve(root, folder)?;
+        if !place.is_dir() {
+            return Err(WebError::Refused("this is not a folder"));
+        }
+        let base = self.roots.resolve(root, "")?;
+        let found = apart(move || {
+            let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
+            search(&place).into_iter().map(|f| (prefix.join(&f.path), f)).collect::<Vec<_>>()
+        })
+        .await?;
+        let mut rolls: BTreeMap<String, Vec<NewClip>> = BTreeMap::new();
+        let mut music = Vec::new();
+        let total = found.len();
+        for (path, file) in found {
+            let (Some(path_text), Some(name)) = (path.to_str(), path.file_name().and_then(|n| n.to_str())) else {
+                continue;
+            };
+            let (root, path_text, name) = (root.to_owned(), path_text.to_owned(), name.to_owned());
+            let bytes = i64::try_from(file.bytes).unwrap_or(i64::MAX);
+            let modified = kept_time(file.modified.unwrap_or_else(Utc::now));
+            match file.kind {
+                Kind::Clip => {
+                    let folder = path.parent().and_then(Path::to_str).unwrap_or_default().to_owned();
+                    rolls.entry(folder).or_default().push(NewClip { root, path: path_text, name, bytes, modified });
+                }
+                Kind::Track => music.push(NewTrack { root, path: path_text, name, bytes, modified }),
+            }
+        }
+        let mut brought = Brought::default();
+        let mut work = Vec::new();
+        let mut edit = self.store.begin_edit(job, by).await?;
+        let words = if folder.is_empty() { root.to_owned() } else { format!("{root}/{folder}") };
+        let import = edit.begin_import(&words).await?;
+        for file in &music {
+            if let Some(id) = edit.add_track(&import, file).await? {
+                work.push(Work::ReadTrack(id));
+                brought.tracks += 1;
+            }
+        }
+        for (folder, mut files) in rolls {
+            files.sort_by(|a, b| a.modified.cmp(&b.modified).then_with(|| a.path.cmp(&b.path)));
+            let name = Path::new(&folder).file_name().and_then(|n| n.to_str()).unwrap_or(root).to_owned();
+            let (TakenIn { new, back }, to_read) = edit.add_clips(&import, &name, &folder, &files).await?;
+            brought.clips += new;
+            brought.back += back;
+            work.extend(to_read.into_iter().map(Work::ReadClip));
+        }
+        brought.known = total - brought.clips - brought.back - brought.tracks;
+        if brought.clips + brought.back + brought.tracks > 0 {
+            edit.finish_import(&import).await?;
+            edit.commit("bring in", None).await?;
+        }
+        self.store.enqueue(&work).await?;
+        Ok(brought)
+    }
+
+    /// Leaves a clip out, or brings it back.
+    pub async fn leave_out_clip(&self, job: JobId, by: By, id: ClipId, out: bool) -> Result<(), WebError> {
+        let edit = |clip: Clip| Ok::<_, StoreError>(Clip { removed: out, ..clip });
+        self.store.edit(job, by, id, None, words(out), edit).await?;
+        if !out {
+            self.read_what_waits(job).await?;
+        }
+        Ok(())
+    }
+
+    pub async fn leave_out_roll(&self, job: JobId, by: By, id: RollId, out: bool) -> Result<(), WebError> {
+        let edit = |roll: Roll| Ok::<_, StoreError>(Roll { removed: out, ..roll });
+        self.store.edit(job, by, id, None, words(out), edit).await?;
+        if !out {
+            self.read_what_waits(job).await?;
+        }
+        Ok(())
+    }
+
+    pub async fn leave_out_track(&self, job: JobId, by: By, id: TrackId, out: bool) -> Result<(), WebError> {
+        let edit = |track: Track| Ok::<_, StoreError>(Track { removed: out, ..track });
+        self.store.edit(job, by, id, None, words(out), edit).await?;
+        Ok(())
+    }
+
+    /// Queues what of a job waits to be read and is there.
+    pub async fn read_what_waits(&self, job: JobId) -> Result<(), WebError> {
+        let waits = |c: &&Clip| c.state == legere_store::clips::State::Waiting && !c.missing;
+        let clips = self.store.clips(job).await?.whole;
+        let work: Vec<Work> = clips.iter().filter(waits).map(|c| Work::ReadClip(c.id)).collect();
+        Ok(self.store.enqueue(&work).await?)
+    }
+}
+
+fn words(out: bool) -> &'static str {
+    if out { "leave out" } else { "bring back" }
+}

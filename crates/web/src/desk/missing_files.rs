@@ -1,0 +1,224 @@
+//! Whether the files are still where they were, and still the ones that were read.
+//!
+//! A file is the same as long as its size and its time are; when they are not, its digest tells a copy from another file.
+//! A root in which nothing is what it was is another folder that took its place: a card of the same name. Its files are
+//! missing then, not replaced.
+
+use super::Desk;
+use super::tracks::apart;
+use crate::error::WebError;
+use chrono::{DateTime, Utc};
+use legere_core::id::{ClipId, JobId, TrackId};
+use legere_media::{MediaError, identity};
+use legere_store::clips::{Clip, State};
+use legere_store::queue::Work;
+use legere_store::tracks::Track;
+use std::collections::HashMap;
+
+/// So many files of a root that are all others are another root.
+const FOREIGN_FROM: usize = 3;
+
+const REPLACED: &str = "another file lies here now: it is read anew, and what was said of the old one is kept";
+
+/// What lies at the place of a file.
+#[derive(Debug, Clone, PartialEq)]
+enum Found {
+    Same,
+    /// The same content with another time.
+    Touched(DateTime<Utc>),
+    Another,
+    Nothing,
+}
+
+/// What is known of a file that was read.
+#[derive(Debug, Clone)]
+struct Known {
+    root: String,
+    path: String,
+    bytes: i64,
+    modified: Option<DateTime<Utc>>,
+    digest: Option<String>,
+}
+
+impl Desk {
+    /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read
+    /// anew. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
+    /// on meanwhile.
+    pub async fn look_for_files(&self, job: JobId) -> Result<(), WebError> {
+        let clips = self.store.all_clips(job).await?.whole;
+        let tracks = self.store.tracks(job).await?.whole;
+        let files: Vec<Known> = clips.iter().map(Known::of_clip).chain(tracks.iter().map(Known::of_track)).collect();
+        let desk = self.clone();
+        let wanted: Vec<bool> = clips
+            .iter()
+            .map(|c| c.state == State::Ready && !c.hidden)
+            .chain(tracks.iter().map(|t| t.state == State::Ready))
+            .collect();
+        let folders: Vec<std::path::PathBuf> = clips
+            .iter()
+            .map(|c| self.shelf.clip(&c.id.to_string()))
+            .chain(tracks.iter().map(|t| self.shelf.track(&t.id.to_string())))
+            .collect();
+        let (found, whole) = apart(move || {
+            let found = desk.found(&files);
+            let whole: Vec<bool> =
+                wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || desk.shelf.is_whole(folder)).collect();
+            (found, whole)
+        })
+        .await?;
+        let (found_clips, found_tracks) = found.split_at(clips.len());
+        let (whole_clips, whole_tracks) = whole.split_at(clips.len());
+        self.follow_clips(job, &clips, found_clips, whole_clips).await?;
+        self.follow_tracks(job, &tracks, found_tracks, whole_tracks).await
+    }
+
+    /// What lies at each place; reads what has another size or time.
+    fn found(&self, files: &[Known]) -> Vec<Found> {
+        let mut found: Vec<Found> = files.iter().map(|f| self.found_at(f)).collect();
+        let mut roots: HashMap<&str, (usize, usize)> = HashMap::new();
+        for (file, found) in files.iter().zip(&found).filter(|(f, _)| f.digest.is_some()) {
+            let (same, others) = roots.entry(&file.root).or_default();
+            match found {
+                Found::Same | Found::Touched(_) => *same += 1,
+                Found::Another => *others += 1,
+                Found::Nothing => {}
+            }
+        }
+        for (file, found) in files.iter().zip(&mut found) {
+            if let Some((0, others)) = roots.get(file.root.as_str())
+                && *others >= FOREIGN_FROM
+            {
+                *found = Found::Nothing;
+            }
+        }
+        found
+    }
+
+    fn found_at(&self, file: &Known) -> Found {
+        let path = match self.roots.resolve_file(&file.root, &file.path) {
+            Ok(path) => path,
+            // What may not be read now is told when it is read.
+            Err(MediaError::NoAccess) => return Found::Same,
+            Err(_) => return Found::Nothing,
+        };
+        let Ok((bytes, modified)) = identity::stat(&path) else { return Found::Nothing };
+        if file.digest.is_none() || (bytes == file.bytes && file.modified.is_none_or(|m| m == modified)) {
+            return Found::Same;
+        }
+        if bytes != file.bytes {
+            return Found::Another;
+        }
+        match identity::digest(&path) {
+            Ok(digest) if Some(&digest) == file.digest.as_ref() => Found::Touched(modified),
+            Ok(_) => Found::Another,
+            Err(_) => Found::Nothing,
+        }
+    }
+
+    async fn follow_clips(&self, job: JobId, clips: &[Clip], found: &[Found], whole: &[bool]) -> Result<(), WebError> {
+        let mut changed: [Vec<ClipId>; 2] = Default::default();
+        let (mut lost_copy, mut work) = (Vec::new(), Vec::new());
+        for ((clip, found), whole) in clips.iter().zip(found).zip(whole) {
+            let missing = *found == Found::Nothing;
+            if missing != clip.missing {
+                changed[usize::from(missing)].push(clip.id);
+            }
+            match found {
+                Found::Touched(modified) => self.store.clip_touched(clip.id, *modified).await?,
+                Found::Another if clip.digest.is_some() => {
+                    self.forget_clip(clip.id).await?;
+                    self.store.clip_replaced(clip, REPLACED).await?;
+                    work.push(Work::ReadClip(clip.id));
+                }
+                Found::Same if !whole => lost_copy.push(clip.id),
+                _ => {}
+            }
+            // What waited for its file is read now that it is back.
+            if !missing && !clip.hidden && clip.state == State::Waiting && clip.missing {
+                work.push(Work::ReadClip(clip.id));
+            }
+        }
+        for (at, missing) in [(0, false), (1, true)] {
+            if !changed[at].is_empty() {
+                self.store.clips_missing(job, &changed[at], missing).await?;
+            }
+        }
+        if !lost_copy.is_empty() {
+            self.store.clips_wait(job, &lost_copy, Some("its light copy was lost: it is made again")).await?;
+            work.extend(lost_copy.into_iter().map(Work::ReadClip));
+        }
+        Ok(self.store.enqueue(&work).await?)
+    }
+
+    async fn follow_tracks(
+        &self,
+        job: JobId,
+        tracks: &[Track],
+        found: &[Found],
+        whole: &[bool],
+    ) -> Result<(), WebError> {
+        let mut changed: [Vec<TrackId>; 2] = Default::default();
+        let mut work = Vec::new();
+        for ((track, found), whole) in tracks.iter().zip(found).zip(whole) {
+            let missing = *found == Found::Nothing;
+            if missing != track.missing {
+                changed[usize::from(missing)].push(track.id);
+            }
+            match found {
+                Found::Touched(modified) => self.store.track_touched(track.id, *modified).await?,
+                Found::Another if track.digest.is_some() => {
+                    self.store.track_replaced(track, REPLACED).await?;
+                    work.push(Work::ReadTrack(track.id));
+                }
+                Found::Same if !whole => {
+                    let words = "its light copy was lost: it is made again";
+                    self.store.track_state(track, State::Waiting, Some(words.into())).await?;
+                    work.push(Work::ReadTrack(track.id));
+                }
+                _ => {}
+            }
+            if !missing && track.state == State::Waiting && track.missing {
+                work.push(Work::ReadTrack(track.id));
+            }
+        }
+        for (at, missing) in [(0, false), (1, true)] {
+            if !changed[at].is_empty() {
+                self.store.tracks_missing(job, &changed[at], missing).await?;
+            }
+        }
+        Ok(self.store.enqueue(&work).await?)
+    }
+
+    /// Nothing that was made of a clip's old file is shown any more.
+    async fn forget_clip(&self, id: ClipId) -> Result<(), WebError> {
+        let (shelf, folder) = (self.shelf.clone(), self.shelf.clip(&id.to_string()));
+        apart(move || shelf.forget(&folder)).await?.map_err(|e| MediaError::from(e).into())
+    }
+}
+
+impl Known {
+    fn of_clip(clip: &Clip) -> Self {
+        Self {
+            root: clip.root.clone(),
+            path: clip.path.clone(),
+            bytes: clip.bytes,
+            modified: clip.modified,
+            digest: clip.digest.clone(),
+        }
+    }
+
+    fn of_track(track: &Track) -> Self {
+        Self {
+            root: track.root.clone(),
+            path: track.path.clone(),
+            bytes: track.bytes,
+            modified: track.modified,
+            digest: track.digest.clone(),
+        }
+    }
+}
+
+/// What is said beside a clip or a track: that its file is gone, or what its reading met.
+pub fn trouble(missing: bool, problem: Option<&str>) -> String {
+    if missing { MediaError::Vanished.to_string() } else { problem.unwrap_or_default().to_owned() }
+}

@@ -1,0 +1,262 @@
+//! A draft: the score under it, which changes seldom, and the cut, which changes with every key.
+
+use crate::desk::drafts::OpenDraft;
+use legere_core::arrange::{Alternate, Pace};
+use legere_core::check::{Figures, Finding};
+use legere_core::draft::Shot;
+use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId};
+use legere_core::time::{FrameRate, Seconds, timecode};
+use legere_core::track::Trace;
+use legere_store::drafts::Note;
+use serde::Serialize;
+
+/// What stays while a person cuts.
+#[derive(Debug, Serialize)]
+pub struct ScoreView {
+    pub id: DraftId,
+    pub number: i32,
+    pub fps: f64,
+    /// Frame, bar, beat.
+    pub beats: Vec<(i64, u32, u32)>,
+    pub cues: Vec<CueView>,
+    /// 0–100, along the draft's own time.
+    pub energy: Trace,
+    pub choices: Vec<PaceChoice>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct CueView {
+    pub at: i64,
+    pub kind: &'static str,
+}
+
+#[derive(Debug, Serialize)]
+pub struct PaceChoice {
+    pub quarters: u8,
+    pub words: String,
+}
+
+/// What an edit changes.
+#[derive(Debug, Serialize)]
+pub struct CutView {
+    pub revision: i64,
+    pub title: String,
+    /// Frames.
+    pub total: u64,
+    pub length: String,
+    pub sections: Vec<SectionView>,
+    pub shots: Vec<ShotView>,
+    pub figures: Figures,
+    pub findings: Vec<Finding>,
+    /// What is said where there are no findings.
+    pub nothing_found: String,
+}
+
+#[derive(Debug, Serialize)]
+pub struct SectionView {
+    pub start: i64,
+    pub end: i64,
+    pub kind: &'static str,
+    pub energy: f64,
+    pub quarters: u8,
+    pub varied: bool,
+    pub pace: String,
+}
+
+#[derive(Debug, Serialize)]
+pub struct ShotView {
+    pub id: ShotId,
+    /// Frames of the draft.
+    pub start: i64,
+    pub len: u64,
+    pub timecode: String,
+    pub clip: ClipId,
+    pub select: SelectId,
+    pub name: Option<String>,
+    pub tier: Option<&'static str>,
+    pub framing: Option<String>,
+    /// Seconds of the clip.
+    #[serde(rename = "in")]
+    pub range_in: Option<f64>,
+    pub out: Option<f64>,
+    pub hit: Option<f64>,
+    /// 0–100, of what is shown.
+    pub energy: f64,
+    /// The same on the music's scale.
+    pub level: f64,
+    /// 0–100, the music's here.
+    pub wanted: f64,
+    pub pinned: bool,
+    pub why: Vec<String>,
+    /// Frames of the shot.
+    pub hit_at: Option<u64>,
+    /// Seconds of the clip.
+    pub source: f64,
+    pub used: f64,
+    pub media: f64,
+    pub speed: f64,
+}
+
+#[derive(Debug, Serialize)]
+pub struct DraftView {
+    #[serde(flatten)]
+    pub score: ScoreView,
+    #[serde(flatten)]
+    pub cut: CutView,
+}
+
+#[derive(Debug, Serialize)]
+pub struct AlternateView {
+    pub select: SelectId,
+    pub clip: ClipId,
+    pub name: Option<String>,
+    pub tier: Option<&'static str>,
+    pub hit: Option<f64>,
+    pub media: f64,
+    pub energy: f64,
+    pub why: Vec<String>,
+    /// What it would gain, part by part; negative is a loss.
+    pub gains: Vec<(&'static str, f64)>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct NoteView {
+    pub id: NoteId,
+    pub revision: i64,
+    pub frame: i64,
+    pub timecode: String,
+    pub words: String,
+}
+
+impl DraftView {
+    pub fn of(open: &OpenDraft) -> Self {
+        Self { score: ScoreView::of(open), cut: CutView::of(open) }
+    }
+}
+
+impl ScoreView {
+    fn of(open: &OpenDraft) -> Self {
+        let rate = open.job.rate;
+        let music = &open.music;
+        Self {
+            id: open.kept.id,
+            number: open.kept.number,
+            fps: rate.to_f64(),
+            beats: music.beats.iter().map(|b| (frame(rate, b.at), b.bar, b.beat)).collect(),
+            cues: music.cues.iter().map(|c| CueView { at: frame(rate, c.at), kind: c.kind.word() }).collect(),
+            energy: music.energy.clone(),
+            choices: Pace::CHOICES
+                .iter()
+                .filter_map(|q| Some(PaceChoice { quarters: *q, words: Pace::new(*q, false).ok()?.words() }))
+                .collect(),
+        }
+    }
+}
+
+fn frame(rate: FrameRate, at: f64) -> i64 {
+    rate.nearest(Seconds::from_measured(at)).0.max(0)
+}
+
+impl CutView {
+    pub fn of(open: &OpenDraft) -> Self {
+        let rate = open.job.rate;
+        let total = open.cut().len();
+        let section = |(i, s): (usize, &legere_core::track::Section)| {
+            let pace = open.kept.body.pace.get(i).copied().unwrap_or_else(|| Pace::for_kind(s.kind));
+            SectionView {
+                start: frame(rate, s.start),
+                end: frame(rate, s.end).min(i64::try_from(total.0).unwrap_or(i64::MAX)),
+                kind: s.kind.word(),
+                energy: s.energy,
+                quarters: pace.quarters(),
+                varied: pace.varied,
+                pace: pace.words(),
+            }
+        };
+        let shots = open.cut().placed().zip(&open.judged);
+        Self {
+            revision: open.kept.revision,
+            title: open.kept.title(),
+            total: total.0,
+            length: timecode(total.0, rate, false),
+            sections: open.music.sections.iter().enumerate().map(section).collect(),
+            shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.0, shot, judged)).collect(),
+            figures: open.figures(),
+            findings: open.findings(),
+            nothing_found: open.nothing_found(),
+        }
+    }
+}
+
+impl ShotView {
+    fn of(open: &OpenDraft, start: i64, shot: &Shot, judged: &legere_core::arrange::Judged) -> Self {
+        let rate = open.job.rate;
+        let c = open.candidate(shot.source.select);
+        Self {
+            id: shot.id,
+            start,
+            len: shot.len.0,
+            timecode: timecode(start.max(0) as u64, rate, false),
+            clip: shot.source.clip,
+            select: shot.source.select,
+            name: c.map(|c| c.name.clone()),
+            tier: c.map(|c| c.tier.word()),
+            framing: c.and_then(|c| c.framing.clone()),
+            range_in: c.map(|c| c.range.start().to_f64()),
+            out: c.map(|c| c.range.end().to_f64()),
+            hit: c.map(|c| c.range.hit().to_f64()),
+            energy: judged.energy,
+            level: judged.level,
+            wanted: judged.wanted,
+            pinned: shot.pinned,
+            why: judged.why.clone(),
+            hit_at: shot.hit_at,
+            source: shot.source.start.to_f64(),
+            used: shot.used(rate).to_f64(),
+            media: shot.source.media.to_f64(),
+            speed: shot.source.speed.to_f64(),
+        }
+    }
+}
+
+impl AlternateView {
+    pub fn of(open: &OpenDraft, a: Alternate) -> Self {
+        let c = open.candidate(a.select);
+        let g = a.gain;
+        let parts = [
+            ("energy", g.energy),
+            ("tier", g.tier),
+            ("role", g.role),
+            ("hit", g.hit),
+            ("range", g.range),
+            ("join", g.join),
+        ];
+        Self {
+            select: a.select,
+            clip: a.source.clip,
+            name: c.map(|c| c.name.clone()),
+            tier: c.map(|c| c.tier.word()),
+            hit: c.map(|c| c.range.hit().to_f64()),
+            media: a.source.media.to_f64(),
+            energy: a.energy,
+            why: a.why,
+            gains: parts
+                .into_iter()
+                .filter(|(_, v)| v.abs() >= 0.005)
+                .map(|(name, v)| (name, (v * 100.0).round() / 100.0))
+                .collect(),
+        }
+    }
+}
+
+impl NoteView {
+    pub fn of(note: &Note, rate: FrameRate) -> Self {
+        Self {
+            id: note.id,
+            revision: note.revision,
+            frame: note.frame,
+            timecode: timecode(note.frame.max(0) as u64, rate, false),
+            words: note.words.clone(),
+        }
+    }
+}

@@ -1,0 +1,85 @@
+//! A select, and a line of Sift's sheet.
+
+use crate::desk::footage::Footage;
+use crate::desk::missing_files::trouble;
+use crate::desk::short_name;
+use legere_core::id::{ClipId, SelectId};
+use legere_core::select::Tag;
+use legere_core::time::FrameRate;
+use legere_store::selects::Select;
+use serde::Serialize;
+
+#[derive(Debug, Serialize)]
+pub struct SelectView {
+    pub id: SelectId,
+    pub clip: ClipId,
+    pub revision: i64,
+    pub tier: &'static str,
+    pub tags: Vec<Tag>,
+    pub note: String,
+    /// Seconds of the clip.
+    pub start: f64,
+    pub end: f64,
+    pub hit: f64,
+    /// 0–100, of the range.
+    pub energy: f64,
+    pub movement: String,
+}
+
+#[derive(Debug, Serialize)]
+pub struct SelectRow {
+    #[serde(flatten)]
+    pub select: SelectView,
+    pub name: String,
+    pub roll: String,
+    pub when: String,
+    pub duration: f64,
+    pub rate: f64,
+    pub rate_words: String,
+    /// How many times it can be slowed.
+    pub slows: f64,
+    pub problem: String,
+}
+
+impl SelectView {
+    pub fn of(select: &Select) -> Self {
+        let v = &select.verdict;
+        Self {
+            id: select.id,
+            clip: select.clip,
+            revision: select.revision,
+            tier: v.tier.word(),
+            tags: v.tags.iter().cloned().collect(),
+            note: v.note.clone(),
+            start: v.range.start().to_f64(),
+            end: v.range.end().to_f64(),
+            hit: v.range.hit().to_f64(),
+            energy: select.energy,
+            movement: select.movement.clone(),
+        }
+    }
+}
+
+/// The selects of clips that were read, in the order of their clips.
+pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
+    footage
+        .selects
+        .iter()
+        .filter_map(|select| {
+            let clip = footage.clip(select.clip)?;
+            let probe = clip.probe.as_ref()?;
+            let headroom = probe.frame_rate.headroom_in(job_rate);
+            Some(SelectRow {
+                select: SelectView::of(select),
+                name: short_name(&clip.name),
+                roll: footage.rolls.get(&clip.roll).cloned().unwrap_or_default(),
+                when: clip.recorded_at.format("%-d %b, %H:%M").to_string(),
+                duration: probe.duration.to_f64(),
+                rate: probe.frame_rate.to_f64(),
+                rate_words: probe.frame_rate.words(),
+                slows: (headroom * 10.0).round() / 10.0,
+                problem: trouble(clip.missing, clip.problem.as_deref()),
+            })
+        })
+        .collect()
+}
