@@ -2,23 +2,26 @@
 
 use crate::serve::{House, log_to_file, run, runtime};
 use crate::{MainError, Place};
+use legere_core::id::{JobId, SessionId};
 use legere_demo::{film, long_hour, music};
+use legere_media::roots::Root;
 use legere_store::jobs::NewJob;
+use legere_store::journal::{By, Step};
 use legere_web::Desk;
 use std::path::Path;
-use uuid::Uuid;
 
 /// Same seed, same pictures.
 const SEED: u64 = 7;
-const ROOT: &str = "the long hour";
+pub const ROOT: &str = "the long hour";
 
 pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
     let media = place.data.join(ROOT);
+    let house = House::open(place)?;
     std::fs::create_dir_all(&media).map_err(MainError::Data)?;
     log_to_file(&place.data.join("legere.log"))?;
-    let house = House::open(place)?;
+    let root = Root { name: ROOT.into(), path: media.clone() };
     runtime()?.block_on(async {
-        let desk = house.desk(place, std::slice::from_ref(&media)).await?;
+        let desk = house.desk(place, &[root]).await?;
         let job = job(&desk).await?;
         let making = tokio::spawn({
             let desk = desk.clone();
@@ -36,17 +39,20 @@ pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
     })
 }
 
-async fn job(desk: &Desk) -> Result<Uuid, MainError> {
-    if let Some(job) = desk.store.jobs().await?.into_iter().next_back() {
+/// What the demo itself does is nobody's to undo.
+const NOBODY: By = By { session: SessionId::from_u128(1), step: Step::Gather };
+
+async fn job(desk: &Desk) -> Result<JobId, MainError> {
+    if let Some(job) = desk.store.jobs().await?.whole.into_iter().next_back() {
         return Ok(job.id);
     }
     let rate = "24000/1001".parse().expect("a rate");
     let new = NewJob { name: "The Long Hour".into(), rate, width: 1920, height: 1080, target_seconds: Some(45.0) };
-    Ok(desk.store.create_job(new).await?)
+    Ok(desk.store.create_job(new, NOBODY).await?)
 }
 
 /// Draws what is not there yet, the music first, and brings in each file as it is finished.
-async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
     recorded(desk, job, media, music::escapement()).await?;
     for (i, roll) in long_hour(SEED).into_iter().enumerate() {
         let folder = media.join(roll.folder);
@@ -54,10 +60,10 @@ async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::e
             let file = folder.join(&plan.file);
             if !file.exists() {
                 film::shoot(plan, &file).await?;
-                desk.bring(job, ROOT, roll.folder).await?;
+                desk.bring(job, NOBODY, ROOT, roll.folder).await?;
             }
         }
-        desk.bring(job, ROOT, roll.folder).await?;
+        desk.bring(job, NOBODY, ROOT, roll.folder).await?;
         if i == 0 {
             for score in music::others() {
                 recorded(desk, job, media, score).await?;
@@ -69,7 +75,7 @@ async fn make(desk: &Desk, job: Uuid, media: &Path) -> Result<(), Box<dyn std::e
 
 async fn recorded(
     desk: &Desk,
-    job: Uuid,
+    job: JobId,
     media: &Path,
     score: music::Score,
 ) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
@@ -77,5 +83,5 @@ async fn recorded(
     if !folder.join(score.file).exists() {
         music::record(score, &folder).await?;
     }
-    Ok(desk.bring(job, ROOT, "music").await.map(drop)?)
+    Ok(desk.bring(job, NOBODY, ROOT, "music").await.map(drop)?)
 }

@@ -1,10 +1,13 @@
 //! Legere, the program: serves the pages, does the long work, reads single files.
 
+mod backup;
 mod demo;
+mod privileges;
 mod read;
 mod serve;
 
 use clap::{Args, Parser, Subcommand};
+use legere_media::roots::Root;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -22,9 +25,10 @@ enum Command {
     Serve {
         #[command(flatten)]
         place: Place,
-        /// A folder with footage and music; can be given several times. Nothing outside of these is read.
-        #[arg(long = "media", value_name = "FOLDER")]
-        media: Vec<PathBuf>,
+        /// A folder with footage and music; can be given several times. Nothing outside of these is read. Its name stays
+        /// the same wherever it is mounted; without one it is the folder's own.
+        #[arg(long = "media", value_name = "[NAME=]FOLDER")]
+        media: Vec<Root>,
         #[command(flatten)]
         port: Port,
     },
@@ -32,8 +36,8 @@ enum Command {
     Work {
         #[command(flatten)]
         place: Place,
-        #[arg(long = "media", value_name = "FOLDER")]
-        media: Vec<PathBuf>,
+        #[arg(long = "media", value_name = "[NAME=]FOLDER")]
+        media: Vec<Root>,
     },
     /// Serve "The Long Hour": made-up footage and music, drawn while the page is already open.
     Demo {
@@ -41,6 +45,21 @@ enum Command {
         place: Place,
         #[command(flatten)]
         port: Port,
+    },
+    /// Copy everything that was done into one file; also while a server runs.
+    Backup {
+        file: PathBuf,
+        #[command(flatten)]
+        place: Place,
+    },
+    /// Put a backup in the place of what is there.
+    Restore {
+        file: PathBuf,
+        /// Also where there are jobs; they are put aside first.
+        #[arg(long)]
+        replace: bool,
+        #[command(flatten)]
+        place: Place,
     },
     /// Read one clip and print what was measured, as JSON.
     ReadClip { file: PathBuf },
@@ -59,11 +78,14 @@ struct Place {
     /// How many clips are read at the same time.
     #[arg(long, default_value_t = 2, value_name = "NUMBER")]
     at_once: usize,
+    /// How much of the disk previews and music may take, in gigabytes; without, 50 or a tenth of the disk.
+    #[arg(long, value_name = "NUMBER")]
+    shelf_gigabytes: Option<u64>,
 }
 
 #[derive(Debug, Args)]
 struct Port {
-    /// The port on 127.0.0.1; 0 takes a free one. When it is taken, a free one is used.
+    /// The port on 127.0.0.1; 0 takes a free one.
     #[arg(long, default_value_t = 7350)]
     port: u16,
 }
@@ -74,8 +96,20 @@ enum MainError {
     Media(#[from] legere_media::MediaError),
     #[error(transparent)]
     Store(#[from] legere_store::StoreError),
+    #[error(transparent)]
+    Roots(#[from] legere_media::roots::RootError),
+    #[error("port {0} is in use, perhaps by another Legere: choose another with --port, or 0 for a free one")]
+    PortTaken(u16),
     #[error("no port on 127.0.0.1 could be opened")]
     Port(#[source] std::io::Error),
+    #[error("there is no ordinary user that Legere could run as: start it as one yourself")]
+    NoUser,
+    #[error("root's rights could not be put down")]
+    Privileges(#[source] std::io::Error),
+    #[error("{} is not a backup of Legere, or it is damaged", .0.display())]
+    NoBackup(PathBuf),
+    #[error("there are {0} jobs already: --replace puts them aside and the backup in their place")]
+    WouldReplace(usize),
     #[error("the data folder cannot be used")]
     Data(#[source] std::io::Error),
     #[error("a worker needs --database: the one that the server uses")]
@@ -91,6 +125,8 @@ fn main() -> ExitCode {
         Command::Serve { place, media, port } => serve::serve(&place, &media, port.port),
         Command::Work { place, media } => serve::work(&place, &media),
         Command::Demo { place, port } => demo::serve(&place, port.port),
+        Command::Backup { place, file } => backup::backup(&place, &file),
+        Command::Restore { place, file, replace } => backup::restore(&place, &file, replace),
         Command::ReadClip { file } => read::clip(&file),
         Command::ReadTrack { file } => read::track(&file),
     };

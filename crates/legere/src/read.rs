@@ -1,6 +1,6 @@
 //! One file, without a database: for scripts and tests.
 
-use crate::MainError;
+use crate::{MainError, privileges};
 use legere_core::footage::{Moment, Samples};
 use legere_core::time::FrameRate;
 use legere_media::{MediaError, light, sound};
@@ -21,6 +21,7 @@ struct Clip {
 }
 
 pub fn clip(file: &Path) -> Result<(), MainError> {
+    privileges::drop_for_file(file)?;
     let (probe, reading) = run(light::read(&absolute(file)))?;
     print(&Clip {
         duration: reading.duration,
@@ -35,6 +36,7 @@ pub fn clip(file: &Path) -> Result<(), MainError> {
 }
 
 pub fn track(file: &Path) -> Result<(), MainError> {
+    privileges::drop_for_file(file)?;
     print(&run(sound::read(&absolute(file)))?.reading)
 }
 

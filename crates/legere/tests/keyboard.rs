@@ -18,7 +18,7 @@ async fn empty_job(browser: &Browser, program: &Program) -> String {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn every_step_is_open_from_the_start_and_says_what_it_waits_for() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = house::folder();
     let media = dir.path().join("cards");
     std::fs::create_dir_all(&media).expect("a folder");
     let program = Program::start("serve", dir.path(), &["--media", media.to_str().expect("a name")]);
@@ -47,9 +47,9 @@ async fn every_step_is_open_from_the_start_and_says_what_it_waits_for() {
     // Asking for what cannot be made yet is answered on the page.
     browser.go(&format!("{job}/arrange")).await;
     browser.click("#new-draft").await;
-    browser.until("document.querySelector('[role=alert]')?.innerText.includes('choose a track in Listen')", 10).await;
+    browser.until("document.querySelector('#problem')?.innerText.includes('choose a track in Listen')", 10).await;
     browser.control('z').await;
-    browser.until("document.querySelector('#toast').innerText === 'there is nothing to undo'", 5).await;
+    browser.until("document.querySelector('#toast').innerText === 'there is nothing to undo here'", 5).await;
     // Night is kept from page to page.
     browser.key("n").await;
     browser.go(&format!("{job}/gather")).await;
@@ -64,14 +64,14 @@ async fn every_step_is_open_from_the_start_and_says_what_it_waits_for() {
     assert_eq!(ring, json!("solid 2px"));
     let complaints = browser.complaints().await;
     // A refusal is an answer of the server that the browser's log mentions as well.
-    assert!(complaints.iter().all(|c| c.contains("409")), "{complaints:?}");
+    assert!(complaints.iter().all(|c| c.contains("409") || c.contains("422")), "{complaints:?}");
     browser.client.clone().close().await.expect("closed");
     assert!(program.stop());
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_text_can_be_read_by_day_and_by_night() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = house::folder();
     let program = Program::start("serve", dir.path(), &[]);
     let browser = Browser::open().await;
     let job = empty_job(&browser, &program).await;

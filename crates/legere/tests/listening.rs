@@ -10,7 +10,7 @@ use std::time::Duration;
 
 #[tokio::test(flavor = "multi_thread")]
 async fn music_is_marked_shortened_and_taken_along() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = house::folder();
     let media = dir.path().join("music for it");
     material::music(&media.join("music")).await;
     let data = dir.path().join("data");
@@ -22,7 +22,6 @@ async fn music_is_marked_shortened_and_taken_along() {
     dragging(&browser).await;
     by_key(&browser).await;
     candidates(&browser, &job).await;
-    lengths_as_written(&browser).await;
     shortening(&browser, &program, dir.path()).await;
     finishing(&browser, &program, dir.path()).await;
     assert_eq!(browser.complaints().await, Vec::<String>::new(), "the page broke no rule of its own");
@@ -47,6 +46,7 @@ async fn listening(browser: &Browser, program: &Program) -> String {
         tokio::time::sleep(Duration::from_millis(300)).await;
     }
     browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
+    modules(browser).await;
     job
 }
 
@@ -84,7 +84,7 @@ const RECORD: &str = r"
 /// The click is there to judge the marks by ear, so it may not lie beside the sound itself.
 #[tokio::test(flavor = "multi_thread")]
 async fn the_click_lies_on_the_sound() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = house::folder();
     let media = dir.path().join("media");
     std::fs::create_dir_all(media.join("music")).expect("a folder");
     material::ticks(&media.join("music/ticks.wav"));
@@ -110,8 +110,15 @@ async fn the_click_lies_on_the_sound() {
     browser.client.clone().close().await.expect("closed");
 }
 
+/// The page's own state, by the name its modules have for it.
+async fn modules(browser: &Browser) {
+    let script = "const done = arguments[arguments.length - 1]; \
+                  import('/assets/own/pages/listen/state.js').then(({ L }) => { window.L = L; done(true) })";
+    browser.client.execute_async(script, vec![]).await.expect("the page's modules");
+}
+
 async fn reading(browser: &Browser) -> Value {
-    browser.js("return Legere.listen.data").await
+    browser.js("return L.data").await
 }
 
 /// Taps while it plays become beats on real onsets.
@@ -150,11 +157,11 @@ async fn tapping(browser: &Browser) {
 
 /// A section's boundary dragged to another bar.
 async fn dragging(browser: &Browser) {
-    let second = "Legere.listen.data.reading.sections[1].start";
+    let second = "L.data.reading.sections[1].start";
     let from = browser.js(&format!("return {second}")).await.as_f64().expect("a boundary");
     // By the pointer events that a mouse makes, two bars to the right on its own line.
     let script = r"
-const L = Legere.listen, at = L.data.reading.sections[1].start;
+const at = L.data.reading.sections[1].start;
 const line = L.lines().find((l) => at >= l.start - 0.01 && at < l.end - 0.01), box = line.canvas.getBoundingClientRect();
 const two = (8 * 60) / L.data.reading.tempo_bpm;
 const go = (type, t) => line.canvas.dispatchEvent(new PointerEvent(type, {
@@ -174,9 +181,9 @@ return two;";
 
 /// The whole of the marks by keyboard, each taken back; the click and the close look.
 async fn by_key(browser: &Browser) {
-    let count = "Legere.listen.data.reading";
+    let count = "L.data.reading";
     let number = async |what: &str| browser.js(&format!("return {count}.{what}")).await.as_f64().expect("a number");
-    let bars = "Legere.listen.beats().filter((b) => b.beat === 1).map((b) => b.at).join()";
+    let bars = "L.beats().filter((b) => b.beat === 1).map((b) => b.at).join()";
     let begin = browser.js(&format!("return {bars}")).await;
     browser.js("document.querySelector('#audio').currentTime = 13.1").await;
     for (key, what, changes) in [
@@ -216,11 +223,9 @@ async fn by_key(browser: &Browser) {
     browser.control('z').await;
     browser.until(&format!("{count}.beats.length === {all}"), 10).await;
     bars_of_three(browser).await;
-    let one = "Legere.listen.beats().find((b) => b.beat === 1).at";
+    let one = "L.beats().find((b) => b.beat === 1).at";
     let before = browser.js(&format!("return {one}")).await;
-    browser
-        .js("document.querySelector('#audio').currentTime = Legere.listen.beats().find((b) => b.beat === 3).at")
-        .await;
+    browser.js("document.querySelector('#audio').currentTime = L.beats().find((b) => b.beat === 3).at").await;
     browser.key("1").await;
     browser.until(&format!("{one} !== {before}"), 10).await;
     browser.control('z').await;
@@ -242,10 +247,10 @@ async fn bars_of_three(browser: &Browser) {
     };
     bars(4).await;
     browser.js("const m = document.querySelector('#metre'); m.value = '3'; m.dispatchEvent(new Event('change'))").await;
-    browser.until("Math.max(...Legere.listen.beats().map((b) => b.beat)) === 3", 10).await;
+    browser.until("Math.max(...L.beats().map((b) => b.beat)) === 3", 10).await;
     bars(3).await;
     // As a reading has it where music leaves its count.
-    browser.js("const L = Legere.listen; L.beats().slice(6, 9).forEach((b, i) => (b.beat = i + 4)); L.drawAll()").await;
+    browser.js("L.beats().slice(6, 9).forEach((b, i) => (b.beat = i + 4)); L.drawAll()").await;
     bars(3).await;
     browser.control('z').await;
     bars(4).await;
@@ -259,6 +264,7 @@ async fn candidates(browser: &Browser, job: &str) {
     tokio::time::sleep(Duration::from_millis(300)).await;
     browser.go(&format!("{job}/listen")).await;
     browser.until("document.querySelector('#music').dataset.ready === 'yes'", 30).await;
+    modules(browser).await;
     assert_eq!(browser.js("return document.querySelector('[data-about=mood]').value").await, json!("tense"));
     let narrow = async |words: &str| {
         let script = format!(
@@ -279,30 +285,6 @@ async fn candidates(browser: &Browser, job: &str) {
     browser.until("document.querySelector('#other').paused", 5).await;
 }
 
-/// A length can be written as editors write lengths.
-async fn lengths_as_written(browser: &Browser) {
-    for (text, rate, expected) in [
-        ("38.5", 25.0, 38.5),
-        ("1:02,5", 25.0, 62.5),
-        ("00:00:38:12", 25.0, 38.48),
-        // Drop-frame timecode at 29.97: a minute is 1800 frames less the two numbers left out.
-        ("00:01:00;02", 30000.0 / 1001.0, 60.06),
-        ("00:10:00;00", 30000.0 / 1001.0, 599.9994),
-        ("00:01:00:00", 30000.0 / 1001.0, 60.06),
-        ("920f", 23.0, 40.0),
-        ("97 %", 25.0, 97.0),
-    ] {
-        let script = format!(
-            "const m = document.querySelector('#music'), kept = m.dataset.rate; m.dataset.rate = {rate}; \
-             const s = Legere.listen.seconds({}, 100); m.dataset.rate = kept; return s",
-            json!(text)
-        );
-        let found = browser.js(&script).await.as_f64().expect("seconds");
-        assert!((found - expected).abs() < 1e-3, "{text}: {found}");
-    }
-    assert_eq!(browser.js("return Number.isNaN(Legere.listen.seconds('soon', 100))").await, json!(true));
-}
-
 /// Thirty seconds are asked for, and a WAV of just that comes out, with the seam where the page says.
 async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Path) {
     browser.key("l").await;
@@ -311,9 +293,7 @@ async fn shortening(browser: &Browser, program: &Program, folder: &std::path::Pa
     browser.click("#length-form button").await;
     browser.until("document.querySelectorAll('.offer').length > 0", 20).await;
     browser.click(".offer").await;
-    browser
-        .until("document.querySelectorAll('.seam').length > 0 && Legere.listen.data.version.joins.length > 0", 10)
-        .await;
+    browser.until("document.querySelectorAll('.seam').length > 0 && L.data.version.joins.length > 0", 10).await;
     let version = reading(browser).await["version"].clone();
     let seconds = version["duration"].as_f64().expect("a length");
     assert!((seconds - 30.0).abs() <= 1.0, "{version}");
@@ -360,12 +340,12 @@ async fn finishing(browser: &Browser, program: &Program, folder: &std::path::Pat
     let length = exported(browser, program, folder).await.0.len();
     browser.js("document.querySelector('#fade-out').value = '2'").await;
     browser.click("#finish button").await;
-    browser.until("Legere.listen.data.version.fade_out.milliseconds === 2000", 10).await;
+    browser.until("L.data.version.fade_out.milliseconds === 2000", 10).await;
     assert_eq!(reading(browser).await["version"]["stretch"].as_f64(), Some(1.0));
     assert_eq!(exported(browser, program, folder).await.0.len(), length);
     browser.js("document.querySelector('#stretch').value = '30'").await;
     browser.click("#finish button").await;
-    browser.until("Math.abs(Legere.listen.data.version.duration - 30) < 1e-5", 10).await;
+    browser.until("Math.abs(L.data.version.duration - 30) < 1e-5", 10).await;
     assert_eq!(exported(browser, program, folder).await.0.len(), 30 * 48_000);
     browser.until("document.querySelector('#part').textContent.includes(', about -')", 10).await;
     // Its own length again, as the page showed it.
@@ -377,7 +357,7 @@ async fn finishing(browser: &Browser, program: &Program, folder: &std::path::Pat
         .await;
     assert_eq!(browser.text("#stretch-says").await, "its own tempo");
     browser.click("#finish button").await;
-    browser.until("Legere.listen.data.version.stretch === 1", 10).await;
+    browser.until("L.data.version.stretch === 1", 10).await;
     browser.until("!document.querySelector('#part').textContent.includes('about')", 10).await;
 }
 

@@ -8,6 +8,13 @@ fn legere(words: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_legere")).args(words).output().expect("the program runs")
 }
 
+/// A folder that the program, which puts down root's rights, can get into as well.
+fn folder() -> tempfile::TempDir {
+    let dir = tempfile::tempdir().expect("a folder");
+    std::fs::set_permissions(dir.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755)).expect("opened");
+    dir
+}
+
 fn ffmpeg(words: &[&str], to: &Path) {
     let status = Command::new("ffmpeg").args(["-nostdin", "-v", "error", "-y"]).args(words).arg(to).status();
     assert!(status.expect("ffmpeg").success());
@@ -26,7 +33,7 @@ fn shape(value: &Value) -> Value {
 
 #[test]
 fn a_clip_is_printed_as_json() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = folder();
     let file = dir.path().join("-pan it's.mp4");
     // A moving pattern, with a cut in its middle.
     let source = "testsrc2=size=640x360:rate=30000/1001:duration=2,negate=enable='gte(t,1)'";
@@ -49,7 +56,7 @@ fn a_clip_is_printed_as_json() {
 
 #[test]
 fn a_track_is_printed_as_json() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = folder();
     let file = dir.path().join("beat.flac");
     // A kick on the one and the three, a snare on the two and the four, a low note on each one.
     let kick = "0.8*sin(2*PI*70*t)*exp(-30*mod(t,1))+0.3*sin(2*PI*110*t)*lt(mod(t,2),0.4)";
@@ -69,7 +76,7 @@ fn a_track_is_printed_as_json() {
 
 #[test]
 fn a_file_that_cannot_be_read_is_one_line_and_exit_1() {
-    let dir = tempfile::tempdir().expect("a folder");
+    let dir = folder();
     let text = dir.path().join("notes.mp4");
     std::fs::write(&text, "These are notes.").expect("written");
     for (words, said) in [

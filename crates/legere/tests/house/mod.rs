@@ -4,3 +4,11 @@
 pub mod browser;
 pub mod material;
 pub mod program;
+
+/// A folder that the program, which puts down root's rights, can get into as well.
+pub fn folder() -> tempfile::TempDir {
+    let dir = tempfile::tempdir().expect("a folder");
+    let open = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    std::fs::set_permissions(dir.path(), open).expect("opened");
+    dir
+}

@@ -12,6 +12,16 @@ pub struct Program {
 impl Program {
     /// Starts it on a free port and waits until it says where it is.
     pub fn start(command: &str, data: &Path, more: &[&str]) -> Self {
+        Self::start_at(command, data, 0, more)
+    }
+
+    /// The same at the address that it had before, so that open windows find it again.
+    pub fn start_again(address: &str, command: &str, data: &Path, more: &[&str]) -> Self {
+        let port = address.rsplit_once(':').and_then(|(_, port)| port.parse().ok()).expect("a port");
+        Self::start_at(command, data, port, more)
+    }
+
+    fn start_at(command: &str, data: &Path, port: u16, more: &[&str]) -> Self {
         let log = std::fs::File::create(data.join("stderr.log")).expect("a log");
         // Measurements are made with the program that is shipped.
         let binary = std::env::var_os("LEGERE_BINARY").unwrap_or_else(|| env!("CARGO_BIN_EXE_legere").into());
@@ -19,7 +29,7 @@ impl Program {
             .arg(command)
             .arg("--data")
             .arg(data)
-            .args(["--port", "0"])
+            .args(["--port", &port.to_string()])
             .args(more)
             .stdout(Stdio::piped())
             .stderr(log)
@@ -31,6 +41,16 @@ impl Program {
         let address =
             address.unwrap_or_else(|| panic!("it said {line:?}: {}", said(data))).trim_end_matches('/').to_owned();
         Self { child, address }
+    }
+
+    /// Killed, as by a machine without memory.
+    pub fn kill(mut self) {
+        self.child.kill().expect("killed");
+        self.child.wait().expect("gone");
+    }
+
+    pub fn id(&self) -> u32 {
+        self.child.id()
     }
 
     /// Ctrl-C; gives whether it ended well.
@@ -54,7 +74,9 @@ fn interrupt(child: &Child) {
 
 impl Drop for Program {
     fn drop(&mut self) {
-        interrupt(&self.child);
-        let _ = self.child.wait();
+        if let Ok(None) = self.child.try_wait() {
+            interrupt(&self.child);
+            let _ = self.child.wait();
+        }
     }
 }
