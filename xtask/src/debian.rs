@@ -7,6 +7,8 @@ pub const MEDIA: &[&str] = &["ffmpeg"];
 pub const DATABASE: &[&str] = &["postgresql-15"];
 /// The instruments that the études are played with.
 pub const INSTRUMENTS: &[&str] = &["timgm6mb-soundfont"];
+/// What checks the pages' scripts.
+pub const SCRIPTS: &[&str] = &["nodejs", "npm"];
 pub const BROWSER: &[&str] = &["chromium", "chromium-driver"];
 
 /// Installs what is missing when we may; otherwise says the one line to type.
@@ -25,6 +27,10 @@ pub fn ensure(groups: &[&[&str]]) -> Result<(), TaskError> {
 }
 
 fn installed(package: &str) -> bool {
+    // Node is often there from elsewhere, with npm in one package.
+    if package == "npm" && Command::new("npm").arg("--version").output().is_ok_and(|out| out.status.success()) {
+        return true;
+    }
     Command::new("dpkg-query")
         .args(["-W", "-f", "${Status}", package])
         .output()

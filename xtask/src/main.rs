@@ -76,10 +76,14 @@ fn demo(more: &[String]) -> Result<(), TaskError> {
 }
 
 fn test(more: &[String]) -> Result<(), TaskError> {
-    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS])?;
+    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS, debian::SCRIPTS])?;
+    // The browser tests read what npm brings.
+    run(npm().arg("ci"))?;
     if more.is_empty() {
         run(cargo().args(["fmt", "--all", "--check"]))?;
         run(cargo().args(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
+        run(npm().args(["run", "check"]))?;
+        run(npm().arg("test"))?;
     }
     run(cargo().args(["test", "--workspace"]).args(more))
 }
@@ -110,6 +114,12 @@ fn on_the_shipped_program(test: &str) -> Result<(), TaskError> {
     run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
     let words = ["test", "--workspace", "--test", test, "--", "--ignored", "--nocapture"];
     run(cargo().args(words).env("LEGERE_BINARY", root().join("target/release/legere")))
+}
+
+fn npm() -> Command {
+    let mut npm = Command::new("npm");
+    npm.current_dir(root().join("crates/web"));
+    npm
 }
 
 fn cargo() -> Command {

@@ -108,6 +108,17 @@ impl Browser {
         self.client.perform_actions(press).await.expect("a key");
     }
 
+    /// A printing key held down until it has repeated often enough, some thirty times a second.
+    pub async fn hold(&self, key: &str, presses: usize) {
+        for press in 0..presses {
+            let event = json!({ "type": "keyDown", "key": key, "text": key, "autoRepeat": press > 0 });
+            self.client.issue_cmd(Devtools("Input.dispatchKeyEvent", event)).await.expect("a key");
+            tokio::time::sleep(Duration::from_millis(33)).await;
+        }
+        let event = json!({ "type": "keyUp", "key": key });
+        self.client.issue_cmd(Devtools("Input.dispatchKeyEvent", event)).await.expect("a key");
+    }
+
     /// Ctrl and a letter.
     pub async fn control(&self, key: char) {
         let press = KeyActions::new("keys".into())

@@ -174,6 +174,8 @@ function instead(alternates) {
 /** @type {{ where: string, body: any }[]} */
 const queue = [];
 let busy = false;
+/** Whether another window changed something meanwhile. */
+let overheard = false;
 /** @param {string} where @param {any} body */
 function act(where, body) {
   const last = queue[queue.length - 1];
@@ -185,6 +187,7 @@ function act(where, body) {
 async function work() {
   if (busy) return;
   busy = true;
+  $("skyline").dataset.busy = "yes";
   while (queue.length) {
     const { where, body } = /** @type {{ where: string, body: any }} */ (queue.shift());
     $("problem").textContent = "";
@@ -196,12 +199,23 @@ async function work() {
       show();
     } catch (error) {
       const refused = /** @type {import("../../lib/api.js").Refused} */ (error);
+      // Of steps that were added up, those that are possible are still made.
+      if (!refused.movedOn && Math.abs(body.by ?? 0) > 1) {
+        const half = Math.trunc(body.by / 2);
+        queue.unshift({ where, body: { ...body, by: half } }, { where, body: { ...body, by: body.by - half } });
+        continue;
+      }
       $("problem").textContent = refused.message;
       queue.length = 0;
       if (refused.movedOn) await load();
     }
   }
   busy = false;
+  if (overheard) {
+    overheard = false;
+    await changed();
+  }
+  delete $("skyline").dataset.busy;
 }
 /** @param {any} body */
 const edit = (body) => act("edit", body);
@@ -307,7 +321,9 @@ if (box) {
   loaded(load);
   /** Another window's change of what is on this page. @param {boolean} mine */
   const other = (mine) => {
-    if (!mine && d && !busy) changed();
+    if (mine || !d) return;
+    if (busy) overheard = true;
+    else changed();
   };
   follow(
     {

@@ -4,6 +4,7 @@ import { ask } from "../../lib/api.js";
 import { $, say, start } from "../../lib/dom.js";
 import { ofJob } from "../../lib/session.js";
 
+/** @returns {HTMLTableSectionElement | null} */
 const body = () => document.querySelector(".tracks tbody");
 const rows = () => [...body().rows];
 function sort(column, head) {
@@ -54,12 +55,15 @@ function hear(row, button) {
 }
 document.addEventListener("DOMContentLoaded", () => {
   if (!body()) return;
-  for (const b of document.querySelectorAll("[data-sort]"))
+  /** @type {NodeListOf<HTMLElement>} */
+  const sorts = document.querySelectorAll("[data-sort]");
+  for (const b of sorts)
     b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
   // The track on the page is the first that is seen, below the heads of the columns.
-  const shown = body().querySelector(".shown"),
-    list = document.querySelector(".tracks");
-  if (shown) list.scrollTop = shown.offsetTop - list.querySelector("thead").offsetHeight;
+  const shown = /** @type {HTMLElement} */ (body().querySelector(".shown")),
+    list = document.querySelector(".tracks"),
+    head = list.querySelector("thead");
+  if (shown) list.scrollTop = shown.offsetTop - head.offsetHeight;
   $("track-words").addEventListener("input", (e) => narrow(e.target.value));
   for (const row of rows()) {
     for (const input of row.querySelectorAll("input")) input.addEventListener("change", () => describe(row, input));

@@ -224,7 +224,7 @@ function tapTest() {
           return;
         }
         const ms = Math.round(late[Math.floor(late.length / 2)] * 1000);
-        localStorage.setItem(LATENCY, ms);
+        localStorage.setItem(LATENCY, String(ms));
         $("tap-says").textContent = `your taps come ${ms} ms late; kept in this browser`;
       },
       0.6 * 9 * 1000 + 200,
@@ -239,7 +239,9 @@ function tapTest() {
 
 document.addEventListener("DOMContentLoaded", () => {
   if (!L.music) return;
-  for (const b of document.querySelectorAll("[data-mark]")) b.addEventListener("click", acts[b.dataset.mark]);
+  /** @type {NodeListOf<HTMLElement>} */
+  const buttons = document.querySelectorAll("[data-mark]");
+  for (const b of buttons) b.addEventListener("click", acts[b.dataset.mark]);
   $("tap").addEventListener("click", tap);
   $("tap-test").addEventListener("click", tapTest);
   $("metre").addEventListener("change", () => {

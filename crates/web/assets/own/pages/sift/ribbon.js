@@ -52,12 +52,12 @@ function bracket(pen, at, way, h) {
 const typical = new WeakMap();
 /** @param {any} reading @returns {number} */
 function typicalSharpness(reading) {
-  let found = typical.get(reading);
-  if (found === undefined) {
-    const sorted = [...reading.samples.sharpness].sort((a, b) => a - b);
-    found = sorted[Math.floor(sorted.length * 0.75)] || 0;
-    typical.set(reading, found);
-  }
+  const kept = typical.get(reading);
+  if (kept !== undefined) return kept;
+  /** @type {number[]} */
+  const sorted = [...reading.samples.sharpness].sort((a, b) => a - b);
+  const found = sorted[Math.floor(sorted.length * 0.75)] ?? 0;
+  typical.set(reading, found);
   return found;
 }
 

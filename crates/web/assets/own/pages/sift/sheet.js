@@ -18,7 +18,7 @@ export function dress(s) {
   cell.className = `cell is-${s.tier}`;
   cell.querySelector("img").className = `tile-${tile(s.hit, s.duration)}`;
   cell.querySelector(".under").className = `under ${s.tier === "out" ? "" : s.tier}`;
-  cell.setAttribute("aria-label", `${s.name}, ${s.tier}`);
+  cell.setAttribute("aria-label", `${s.name} ${clock(s.duration)}, ${s.tier}`);
 }
 
 /** Makes the cells of a list that has others than before.
