@@ -9,6 +9,8 @@ pub const DATABASE: &[&str] = &["postgresql-15"];
 pub const INSTRUMENTS: &[&str] = &["timgm6mb-soundfont"];
 /// What checks the pages' scripts.
 pub const SCRIPTS: &[&str] = &["nodejs", "npm"];
+/// What reads hand-offs with the libraries of others.
+pub const READERS: &[&str] = &["python3-venv"];
 pub const BROWSER: &[&str] = &["chromium", "chromium-driver"];
 
 /// Installs what is missing when we may; otherwise says the one line to type.

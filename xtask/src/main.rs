@@ -76,9 +76,12 @@ fn demo(more: &[String]) -> Result<(), TaskError> {
 }
 
 fn test(more: &[String]) -> Result<(), TaskError> {
-    debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS, debian::SCRIPTS])?;
-    // The browser tests read what npm brings.
+    let packages =
+        [debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS, debian::SCRIPTS, debian::READERS];
+    debian::ensure(&packages)?;
+    // The browser tests read what npm brings, those of the hand-off what pip brings.
     run(npm().arg("ci"))?;
+    readers()?;
     if more.is_empty() {
         run(cargo().args(["fmt", "--all", "--check"]))?;
         run(cargo().args(["clippy", "--workspace", "--all-targets", "--", "-D", "warnings"]))?;
@@ -114,6 +117,21 @@ fn on_the_shipped_program(test: &str) -> Result<(), TaskError> {
     run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
     let words = ["test", "--workspace", "--test", test, "--", "--ignored", "--nocapture"];
     run(cargo().args(words).env("LEGERE_BINARY", root().join("target/release/legere")))
+}
+
+/// The libraries that read what is handed off, each at the version it was tried with.
+const READERS: [&str; 4] = ["opentimelineio==0.18.1", "otio-cmx3600-adapter==1.0.0", "pycmx==1.5.1", "timecode==1.5.1"];
+
+fn readers() -> Result<(), TaskError> {
+    let folder = root().join("target/readers");
+    let listed = folder.join("readers.txt");
+    if std::fs::read_to_string(&listed).is_ok_and(|l| l == READERS.join("\n")) {
+        return Ok(());
+    }
+    run(Command::new("python3").args(["-m", "venv", "--clear"]).arg(&folder))?;
+    run(Command::new(folder.join("bin/pip")).args(["install", "--quiet"]).args(READERS))?;
+    let listing = std::fs::write(&listed, READERS.join("\n"));
+    listing.map_err(|source| TaskError::Start { program: listed.display().to_string(), source })
 }
 
 fn npm() -> Command {
