@@ -1,3 +1,5 @@
+use sea_orm::sqlx;
+use sea_orm::{DbErr, RuntimeErr};
 use uuid::Uuid;
 
 #[derive(Debug, thiserror::Error)]
@@ -19,10 +21,14 @@ pub enum StoreError {
     Broken { what: &'static str, source: serde_json::Error },
     #[error("a {what} in the database has a word that is none: {word}")]
     Word { what: &'static str, word: String },
+    #[error("the disk that Legere keeps its data on is full: make room, then try again")]
+    DiskFull,
+    #[error("the database is away for a moment: try again")]
+    Away,
     #[error("the database refused")]
-    Database(#[from] sea_orm::DbErr),
+    Database(#[source] sea_orm::DbErr),
     #[error("the database refused")]
-    Sqlx(#[from] sea_orm::sqlx::Error),
+    Sqlx(#[source] sea_orm::sqlx::Error),
     #[error("the data folder is in use by another Legere: stop that one, or choose another folder")]
     InUse,
     #[error("PostgreSQL could not be started: {0}")]
@@ -33,6 +39,39 @@ pub enum StoreError {
 
 fn then(next: Option<&str>) -> String {
     next.map_or_else(String::new, |label| format!("; the one before it is “{label}”"))
+}
+
+/// What is no fault of ours, told by PostgreSQL's codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
+/// that broke.
+fn trouble(error: &sqlx::Error) -> Option<StoreError> {
+    match error {
+        sqlx::Error::Database(told) => match told.code()?.as_ref() {
+            "53100" => Some(StoreError::DiskFull),
+            code if code.starts_with("57P") || code.starts_with("08") => Some(StoreError::Away),
+            _ => None,
+        },
+        sqlx::Error::Io(_) | sqlx::Error::PoolTimedOut | sqlx::Error::WorkerCrashed => Some(StoreError::Away),
+        _ => None,
+    }
+}
+
+impl From<sqlx::Error> for StoreError {
+    fn from(error: sqlx::Error) -> Self {
+        trouble(&error).unwrap_or(Self::Sqlx(error))
+    }
+}
+
+impl From<DbErr> for StoreError {
+    fn from(error: DbErr) -> Self {
+        let known = match &error {
+            DbErr::Conn(RuntimeErr::SqlxError(e))
+            | DbErr::Exec(RuntimeErr::SqlxError(e))
+            | DbErr::Query(RuntimeErr::SqlxError(e)) => trouble(e),
+            DbErr::ConnectionAcquire(_) => Some(Self::Away),
+            _ => None,
+        };
+        known.unwrap_or(Self::Database(error))
+    }
 }
 
 impl StoreError {

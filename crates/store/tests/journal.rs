@@ -291,6 +291,29 @@ async fn notes_come_and_go_with_undo_and_belong_to_a_draft_of_the_job() {
 }
 
 #[tokio::test]
+async fn a_full_disk_is_said_and_nothing_is_half_done() {
+    let world = World::new().await;
+    let me = by(1, Step::Sift);
+    let run = async |sql: &'static str| {
+        legere_store::sqlx::raw_sql(sql).execute(world.store.pool()).await.expect("as the database does it")
+    };
+    // PostgreSQL's own code for it, at the last of what an edit writes.
+    run("CREATE FUNCTION full_disk() RETURNS trigger LANGUAGE plpgsql AS \
+         $$ BEGIN RAISE EXCEPTION 'No space left on device' USING ERRCODE = '53100'; END $$; \
+         CREATE TRIGGER full_disk BEFORE INSERT ON change FOR EACH ROW EXECUTE FUNCTION full_disk()")
+    .await;
+    let before = world.select().await;
+    let refused = judged(&world, me, None, "hero", |s| s.verdict.tier = Tier::Hero).await;
+    assert!(matches!(refused, Err(StoreError::DiskFull)), "{refused:?}");
+    assert_eq!(world.select().await.verdict.tier, before.verdict.tier);
+    run("DROP TRIGGER full_disk ON change").await;
+    judged(&world, me, None, "hero", |s| s.verdict.tier = Tier::Hero).await.expect("there is room again");
+    world.store.pool().close().await;
+    let away = legere_store::sqlx::Error::PoolTimedOut;
+    assert!(matches!(StoreError::from(away), StoreError::Away));
+}
+
+#[tokio::test]
 async fn history_is_bounded() {
     let world = World::new().await;
     let me = by(1, Step::Sift);

@@ -68,6 +68,8 @@ impl WebError {
                     | StoreError::NothingToUndo
                     | StoreError::NothingToRedo
                     | StoreError::Refused(_)
+                    | StoreError::DiskFull
+                    | StoreError::Away
             ),
             Self::Media(e) => !matches!(e, MediaError::Io(_) | MediaError::NoFfmpeg(_)),
             Self::Template(_) | Self::Interchange(_) | Self::Stopped => false,
@@ -100,7 +102,8 @@ impl ResponseError for WebError {
                 | StoreError::NothingToRedo,
             ) => StatusCode::CONFLICT,
             Self::BadRequest(_) => StatusCode::BAD_REQUEST,
-            Self::Media(MediaError::DiskFull) => StatusCode::INSUFFICIENT_STORAGE,
+            Self::Media(MediaError::DiskFull) | Self::Store(StoreError::DiskFull) => StatusCode::INSUFFICIENT_STORAGE,
+            Self::Store(StoreError::Away) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Media(MediaError::OutsideRoots) => StatusCode::FORBIDDEN,
             Self::Store(StoreError::Refused(_))
             | Self::Media(_)

@@ -118,8 +118,9 @@ impl Desk {
         let file = format!("file.{}", handoff.kind.word());
         match self.written(&handoff, &self.shelf.handoff(&id.to_string()).join(&file)).await {
             Ok(report) => self.store.handoff_ended(&handoff, Some(&file), &report).await?,
-            Err(WebError::Store(StoreError::Database(error))) => return Err(error.into()),
-            Err(WebError::Store(StoreError::Sqlx(error))) => return Err(error.into()),
+            Err(WebError::Store(
+                error @ (StoreError::Database(_) | StoreError::Sqlx(_) | StoreError::DiskFull | StoreError::Away),
+            )) => return Err(error),
             Err(WebError::Media(MediaError::DiskFull)) => {
                 self.store.handoff_waits(&handoff, &MediaError::DiskFull.to_string()).await?;
                 return Ok(Outcome::Later);
