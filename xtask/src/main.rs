@@ -33,7 +33,7 @@ enum Task {
     /// Measure what is to be fast.
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
-        /// and folders on the MIDI files in them; all else is passed on to `cargo bench`.
+        /// and folders on the MIDI files in them; `screen` asks for the pages of a job of a thousand clips; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -104,9 +104,14 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     {
         return run(cargo().args(["bench", "--workspace", "--bench", first, "--"]).args(words));
     }
+    let screen = ["test", "--release", "-p", "legere-web", "--test", "screen", "--", "--ignored", "--nocapture"];
+    if more.first().is_some_and(|first| first == "screen") {
+        return run(cargo().args(screen));
+    }
     let benches = ["--bench", "proposals", "--bench", "light", "--bench", "track"];
     run(cargo().args(["bench", "--workspace"]).args(benches).args(more))?;
     if more.is_empty() {
+        run(cargo().args(screen))?;
         on_the_shipped_program("figures")?;
     }
     Ok(())

@@ -13,7 +13,8 @@ use legere_media::{MediaError, identity};
 use legere_store::clips::{Clip, State};
 use legere_store::queue::Work;
 use legere_store::tracks::Track;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// So many files of a root that are all others are another root.
 const FOREIGN_FROM: usize = 3;
@@ -40,7 +41,26 @@ struct Known {
     digest: Option<String>,
 }
 
+/// Jobs whose files are being looked for.
+#[derive(Debug, Clone, Default)]
+pub struct Looking(Arc<Mutex<BTreeSet<JobId>>>);
+
 impl Desk {
+    /// Looks for the files behind a page, which does not wait for slow disks: what has changed reaches it as an event. Once
+    /// at a time is enough for a job.
+    pub fn look_behind(&self, job: JobId) {
+        if !self.looking.0.lock().unwrap_or_else(PoisonError::into_inner).insert(job) {
+            return;
+        }
+        let desk = self.clone();
+        tokio::spawn(async move {
+            if let Err(error) = desk.look_for_files(job).await {
+                tracing::warn!(?error, "the files could not be looked for");
+            }
+            desk.looking.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&job);
+        });
+    }
+
     /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read
     /// anew. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
     /// on meanwhile.

@@ -47,6 +47,7 @@ pub struct Desk {
     music: tracks::Cache,
     versions: tracks::Making,
     drafts: drafts::Cache,
+    looking: missing_files::Looking,
 }
 
 impl Desk {
@@ -62,6 +63,7 @@ impl Desk {
             music: tracks::Cache::default(),
             versions: tracks::Making::default(),
             drafts: drafts::Cache::default(),
+            looking: missing_files::Looking::default(),
         }
     }
 

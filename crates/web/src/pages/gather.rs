@@ -340,22 +340,12 @@ async fn show(
     OwnJob(job): OwnJob,
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
-    look(&desk, job.id);
+    desk.look_behind(job.id);
     let spine = Spine::of(&desk, job, "gather", which.draft).await?;
     let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
     let roots = desk.roots.all().iter();
     let roots = roots.map(|r| RootView { name: r.name.clone(), there: r.path.is_dir() }).collect();
     page(&Gather { roots, spine, rolls })
-}
-
-/// Looks for the files behind the page, which does not wait for slow disks: what has changed reaches it as an event.
-fn look(desk: &Desk, job: JobId) {
-    let desk = desk.clone();
-    tokio::spawn(async move {
-        if let Err(error) = desk.look_for_files(job).await {
-            tracing::warn!(?error, "the files could not be looked for");
-        }
-    });
 }
 
 #[derive(Deserialize)]
@@ -448,7 +438,7 @@ async fn bring(
     place: web::Form<Place>,
 ) -> Result<HttpResponse, WebError> {
     let result = desk.bring(job.id, window.by, &place.root, &place.path).await;
-    look(&desk, job.id);
+    desk.look_behind(job.id);
     let mut view = Folders::of(&desk, job.id, &place).await?;
     match result {
         Ok(b) if b.clips + b.tracks + b.back + b.known == 0 => {
