@@ -28,9 +28,13 @@ struct Manifest {
 /// Writes the backup, also while a server runs on the data folder.
 pub fn backup(place: &Place, to: &Path) -> Result<(), MainError> {
     let to = std::path::absolute(to).map_err(MainError::Data)?;
-    // Opened before anything else, with the rights of who asked for it.
-    let aside = to.with_extension("part");
-    let out = File::create(&aside).map_err(MainError::Data)?;
+    // Opened before anything else, with the rights of who asked for it, which are given up then: so it is written in place,
+    // and never over another backup.
+    let out = File::options().write(true).create(true).truncate(false).open(&to);
+    let out = out.map_err(|source| MainError::BackupFile { file: to.clone(), source })?;
+    if out.metadata().map_err(MainError::Data)?.len() > 0 {
+        return Err(MainError::BackupThere(to));
+    }
     privileges::drop_with_data(&place.data)?;
     let folder = tempfile::tempdir().map_err(MainError::Data)?;
     let dump = folder.path().join(DUMP);
@@ -55,7 +59,6 @@ pub fn backup(place: &Place, to: &Path) -> Result<(), MainError> {
     tar.append_path_with_name(&dump, DUMP).map_err(MainError::Data)?;
     let written = tar.into_inner().map_err(MainError::Data)?;
     written.sync_all().map_err(MainError::Data)?;
-    std::fs::rename(&aside, &to).map_err(MainError::Data)?;
     println!("{} holds everything up to {}", to.display(), manifest.made_at.format("%Y-%m-%d %H:%M UTC"));
     Ok(())
 }

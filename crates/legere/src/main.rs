@@ -106,6 +106,10 @@ enum MainError {
     NoUser,
     #[error("root's rights could not be put down")]
     Privileges(#[source] std::io::Error),
+    #[error("{} is there already: choose another name", .0.display())]
+    BackupThere(PathBuf),
+    #[error("{} cannot be written", .file.display())]
+    BackupFile { file: PathBuf, source: std::io::Error },
     #[error("{} is not a backup of Legere, or it is damaged", .0.display())]
     NoBackup(PathBuf),
     #[error("there are {0} jobs already: --replace puts them aside and the backup in their place")]

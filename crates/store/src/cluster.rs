@@ -231,10 +231,9 @@ fn write_passwords(file: &Path, passwords: &Passwords) -> Result<(), StoreError>
 
 fn locked(folder: &Path) -> Result<Flock<std::fs::File>, StoreError> {
     let file = std::fs::OpenOptions::new().create(true).truncate(false).write(true).open(folder.join("lock"))?;
-    Flock::lock(file, FlockArg::LockExclusiveNonblock).map_err(|_| {
-        StoreError::Cluster(
-            "the data folder is in use by another Legere: stop that one, or choose another folder".into(),
-        )
+    Flock::lock(file, FlockArg::LockExclusiveNonblock).map_err(|(_, error)| match error {
+        nix::errno::Errno::EWOULDBLOCK => StoreError::InUse,
+        other => StoreError::Io(other.into()),
     })
 }
 

@@ -1,0 +1,138 @@
+//! What the program stands on: its port, its data folder, its rights, and a copy of what was done.
+
+mod house;
+
+use house::program::Program;
+use std::io::{Read, Write};
+use std::net::TcpStream;
+use std::path::Path;
+use std::process::{Command, Output};
+
+fn legere(data: &Path, words: &[&str]) -> Output {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_legere"));
+    command.args(words).arg("--data").arg(data).output().expect("the program runs")
+}
+
+/// What it says where it cannot go on.
+fn refused(data: &Path, words: &[&str]) -> String {
+    let out = legere(data, words);
+    assert!(!out.status.success(), "{words:?} was not refused");
+    String::from_utf8_lossy(&out.stderr).into_owned()
+}
+
+fn ask(program: &Program, request: &str, body: &str) -> String {
+    let host = program.address.trim_start_matches("http://");
+    let mut socket = TcpStream::connect(host).expect("a connection");
+    let head = format!("{request} HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n");
+    let kind = "Content-Type: application/x-www-form-urlencoded";
+    write!(socket, "{head}{kind}\r\nContent-Length: {}\r\n\r\n{body}", body.len()).expect("asked");
+    let mut answer = String::new();
+    socket.read_to_string(&mut answer).expect("an answer");
+    answer
+}
+
+fn new_job(program: &Program, name: &str) {
+    let made = ask(program, "POST /jobs", &format!("name={name}&length=30&rate=25&size=1920x1080"));
+    assert!(made.starts_with("HTTP/1.1 303"), "{made}");
+}
+
+#[test]
+fn what_was_done_is_copied_and_brought_back() {
+    let dir = house::folder();
+    let [data, other] = ["data", "other"].map(|name| dir.path().join(name));
+    for folder in [&data, &other] {
+        std::fs::create_dir_all(folder).expect("a folder");
+    }
+    let file = dir.path().join("monday.legere");
+    let file_text = file.to_str().expect("a name");
+    let program = Program::start("serve", &data, &[]);
+    new_job(&program, "Kept");
+    // While it runs.
+    let out = legere(&data, &["backup", file_text]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let said = refused(&data, &["backup", file_text]);
+    assert!(said.contains("is there already"), "never over another backup: {said}");
+    new_job(&program, "Later");
+    assert!(program.stop());
+
+    // Where there are jobs nothing is replaced unless it is asked for.
+    let said = refused(&data, &["restore", file_text]);
+    assert!(said.contains("there are 2 jobs already"), "{said}");
+    let out = legere(&data, &["restore", file_text, "--replace"]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    // And on another machine, as it were.
+    let out = legere(&other, &["restore", file_text]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    for folder in [&data, &other] {
+        let program = Program::start("serve", folder, &[]);
+        let page = ask(&program, "GET /", "");
+        assert!(page.contains("Kept") && !page.contains("Later"), "{page}");
+        assert!(program.stop());
+    }
+
+    // A file that is something else, or was damaged on its way, changes nothing.
+    let mut bytes = std::fs::read(&file).expect("the backup");
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 0xff;
+    let damaged = dir.path().join("damaged.legere");
+    std::fs::write(&damaged, bytes).expect("written");
+    let notes = dir.path().join("notes.txt");
+    std::fs::write(&notes, "bread, milk").expect("written");
+    for file in [&damaged, &notes] {
+        let said = refused(&data, &["restore", file.to_str().expect("a name"), "--replace"]);
+        assert!(said.contains("is not a backup of Legere, or it is damaged"), "{said}");
+    }
+    let program = Program::start("serve", &data, &[]);
+    assert!(ask(&program, "GET /", "").contains("Kept"));
+    assert!(program.stop());
+}
+
+#[test]
+fn a_port_or_a_folder_that_is_taken_is_named() {
+    let dir = house::folder();
+    let [data, other] = ["data", "other"].map(|name| dir.path().join(name));
+    for folder in [&data, &other] {
+        std::fs::create_dir_all(folder).expect("a folder");
+    }
+    let program = Program::start("serve", &data, &[]);
+    let port = program.address.rsplit_once(':').expect("a port").1.to_owned();
+    let said = refused(&other, &["serve", "--port", &port]);
+    assert!(said.contains(&port) && said.contains("in use"), "{said}");
+    let said = refused(&data, &["serve", "--port", "0"]);
+    assert!(said.contains("the data folder is in use by another Legere"), "{said}");
+    // The first is none the worse for it.
+    new_job(&program, "Still");
+    assert!(program.stop());
+}
+
+#[test]
+fn nothing_runs_with_the_rights_of_root_and_nothing_is_left_running() {
+    if !nix::unistd::Uid::effective().is_root() {
+        return;
+    }
+    let dir = house::folder();
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let program = Program::start("serve", &data, &[]);
+    let status = std::fs::read_to_string(format!("/proc/{}/status", program.id())).expect("it runs");
+    let of = |name: &str| status.lines().find(|l| l.starts_with(name)).expect("a line").to_owned();
+    let ids: Vec<&str> = ["Uid:", "Gid:"].iter().flat_map(|n| status.lines().find(|l| l.starts_with(n))).collect();
+    for line in ids {
+        assert!(line.split_whitespace().skip(1).all(|id| id != "0"), "{line}");
+    }
+    assert!(of("CapEff:").ends_with("0000000000000000"), "{}", of("CapEff:"));
+    // Killed as by a machine without memory: the next start finds all of it.
+    new_job(&program, "Kept");
+    program.kill();
+    let program = Program::start("serve", &data, &[]);
+    assert!(ask(&program, "GET /", "").contains("Kept"));
+    assert!(program.stop());
+    let text = data.to_str().expect("a name").to_owned();
+    let left: Vec<String> = std::fs::read_dir("/proc")
+        .expect("Linux")
+        .flatten()
+        .filter_map(|p| std::fs::read_to_string(p.path().join("cmdline")).ok())
+        .filter(|c| c.contains(&text))
+        .collect();
+    assert_eq!(left, Vec::<String>::new(), "the database ends with the program");
+}
