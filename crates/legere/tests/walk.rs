@@ -157,6 +157,8 @@ async fn sift(browser: &Browser, job: &str) {
     browser.click("[data-filter=hero]").await;
     browser.until("document.querySelectorAll('.cell:not([hidden])').length === 2", 5).await;
     assert!(browser.text("#left").await.starts_with("2 of"), "{}", browser.text("#left").await);
+    // The focus stays on what was pressed.
+    assert_eq!(browser.js("return document.activeElement.dataset.filter").await, json!("hero"));
     browser.click("[data-filter=hero]").await;
     // Undo takes back what was said last, redo says it again.
     let before = tiers(browser).await;

@@ -40,32 +40,48 @@ function toggle(set, value) {
   narrow();
   if (shown.length && !shown.includes(now)) show(shown[0]);
 }
-function drawFilters() {
-  const chip = (/** @type {string} */ text, /** @type {Set<string>} */ set, /** @type {string} */ value) => {
-    const b = el(
-      "button",
-      { type: "button", class: "chip", "aria-pressed": set.has(value), "data-filter": value },
-      text,
-    );
+/** What narrows, by what it narrows to: kept, so that the focus and a click under way stay where they are.
+ * @type {Map<string, any>} */
+const chips = new Map();
+/** @param {string} text @param {Set<string>} set @param {string} value */
+function chip(text, set, value) {
+  let b = chips.get(value);
+  if (!b) {
+    b = el("button", { type: "button", class: "chip", "data-filter": value });
     b.addEventListener("click", () => toggle(set, value));
-    return b;
-  };
+    chips.set(value, b);
+  }
+  if (b.textContent !== text) b.textContent = text;
+  b.setAttribute("aria-pressed", String(set.has(value)));
+  return b;
+}
+/** The tags that have no chip.
+ * @param {string[]} rest */
+function others(rest) {
+  const key = `more ${rest.join()}`,
+    kept = chips.get(key);
+  if (kept) return kept;
+  const more = el("select", { "aria-label": "more tags", class: "chip" });
+  more.append(el("option", { value: "" }, `${rest.length} more`));
+  for (const tag of rest) more.append(el("option", { value: tag }, tag.split(":")[1]));
+  more.addEventListener("change", () => more.value && toggle(filters.tags, more.value));
+  chips.set(key, more);
+  return more;
+}
+function drawFilters() {
   const tiers = ["unread", "hero", "strong", "spare", "out"].map((tier) =>
     chip(`${tier} ${all.filter((s) => s.tier === tier).length}`, filters.tiers, tier),
   );
   const used = usedTags(all),
     near = [...new Set([...filters.tags, ...used])].slice(0, Math.max(CHIPS, filters.tags.size)),
     rest = used.filter((tag) => !near.includes(tag));
-  const tags = near.map((tag) => chip(tag.split(":")[1], filters.tags, tag));
-  const nodes = [...tiers, ...tags];
-  if (rest.length) {
-    const more = el("select", { "aria-label": "more tags", class: "chip" });
-    more.append(el("option", { value: "" }, `${rest.length} more`));
-    for (const tag of rest) more.append(el("option", { value: tag }, tag.split(":")[1]));
-    more.addEventListener("change", () => more.value && toggle(filters.tags, more.value));
-    nodes.push(more);
-  }
+  const nodes = [...tiers, ...near.map((tag) => chip(tag.split(":")[1], filters.tags, tag))];
+  if (rest.length) nodes.push(others(rest));
+  const there = [...$("filters").children];
+  if (nodes.length === there.length && nodes.every((node, i) => node === there[i])) return;
+  const focus = document.activeElement;
   $("filters").replaceChildren(...nodes);
+  if (nodes.includes(focus)) /** @type {HTMLElement} */ (focus).focus();
 }
 
 function drawStill() {
