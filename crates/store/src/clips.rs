@@ -4,7 +4,7 @@ use crate::entity::{clip, clip_reading, import, roll};
 use crate::error::word;
 use crate::events::ChangedKind;
 use crate::jobs::footage_changed;
-use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::journal::{By, EditTarget, Editable, JobEdit, Revision, identified, there_or_not};
 use crate::rows::{BrokenRow, Rows};
 use crate::selects::first_select;
 use crate::{Store, StoreError};
@@ -180,27 +180,9 @@ async fn hide_with(db: &DatabaseTransaction, condition: &str, id: Uuid) -> Resul
 impl Editable for Import {
     const TARGET: EditTarget = EditTarget::Import;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
+    identified!();
 
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
-
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        Ok(parts)
-    }
-
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
-        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
-    }
+    there_or_not!();
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         let row = import::Entity::find_by_id(id).one(t).await?;
@@ -226,27 +208,9 @@ impl Editable for Import {
 impl Editable for Roll {
     const TARGET: EditTarget = EditTarget::Roll;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
+    identified!();
 
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
-
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        Ok(parts)
-    }
-
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
-        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
-    }
+    there_or_not!();
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         let row = roll::Entity::find_by_id(id).one(t).await?;
@@ -269,27 +233,9 @@ impl Editable for Roll {
 impl Editable for Clip {
     const TARGET: EditTarget = EditTarget::Clip;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
+    identified!();
 
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
-
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        Ok(parts)
-    }
-
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
-        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
-    }
+    there_or_not!();
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         clip::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "clip", id })?.try_into()

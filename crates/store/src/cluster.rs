@@ -23,6 +23,8 @@ const ADMIN: &str = "app";
 /// Who owns the database, and its name.
 const ROLE: &str = "legere";
 const LOOK_EVERY: Duration = Duration::from_millis(500);
+/// A last checkpoint can take a while on a slow disk.
+const ENDS_WITHIN: Duration = Duration::from_secs(60);
 const STARTS_WITHIN: Duration = Duration::from_secs(60);
 
 /// How a cluster keeps its data.
@@ -77,6 +79,7 @@ impl Cluster {
             let _ =
                 owner.run_as(&mut Command::new(bin.join("pg_checksums"))).arg("--enable").arg("-D").arg(&data).output();
         }
+        wait_for_the_last(&data)?;
         let server = Server { bin: bin.clone(), owner, folder: folder.clone(), data: data.clone(), durability };
         let (port, keeper) = keep(server)?;
         let cluster = Self { port, passwords, bin, keeper: Some(keeper), _lock: lock };
@@ -235,6 +238,23 @@ fn locked(folder: &Path) -> Result<Flock<std::fs::File>, StoreError> {
         nix::errno::Errno::EWOULDBLOCK => StoreError::InUse,
         other => StoreError::Io(other.into()),
     })
+}
+
+/// Where a Legere was killed, its server still writes down what it has and ends then.
+fn wait_for_the_last(data: &Path) -> Result<(), StoreError> {
+    let runs = || {
+        let pid = std::fs::read_to_string(data.join("postmaster.pid")).ok()?.lines().next()?.trim().to_owned();
+        let words = std::fs::read(format!("/proc/{pid}/cmdline")).ok()?;
+        String::from_utf8_lossy(&words).contains(&*data.to_string_lossy()).then_some(pid)
+    };
+    let until = Instant::now() + ENDS_WITHIN;
+    while let Some(pid) = runs() {
+        if Instant::now() > until {
+            return Err(StoreError::Cluster(format!("the server of an earlier run, process {pid}, does not end")));
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    Ok(())
 }
 
 /// Makes the data beside its place and moves it there when it is whole.

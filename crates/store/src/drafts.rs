@@ -1,7 +1,7 @@
 //! Drafts and their notes.
 
 use crate::entity::{draft, note};
-use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
@@ -120,17 +120,7 @@ fn missing_part() -> StoreError {
 impl Editable for KeptDraft {
     const TARGET: EditTarget = EditTarget::Draft;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
-
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
+    identified!();
 
     fn parts(&self) -> Result<Parts, StoreError> {
         let mut parts = Parts::new();
@@ -216,17 +206,7 @@ fn kept(body: &DraftBody) -> Result<Json, StoreError> {
 impl Editable for Note {
     const TARGET: EditTarget = EditTarget::Note;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
-
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
+    identified!();
 
     fn parts(&self) -> Result<Parts, StoreError> {
         let mut parts = Parts::new();

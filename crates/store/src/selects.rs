@@ -3,7 +3,7 @@
 use crate::clips::Clip;
 use crate::entity::{clip, clip_reading, pick};
 use crate::jobs::footage_changed;
-use crate::journal::{EditTarget, Editable, Parts, Revision, THERE, part, taken};
+use crate::journal::{EditTarget, Editable, Parts, Revision, THERE, identified, part, taken};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::Utc;
@@ -56,17 +56,7 @@ fn tag_part(tag: &Tag) -> String {
 impl Editable for Select {
     const TARGET: EditTarget = EditTarget::Select;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
-
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
+    identified!();
 
     fn parts(&self) -> Result<Parts, StoreError> {
         let mut parts = Parts::new();

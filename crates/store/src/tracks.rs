@@ -4,7 +4,7 @@ use crate::clips::{FileIdentity, Import, State};
 use crate::entity::{track, track_reading};
 use crate::error::word;
 use crate::events::ChangedKind;
-use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, part, taken};
+use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
@@ -122,17 +122,7 @@ impl TryFrom<track::Model> for Track {
 impl Editable for Track {
     const TARGET: EditTarget = EditTarget::Track;
 
-    fn id(&self) -> Uuid {
-        self.id.uuid()
-    }
-
-    fn job(&self) -> JobId {
-        self.job
-    }
-
-    fn revision(&self) -> Revision {
-        self.revision
-    }
+    identified!();
 
     fn parts(&self) -> Result<Parts, StoreError> {
         let mut parts = Parts::new();

@@ -104,6 +104,40 @@ pub trait Editable: Sized + Clone + Send + Sync {
     ) -> impl Future<Output = Result<(), StoreError>> + Send;
 }
 
+/// Which thing it is, of which job and revision, for what keeps these under their own names.
+macro_rules! identified {
+    () => {
+        fn id(&self) -> ::uuid::Uuid {
+            self.id.uuid()
+        }
+
+        fn job(&self) -> ::legere_core::id::JobId {
+            self.job
+        }
+
+        fn revision(&self) -> $crate::journal::Revision {
+            self.revision
+        }
+    };
+}
+
+/// The parts of what can only be taken out and brought back.
+macro_rules! there_or_not {
+    () => {
+        fn parts(&self) -> Result<$crate::journal::Parts, $crate::StoreError> {
+            let mut parts = $crate::journal::Parts::new();
+            $crate::journal::part(&mut parts, $crate::journal::THERE, &!self.removed)?;
+            Ok(parts)
+        }
+
+        fn with(&self, parts: &$crate::journal::Parts) -> Result<Self, $crate::StoreError> {
+            let there = $crate::journal::taken(parts, $crate::journal::THERE, !self.removed)?;
+            Ok(Self { removed: !there, ..self.clone() })
+        }
+    };
+}
+pub(crate) use {identified, there_or_not};
+
 /// The part that says whether a thing is there; what is removed can be brought back.
 pub(crate) const THERE: &str = "there";
 
