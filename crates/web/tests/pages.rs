@@ -134,7 +134,12 @@ async fn broken_requests_are_refused_and_change_nothing() {
             "outside the track",
         ),
         ("drafts/nonsense/edit".to_owned(), "{}".to_owned(), 404, "there is nothing at this address"),
-        (format!("tracks/{track}/about"), format!(r#"{{"title":"{}"}}"#, "x".repeat(600_000)), 400, "overflow"),
+        (
+            format!("tracks/{track}/about"),
+            format!(r#"{{"title":"{}"}}"#, "x".repeat(600_000)),
+            400,
+            "larger than allowed",
+        ),
     ] {
         let answer = server.post_json(&format!("/jobs/{job}/{path}"), &body).await;
         let told = format!("{path} {}: {} {}", &body[..body.len().min(80)], answer.status, answer.body);

@@ -99,11 +99,17 @@ async fn names_with_markup_are_text() {
 async fn what_goes_wrong_inside_stays_inside() {
     let server = Server::start().await;
     let job = server.job("A job").await;
-    // The database goes away under the page.
-    server.desk.store.pool().close().await;
+    // A fault that no editor can do anything about.
+    let broken = legere_store::sqlx::raw_sql("ALTER TABLE clip RENAME TO klip");
+    broken.execute(server.desk.store.pool()).await.expect("renamed");
     let answer = server.get(&format!("/jobs/{job}/gather")).await;
     assert_eq!(answer.status, 500);
     assert_eq!(answer.body.trim(), "something went wrong inside Legere; the log says what");
+    // The database goes away under the page.
+    server.desk.store.pool().close().await;
+    let answer = server.get(&format!("/jobs/{job}/gather")).await;
+    assert_eq!(answer.status, 503);
+    assert_eq!(answer.body.trim(), "the database is away for a moment: try again");
     server.stop().await;
 }
 
