@@ -1,18 +1,14 @@
 //! One file, without a database: what scripts rely on.
 
+mod house;
+
+use house::folder;
 use serde_json::Value;
 use std::path::Path;
 use std::process::{Command, Output};
 
 fn legere(words: &[&str]) -> Output {
     Command::new(env!("CARGO_BIN_EXE_legere")).args(words).output().expect("the program runs")
-}
-
-/// A folder that the program, which puts down root's rights, can get into as well.
-fn folder() -> tempfile::TempDir {
-    let dir = tempfile::tempdir().expect("a folder");
-    std::fs::set_permissions(dir.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755)).expect("opened");
-    dir
 }
 
 fn ffmpeg(words: &[&str], to: &Path) {

@@ -236,12 +236,10 @@ async fn a_frame_longer(browser: &Browser, job: &str, first: &Value) -> (usize, 
         browser.key("ArrowRight").await;
         browser.until(&format!("document.querySelector('.building.on').dataset.shot === '{at}'"), 5).await;
         browser.key(".").await;
-        for _ in 0..20 {
-            let now = draft(browser, job).await;
-            if now["shots"] != first["shots"] {
-                return (at, now);
-            }
-            tokio::time::sleep(std::time::Duration::from_millis(25)).await;
+        browser.until("document.querySelector('#skyline').dataset.busy !== 'yes'", 10).await;
+        let now = draft(browser, job).await;
+        if now["shots"] != first["shots"] {
+            return (at, now);
         }
         // Refused beside the shot, in words, and nothing moved.
         let said = browser.text("#problem").await;

@@ -44,7 +44,7 @@ async fn two_windows_share_a_job() {
         ("sift", "document.querySelectorAll('.cell').length > 0"),
         ("arrange", "document.querySelector('#skyline').dataset.ready === 'yes'"),
         ("watch", "document.querySelector('#video').dataset.ready"),
-        ("handoff", "document.querySelector('#files') || document.querySelector('main')"),
+        ("handoff", "document.querySelector('#files')"),
         ("nowhere", "document.body.innerText.includes('nothing')"),
     ] {
         one.go(&format!("{job}/{step}")).await;

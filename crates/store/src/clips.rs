@@ -57,7 +57,6 @@ pub struct FileIdentity {
 pub struct Import {
     pub id: ImportId,
     pub job: JobId,
-    pub words: String,
     pub removed: bool,
     pub revision: Revision,
 }
@@ -121,13 +120,7 @@ pub struct TakenIn {
 
 impl From<import::Model> for Import {
     fn from(row: import::Model) -> Self {
-        Self {
-            id: row.id.into(),
-            job: row.job_id.into(),
-            words: row.words,
-            removed: row.removed,
-            revision: row.revision,
-        }
+        Self { id: row.id.into(), job: row.job_id.into(), removed: row.removed, revision: row.revision }
     }
 }
 
@@ -256,13 +249,11 @@ impl Editable for Clip {
 
 impl JobEdit {
     /// Begins an import: what is taken in under it goes and comes back with it.
-    pub async fn begin_import(&mut self, words: &str) -> Result<Import, StoreError> {
-        let import =
-            Import { id: Uuid::now_v7().into(), job: self.job(), words: words.to_owned(), removed: true, revision: 0 };
+    pub async fn begin_import(&mut self) -> Result<Import, StoreError> {
+        let import = Import { id: Uuid::now_v7().into(), job: self.job(), removed: true, revision: 0 };
         import::ActiveModel {
             id: Set(import.id.uuid()),
             job_id: Set(import.job.uuid()),
-            words: Set(import.words.clone()),
             removed: Set(true),
             revision: Set(0),
             at: Set(Utc::now()),
@@ -274,7 +265,7 @@ impl JobEdit {
 
     /// Ends it: what it took in is there.
     pub async fn finish_import(&mut self, import: &Import) -> Result<(), StoreError> {
-        self.put(&Import { removed: false, ..import.clone() }, None).await
+        self.put(import, &Import { removed: false, ..import.clone() }, None).await
     }
 
     /// Takes the files of one folder in as a roll. Those that are there already are left as they are; those that were
@@ -379,7 +370,7 @@ impl JobEdit {
         taken.back = back.len();
         if !back.is_empty() {
             let row: Roll = self.load(roll_id).await?;
-            self.put(&Roll { removed: false, ..row }, None).await?;
+            self.put(&row, &Roll { removed: false, ..row.clone() }, None).await?;
         }
         for (id, removed) in back {
             clip::Entity::update_many()
@@ -389,7 +380,7 @@ impl JobEdit {
                 .await?;
             if removed {
                 let row: Clip = self.load(id).await?;
-                self.put(&Clip { removed: false, ..row }, None).await?;
+                self.put(&row, &Clip { removed: false, ..row.clone() }, None).await?;
             }
         }
         Ok((taken, to_read))
@@ -407,7 +398,7 @@ impl Store {
         files: &[NewClip],
     ) -> Result<Vec<ClipId>, StoreError> {
         let mut edit = self.begin_edit(job, by).await?;
-        let import = edit.begin_import("bring in").await?;
+        let import = edit.begin_import().await?;
         let (_, ids) = edit.add_clips(&import, roll, folder, files).await?;
         edit.finish_import(&import).await?;
         edit.commit("bring in", None).await?;

@@ -94,10 +94,8 @@ impl Cluster {
     /// The dump of a cluster that another Legere runs on this data, where one does.
     pub fn dump_running(folder: &Path, to: &Path) -> Result<(), StoreError> {
         let data = folder.join("postgres");
-        let pid = std::fs::read_to_string(data.join("postmaster.pid"))
-            .map_err(|_| StoreError::Cluster("there is no database in this data folder".into()))?;
-        let port = pid.lines().nth(3).and_then(|l| l.trim().parse().ok());
-        let port: u16 = port.ok_or_else(|| StoreError::Cluster("its port cannot be told".into()))?;
+        let port = postmaster(&data, 3).and_then(|l| l.parse().ok());
+        let port: u16 = port.ok_or_else(|| StoreError::Cluster("no database runs in this data folder".into()))?;
         let passwords = read_passwords(&folder.join("passwords.json"))?
             .ok_or_else(|| StoreError::Cluster("there are no passwords in this data folder".into()))?;
         dump(&binaries(&data)?, port, &passwords, to)
@@ -240,10 +238,15 @@ fn locked(folder: &Path) -> Result<Flock<std::fs::File>, StoreError> {
     })
 }
 
+/// A line of what a running server writes into its data folder: the first is its process, the fourth its port.
+fn postmaster(data: &Path, line: usize) -> Option<String> {
+    Some(std::fs::read_to_string(data.join("postmaster.pid")).ok()?.lines().nth(line)?.trim().to_owned())
+}
+
 /// Where a Legere was killed, its server still writes down what it has and ends then.
 fn wait_for_the_last(data: &Path) -> Result<(), StoreError> {
     let runs = || {
-        let pid = std::fs::read_to_string(data.join("postmaster.pid")).ok()?.lines().next()?.trim().to_owned();
+        let pid = postmaster(data, 0)?;
         let words = std::fs::read(format!("/proc/{pid}/cmdline")).ok()?;
         String::from_utf8_lossy(&words).contains(&*data.to_string_lossy()).then_some(pid)
     };

@@ -273,7 +273,7 @@ impl JobEdit {
         .insert(self.transaction())
         .await?;
         let row: KeptDraft = self.load(id).await?;
-        self.put(&KeptDraft { removed: false, ..row }, None).await?;
+        self.put(&row, &KeptDraft { removed: false, ..row.clone() }, None).await?;
         Ok(id)
     }
 
@@ -298,7 +298,7 @@ impl JobEdit {
         .insert(self.transaction())
         .await?;
         let row: Note = self.load(id).await?;
-        self.put(&Note { removed: false, ..row }, None).await?;
+        self.put(&row, &Note { removed: false, ..row.clone() }, None).await?;
         Ok(id)
     }
 }

@@ -36,7 +36,6 @@ table!(job, "job", {
 
 table!(import, "import", {
     job_id: Uuid,
-    words: String,
     removed: bool,
     revision: i64,
     at: DateTimeUtc,

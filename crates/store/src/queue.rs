@@ -143,10 +143,11 @@ impl Store {
         Ok(gone.rows_affected() == 1)
     }
 
-    /// Lets a piece wait and be taken again; `counted` says whether this try counts as one that failed.
-    async fn put_off(&self, lease: Lease, counted: bool) -> Result<(), StoreError> {
+    /// Lets a piece wait and be taken again; `counted` says whether this try counts as one that failed. Gives whether the row
+    /// was still this lease's.
+    async fn put_off(&self, lease: Lease, counted: bool) -> Result<bool, StoreError> {
         let wait = BACK_OFF * 2u32.pow(lease.tries.clamp(1, 8) as u32 - 1);
-        sqlx::query(
+        let put_off = sqlx::query(
             "UPDATE work SET taken_by = NULL, token = NULL, not_before = now() + make_interval(secs => $3),
                  tries = tries - CASE WHEN $4 THEN 0 ELSE 1 END WHERE id = $1 AND token = $2",
         )
@@ -156,7 +157,7 @@ impl Store {
         .bind(counted)
         .execute(self.pool())
         .await?;
-        Ok(())
+        Ok(put_off.rows_affected() == 1)
     }
 
     /// Says that these leases are held; gives those that still are.
@@ -282,25 +283,21 @@ where
         let outcome = Stopped(tokio::spawn((self.each)(delivery))).await;
         match outcome {
             Ok(Outcome::Done) => self.until_kept(lease, work, || self.store.complete(lease)).await,
-            Ok(Outcome::Later) => self.until_kept(lease, work, || self.put_off_as(lease, false)).await,
-            Ok(Outcome::Failed) => self.until_kept(lease, work, || self.put_off_as(lease, true)).await,
+            Ok(Outcome::Later) => self.until_kept(lease, work, || self.store.put_off(lease, false)).await,
+            Ok(Outcome::Failed) => self.until_kept(lease, work, || self.store.put_off(lease, true)).await,
             Err(error) if error.is_panic() => {
                 tracing::error!(?work, tries = lease.tries, "a piece of work panicked");
                 if lease.tries > TRIES {
                     self.until_kept(lease, work, || self.store.complete(lease)).await;
                 } else {
                     let _ = Stopped(tokio::spawn((self.each)(Delivery::Failed(work)))).await;
-                    self.until_kept(lease, work, || self.put_off_as(lease, true)).await;
+                    self.until_kept(lease, work, || self.store.put_off(lease, true)).await;
                 }
             }
             // The program is ending.
             Err(_) => {}
         }
         lease.token
-    }
-
-    async fn put_off_as(&self, lease: Lease, counted: bool) -> Result<bool, StoreError> {
-        self.store.put_off(lease, counted).await.map(|()| true)
     }
 
     /// Says how a piece ended as soon as the database hears it.

@@ -228,7 +228,7 @@ impl JobEdit {
             row.update(self.transaction()).await?;
             if removed {
                 let row: Track = self.load(id).await?;
-                self.put(&Track { removed: false, ..row }, None).await?;
+                self.put(&row, &Track { removed: false, ..row.clone() }, None).await?;
             }
             return Ok(Some(id.into()));
         }
@@ -269,7 +269,7 @@ impl Store {
     /// Takes one track in, as an import of its own; `None` when it is there already.
     pub async fn import_track(&self, job: JobId, by: By, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
         let mut edit = self.begin_edit(job, by).await?;
-        let import = edit.begin_import("bring in").await?;
+        let import = edit.begin_import().await?;
         let id = edit.add_track(&import, file).await?;
         if id.is_some() {
             edit.finish_import(&import).await?;

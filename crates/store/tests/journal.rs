@@ -43,7 +43,8 @@ async fn cut(
     let mut under_way = store.begin_edit(world_job, by).await?;
     let kept: KeptDraft = under_way.load(draft).await?;
     let next = kept.body.cut.apply(edit).map_err(|e| StoreError::Refused(e.to_string()))?;
-    under_way.put(&KeptDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept }, base).await?;
+    let next = KeptDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept.clone() };
+    under_way.put(&kept, &next, base).await?;
     under_way.commit(edit.label(), edit.nudges().as_deref()).await.map(drop)
 }
 

@@ -17,39 +17,12 @@ use uuid::Uuid;
 /// Calls a generic function for the type of a target.
 macro_rules! for_target {
     ($target:expr, $type:ident => $call:expr) => {
+        for_target!(@ [$target, $type, $call] Job Job, Import Import, Roll Roll, Clip Clip, Select Select,
+            Track Track, Draft KeptDraft, Note Note)
+    };
+    (@ [$target:expr, $type:ident, $call:expr] $($name:ident $thing:ident),*) => {
         match $target {
-            EditTarget::Job => {
-                type $type = Job;
-                $call
-            }
-            EditTarget::Import => {
-                type $type = Import;
-                $call
-            }
-            EditTarget::Roll => {
-                type $type = Roll;
-                $call
-            }
-            EditTarget::Clip => {
-                type $type = Clip;
-                $call
-            }
-            EditTarget::Select => {
-                type $type = Select;
-                $call
-            }
-            EditTarget::Track => {
-                type $type = Track;
-                $call
-            }
-            EditTarget::Draft => {
-                type $type = KeptDraft;
-                $call
-            }
-            EditTarget::Note => {
-                type $type = Note;
-                $call
-            }
+            $(EditTarget::$name => { type $type = $thing; $call })*
         }
     };
 }
@@ -220,6 +193,6 @@ impl JobEdit {
             StoreError::Broken { .. } | StoreError::Refused(_) => StoreError::MovedOn,
             other => other,
         })?;
-        self.put(&next, None).await
+        self.put(&present, &next, None).await
     }
 }

@@ -208,27 +208,38 @@ impl Store {
         Ok(JobEdit { transaction, job, by, revision, changes: Vec::new() })
     }
 
-    /// One change of one thing: `edit` gets it as it is and says what becomes of it.
+    /// One change of one thing: `edit` gets it as it is and says what becomes of it. Gives it as it is kept.
     pub async fn edit<A: Editable, E: From<StoreError>>(
         &self,
         job: JobId,
         by: By,
         id: impl Into<Uuid> + Send,
         base: Option<Revision>,
-        label: &str,
+        deed: impl Into<Named<'_>>,
         edit: impl FnOnce(A) -> Result<A, E> + Send,
     ) -> Result<A, E> {
+        let deed = deed.into();
         let mut under_way = self.begin_edit(job, by).await?;
-        let next = edit(under_way.load(id).await?)?;
-        under_way.put(&next, base).await?;
-        let id = next.id();
-        under_way.commit(label, None).await?;
-        Ok(self.reread(id).await?)
+        let present: A = under_way.load(id).await?;
+        let next = edit(present.clone())?;
+        under_way.put(&present, &next, base).await?;
+        // Read again, since writing tells what follows from its parts as well.
+        let kept = A::read(&under_way.transaction, next.id()).await.map_err(E::from)?;
+        under_way.commit(deed.label, deed.nudge).await?;
+        Ok(kept)
     }
+}
 
-    async fn reread<A: Editable>(&self, id: Uuid) -> Result<A, StoreError> {
-        let transaction = self.db.begin().await?;
-        A::read(&transaction, id).await
+/// What undo calls an edit, and what it is a small step of, if it is one.
+#[derive(Debug, Clone, Copy)]
+pub struct Named<'a> {
+    pub label: &'a str,
+    pub nudge: Option<&'a str>,
+}
+
+impl<'a> From<&'a str> for Named<'a> {
+    fn from(label: &'a str) -> Self {
+        Self { label, nudge: None }
     }
 }
 
@@ -246,11 +257,6 @@ impl JobEdit {
         self.job
     }
 
-    /// The revision that what is changed here will have.
-    pub fn revision(&self) -> Revision {
-        self.revision
-    }
-
     pub(crate) fn transaction(&self) -> &DatabaseTransaction {
         &self.transaction
     }
@@ -262,9 +268,9 @@ impl JobEdit {
         if thing.job() == self.job { Ok(thing) } else { Err(StoreError::Missing { what: A::TARGET.into(), id }) }
     }
 
-    /// Keeps a thing as it is to be. `base` is the revision that the person saw; without one it is what is there.
-    pub async fn put<A: Editable>(&mut self, next: &A, base: Option<Revision>) -> Result<(), StoreError> {
-        let present = self.load::<A>(next.id()).await?;
+    /// Keeps a thing, which was loaded in this edit, as it is to be. `base` is the revision that the person saw; without one
+    /// it is what is there.
+    pub async fn put<A: Editable>(&mut self, present: &A, next: &A, base: Option<Revision>) -> Result<(), StoreError> {
         let changed = differences(&present.parts()?, &next.parts()?);
         if changed.is_empty() {
             return Ok(());
@@ -275,7 +281,7 @@ impl JobEdit {
                 return Err(StoreError::MovedOn);
             }
         }
-        next.write(&present, &self.transaction, self.revision).await?;
+        next.write(present, &self.transaction, self.revision).await?;
         self.changes.extend(changed.into_iter().map(|(part, before, after)| Change {
             target: A::TARGET,
             thing: present.id(),
@@ -305,12 +311,11 @@ impl JobEdit {
         rows.into_iter().map(|row| Ok(row.try_get("", "part")?)).collect()
     }
 
-    /// Keeps the edit under a name that undo calls it by. `nudge` names what it is a small step of. Gives whether anything
-    /// was changed.
-    pub async fn commit(mut self, label: &str, nudge: Option<&str>) -> Result<bool, StoreError> {
+    /// Keeps the edit under a name that undo calls it by. `nudge` names what it is a small step of. Where nothing was
+    /// changed there is nothing to take back.
+    pub async fn commit(mut self, label: &str, nudge: Option<&str>) -> Result<(), StoreError> {
         if self.changes.is_empty() {
-            self.transaction.commit().await?;
-            return Ok(false);
+            return Ok(self.transaction.commit().await?);
         }
         let chain = match nudge {
             Some(nudge) => self.chain_of(nudge).await?.unwrap_or(self.revision),
@@ -318,8 +323,7 @@ impl JobEdit {
         };
         let changes = std::mem::take(&mut self.changes);
         self.record(Deed::Do, label, chain, nudge, &changes).await?;
-        self.transaction.commit().await?;
-        Ok(true)
+        Ok(self.transaction.commit().await?)
     }
 
     /// The chain of nudges that one more of the same belongs to.

@@ -19,7 +19,7 @@ CREATE SEQUENCE revision;
 ALTER TABLE job ADD COLUMN removed boolean NOT NULL DEFAULT false, ADD COLUMN revision bigint NOT NULL DEFAULT 0,
     ADD COLUMN footage bigint NOT NULL DEFAULT 0;
 CREATE TABLE import (
-    id uuid PRIMARY KEY, job_id uuid NOT NULL REFERENCES job ON DELETE CASCADE, words text NOT NULL,
+    id uuid PRIMARY KEY, job_id uuid NOT NULL REFERENCES job ON DELETE CASCADE,
     removed boolean NOT NULL DEFAULT false, revision bigint NOT NULL DEFAULT 0, at timestamptz NOT NULL DEFAULT now()
 );
 CREATE INDEX import_job ON import (job_id);

@@ -2,21 +2,23 @@
 
 use super::Desk;
 use super::footage::Footage;
+use super::recent::Recent;
 use crate::error::WebError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
+use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, Edit, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
 use legere_core::track::TrackReading;
 use legere_store::StoreError;
+use legere_store::clips::Clip;
 use legere_store::drafts::{DraftBody, KeptDraft, Note};
 use legere_store::jobs::Job;
-use legere_store::journal::{By, Revision};
+use legere_store::journal::{By, Named, Revision};
 use serde::Deserialize;
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use uuid::Uuid;
 
 /// How many other selects are offered for a place: as many as can be compared at a glance.
@@ -37,12 +39,11 @@ pub struct OpenDraft {
     pub footage: Arc<Footage>,
     /// What is told of each shot.
     pub judged: Vec<Judged>,
-    key: Key,
 }
 
 /// What an open draft was made from.
 #[derive(Debug, Clone, PartialEq)]
-struct Key {
+pub(super) struct Key {
     draft: Revision,
     footage: i64,
     job: Revision,
@@ -56,6 +57,13 @@ impl OpenDraft {
 
     pub fn candidate(&self, select: SelectId) -> Option<&Candidate> {
         self.footage.candidate(select)
+    }
+
+    /// The clip that a shot is of, and what it is.
+    pub fn clip_of(&self, shot: &Shot) -> Result<(&Clip, &ClipProbe), WebError> {
+        let clip = self.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
+        let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+        Ok((clip, probe))
     }
 
     fn contexts(&self) -> Vec<ShotContext> {
@@ -95,32 +103,14 @@ impl OpenDraft {
         }
     }
 
-    /// Where each track's reading belongs to what is open.
+    /// What lays and judges shots in this draft.
     fn arranger<'a>(&self, usable: &'a [Candidate]) -> Arranger<'a> {
         Arranger::over(usable, self.slots.clone(), self.job.rate)
     }
 }
 
 /// Drafts that were opened last.
-#[derive(Clone, Default)]
-pub struct Cache(Arc<Mutex<HashMap<DraftId, Arc<OpenDraft>>>>);
-
-const KEPT: usize = 8;
-
-impl Cache {
-    fn get(&self, id: DraftId, key: &Key) -> Option<Arc<OpenDraft>> {
-        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.get(&id).filter(|d| d.key == *key).cloned()
-    }
-
-    fn put(&self, id: DraftId, open: &Arc<OpenDraft>) {
-        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if kept.len() >= KEPT && !kept.contains_key(&id) {
-            kept.clear();
-        }
-        kept.insert(id, open.clone());
-    }
-}
+pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
 
 /// What is done to a draft by hand. Shots go by their ids.
 #[derive(Debug, Clone, Copy, Deserialize)]
@@ -187,15 +177,15 @@ impl Desk {
         let footage = self.footage(job.id).await?;
         let music = super::tracks::MusicKey::of(&track, &kept.body.version);
         let key = Key { draft: kept.revision, footage: footage.revision, job: job.revision, music };
-        if let Some(open) = self.drafts.get(kept.id, &key) {
+        if let Some(open) = self.drafts.get(&kept.id, &key) {
             return Ok(open);
         }
         let music = self.music(&track, &kept.body.version).await?;
         let slots = slots_under(&kept.body.cut, &music);
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job: job.clone(), music, slots, footage, judged, key });
-        self.drafts.put(id, &open);
+        let open = Arc::new(OpenDraft { kept, job: job.clone(), music, slots, footage, judged });
+        self.drafts.put(id, key, open.clone());
         Ok(open)
     }
 
@@ -221,16 +211,16 @@ impl Desk {
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
             let cut = solved(&open.footage, &open.music, job, &pace, &kept).await?;
-            let mut edit = self.store.begin_edit(job.id, by).await?;
-            let present: KeptDraft = edit.load(id).await?;
-            if present.revision != open.kept.revision {
-                continue;
+            let laid = |present: KeptDraft| {
+                if present.revision != open.kept.revision {
+                    return Err(StoreError::MovedOn);
+                }
+                Ok(KeptDraft { body: DraftBody { cut, pace, ..present.body }, ..present })
+            };
+            match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
+                Err(StoreError::MovedOn) => continue,
+                other => return Ok(other?),
             }
-            let next = KeptDraft { body: DraftBody { cut, pace, ..present.body.clone() }, ..present };
-            edit.put(&next, None).await?;
-            let revision = edit.revision();
-            let changed = edit.commit("arrange around the pins", None).await?;
-            return Ok(if changed { KeptDraft { revision, ..next } } else { next });
         }
         Err(StoreError::MovedOn.into())
     }
@@ -249,14 +239,13 @@ impl Desk {
             ByHand::Pin { shot, on } => Edit::Pin { shot, on },
             ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
         };
-        let mut under_way = self.store.begin_edit(job.id, by).await?;
-        let present: KeptDraft = under_way.load(id).await?;
-        let cut = present.body.cut.apply(&edit)?;
-        let next = KeptDraft { body: DraftBody { cut, ..present.body.clone() }, ..present };
-        under_way.put(&next, base).await?;
-        let revision = under_way.revision();
-        let changed = under_way.commit(edit.label(), edit.nudges().as_deref()).await?;
-        Ok(if changed { KeptDraft { revision, ..next } } else { next })
+        let nudge = edit.nudges();
+        let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
+        let applied = |present: KeptDraft| {
+            let cut = present.body.cut.apply(&edit)?;
+            Ok::<_, WebError>(KeptDraft { body: DraftBody { cut, ..present.body }, ..present })
+        };
+        self.store.edit(job.id, by, id, base, deed, applied).await
     }
 
     /// The edit that puts a select into a place, as the place is now.
@@ -321,11 +310,9 @@ async fn solved(
 ) -> Result<Draft, WebError> {
     let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace), job.rate, kept.to_vec());
     // A thousand selects take long enough to be kept off the threads that serve pages.
-    let result = super::tracks::apart(move || {
+    let laid = super::tracks::apart(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
         Arranger::new(&footage.candidates, places, rate, &kept)?.solve(&mut ids)
-    })
-    .await??;
-    // What was kept for this once is no pin of a person's, and what was a pin stays one: shots are as they were given.
-    Ok(result.draft)
+    });
+    Ok(laid.await??.draft)
 }

@@ -1,6 +1,7 @@
 //! What shots can be made of, in memory: the clips of a job, their selects, and both as the solver sees them. Looked at many
 //! times a minute, made anew only when the database says that something of it has changed.
 
+use super::recent::Recent;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
@@ -10,7 +11,7 @@ use legere_store::clips::Clip;
 use legere_store::rows::BrokenRow;
 use legere_store::selects::Select;
 use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// The footage of a job at one revision.
 #[derive(Debug)]
@@ -39,33 +40,14 @@ impl Footage {
     }
 }
 
-/// The footage of the jobs that were looked at last.
-#[derive(Debug, Clone, Default)]
-pub struct Cache(Arc<Mutex<HashMap<JobId, Arc<Footage>>>>);
-
-/// How many jobs are kept in memory: nobody works on more at a time.
-const KEPT: usize = 4;
-
-impl Cache {
-    fn get(&self, job: JobId, revision: i64) -> Option<Arc<Footage>> {
-        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.get(&job).filter(|f| f.revision == revision).cloned()
-    }
-
-    fn put(&self, job: JobId, footage: &Arc<Footage>) {
-        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if kept.len() >= KEPT && !kept.contains_key(&job) {
-            kept.clear();
-        }
-        kept.insert(job, footage.clone());
-    }
-}
+/// The footage of the jobs that were looked at last, at their revisions.
+pub(super) type Cache = Recent<JobId, i64, Arc<Footage>>;
 
 impl Desk {
     pub async fn footage(&self, job: JobId) -> Result<Arc<Footage>, WebError> {
         // Asked before anything else is: what changes meanwhile makes it anew next time.
         let revision = self.store.footage_revision(job).await?;
-        if let Some(kept) = self.footage.get(job, revision) {
+        if let Some(kept) = self.footage.get(&job, &revision) {
             return Ok(kept);
         }
         let clips = self.store.clips(job).await?;
@@ -81,7 +63,7 @@ impl Desk {
         let at = candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
         let candidates = Arc::new(candidates);
         let footage = Arc::new(Footage { revision, clips, by_id, rolls, selects, candidates, at, broken });
-        self.footage.put(job, &footage);
+        self.footage.put(job, revision, footage.clone());
         Ok(footage)
     }
 }

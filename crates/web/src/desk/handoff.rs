@@ -79,8 +79,7 @@ impl Desk {
     async fn request(&self, open: &OpenDraft) -> Result<Request, WebError> {
         let mut clips = BTreeMap::new();
         for shot in open.cut().shots() {
-            let clip = open.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
-            let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+            let (clip, probe) = open.clip_of(shot)?;
             clips.insert(
                 clip.id,
                 Original {
@@ -239,8 +238,7 @@ impl Desk {
         let mut reels: Vec<(ClipId, String)> = Vec::new();
         let mut events = Vec::new();
         for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
-            let clip = open.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
-            let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+            let (clip, probe) = open.clip_of(shot)?;
             let verdict = open.footage.selects.iter().find(|s| s.id == shot.source.select).map(|s| &s.verdict);
             events.push(Event {
                 clip: clip.name.clone(),

@@ -65,8 +65,7 @@ impl Desk {
         let mut brought = Brought::default();
         let mut work = Vec::new();
         let mut edit = self.store.begin_edit(job, by).await?;
-        let words = if folder.is_empty() { root.to_owned() } else { format!("{root}/{folder}") };
-        let import = edit.begin_import(&words).await?;
+        let import = edit.begin_import().await?;
         for file in &music {
             if let Some(id) = edit.add_track(&import, file).await? {
                 work.push(Work::ReadTrack(id));

@@ -48,8 +48,7 @@ impl Desk {
         let height = ((h / 2.0).round() as u32 * 2).max(2);
         let mut pieces = Vec::new();
         for shot in open.cut().shots() {
-            let clip = open.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
-            let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+            let (clip, probe) = open.clip_of(shot)?;
             pieces.push(Piece::of(
                 self.shelf.light(&clip.id.to_string()),
                 format!("{} {}", clip.id, clip.version),

@@ -79,6 +79,6 @@ impl Desk {
         let clip: ClipId = self.store.select(select).await?.clip;
         let probe = self.store.clip(clip).await?.probe.ok_or(WebError::Refused("this clip has not been read"))?;
         let edit = |select: Select| said.applied(select, &probe);
-        self.store.edit(job, by, select, base, &said.label(), edit).await
+        self.store.edit(job, by, select, base, said.label().as_str(), edit).await
     }
 }

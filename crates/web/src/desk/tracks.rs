@@ -1,6 +1,7 @@
 //! Marks by hand, and versions of the chosen music.
 
 use super::Desk;
+use super::recent::Recent;
 use crate::error::WebError;
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::Seconds;
@@ -97,36 +98,11 @@ pub struct ReadTrack {
     pub seen: Arc<TrackReading>,
 }
 
-/// What was used last, a few of a kind.
-#[derive(Debug, Clone)]
-struct Recent<K, V>(Arc<Mutex<Vec<(K, V)>>>);
-
-const KEPT: usize = 8;
-
-impl<K, V> Default for Recent<K, V> {
-    fn default() -> Self {
-        Self(Arc::default())
-    }
-}
-
-impl<K: PartialEq, V: Clone> Recent<K, V> {
-    fn get(&self, key: &K) -> Option<V> {
-        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.iter().find(|(k, _)| k == key).map(|(_, v)| v.clone())
-    }
-
-    fn put(&self, key: K, value: V) {
-        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.truncate(KEPT - 1);
-        kept.insert(0, (key, value));
-    }
-}
-
 /// Readings of the tracks that were looked at last, and of the versions under drafts.
 #[derive(Debug, Clone, Default)]
 pub struct Cache {
-    tracks: Recent<(TrackId, i32, Revision), ReadTrack>,
-    versions: Recent<MusicKey, Arc<TrackReading>>,
+    tracks: Recent<TrackId, (i32, Revision), ReadTrack>,
+    versions: Recent<MusicKey, (), Arc<TrackReading>>,
 }
 
 /// Versions that are being written: whoever wants the same one waits for it instead of writing it again.
@@ -144,8 +120,8 @@ impl Making {
 impl Desk {
     /// The reading of a track; none until it is read.
     pub async fn reading(&self, track: &Track) -> Result<Option<ReadTrack>, WebError> {
-        let key = (track.id, track.version, track.revision);
-        if let Some(read) = self.music.tracks.get(&key) {
+        let state = (track.version, track.revision);
+        if let Some(read) = self.music.tracks.get(&track.id, &state) {
             return Ok(Some(read));
         }
         let Some(measured) = self.store.measured(track.id).await? else { return Ok(None) };
@@ -155,7 +131,7 @@ impl Desk {
             ReadTrack { measured: Arc::new(measured), seen }
         })
         .await?;
-        self.music.tracks.put(key, read.clone());
+        self.music.tracks.put(track.id, state, read.clone());
         Ok(Some(read))
     }
 
@@ -166,13 +142,13 @@ impl Desk {
     /// What a version of a track is like, in its own time.
     pub async fn music(&self, track: &Track, version: &Version) -> Result<Arc<TrackReading>, WebError> {
         let key = MusicKey::of(track, version);
-        if let Some(music) = self.music.versions.get(&key) {
+        if let Some(music) = self.music.versions.get(&key, &()) {
             return Ok(music);
         }
         let seen = self.needed(track).await?.seen;
         let version = version.clone();
         let music = Arc::new(apart(move || version.reading(&seen)).await?);
-        self.music.versions.put(key, music.clone());
+        self.music.versions.put(key, (), music.clone());
         Ok(music)
     }
 
@@ -235,8 +211,7 @@ impl Desk {
         let present: Track = under_way.load(track.id).await?;
         let (marks, label) = (present.marks.clone(), edit.label());
         let marks = apart(move || marks.edited(&measured, &edit)).await??;
-        let next = Track { marks, ..present };
-        under_way.put(&next, base).await?;
+        under_way.put(&present, &Track { marks, ..present.clone() }, base).await?;
         under_way.commit(label, None).await?;
         Ok(self.store.track(track.id).await?)
     }

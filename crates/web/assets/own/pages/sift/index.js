@@ -55,17 +55,16 @@ function chip(text, set, value) {
   b.setAttribute("aria-pressed", String(set.has(value)));
   return b;
 }
-/** The tags that have no chip.
+/** The tags that have no chip, kept as long as they are the same.
  * @param {string[]} rest */
 function others(rest) {
-  const key = `more ${rest.join()}`,
-    kept = chips.get(key);
-  if (kept) return kept;
-  const more = el("select", { "aria-label": "more tags", class: "chip" });
+  const kept = chips.get("more");
+  if (kept?.dataset.tags === rest.join()) return kept;
+  const more = el("select", { "aria-label": "more tags", class: "chip", "data-tags": rest.join() });
   more.append(el("option", { value: "" }, `${rest.length} more`));
   for (const tag of rest) more.append(el("option", { value: tag }, tag.split(":")[1]));
   more.addEventListener("change", () => more.value && toggle(filters.tags, more.value));
-  chips.set(key, more);
+  chips.set("more", more);
   return more;
 }
 function drawFilters() {
