@@ -276,7 +276,16 @@ async fn watch(browser: &Browser, job: &str) {
 
 async fn hand_off(browser: &Browser, job: &str, cut: &Value, dir: &Path) {
     browser.go(&format!("{job}/handoff")).await;
-    for kind in ["mp4", "otio", "edl", "csv"] {
+    // A film that nobody wants after all is cancelled while it is made, and made when it is wanted again.
+    browser.click("#make-mp4").await;
+    browser.until("document.querySelector('#files progress')", 60).await;
+    browser.click("#files button[aria-label^='cancel']").await;
+    browser.until("document.querySelector('#files tr').textContent.includes('cancelled')", 10).await;
+    no_rendering().await;
+    assert_eq!(browser.js("return document.querySelectorAll('#files progress').length").await, json!(0));
+    browser.click("#files button[aria-label^='make']").await;
+    browser.until("document.querySelector('#files progress')", 60).await;
+    for kind in ["otio", "edl", "csv"] {
         browser.click(&format!("#make-{kind}")).await;
         browser
             .until(&format!("[...document.querySelectorAll('#files tr')].some((r) => r.dataset.kind === '{kind}')"), 10)
@@ -308,6 +317,18 @@ async fn hand_off(browser: &Browser, job: &str, cut: &Value, dir: &Path) {
         };
         assert_eq!(found, lens(cut), "{kind}");
     }
+}
+
+/// Waits until no ffmpeg of a hand-off runs any more.
+async fn no_rendering() {
+    for _ in 0..100 {
+        let running = Command::new("pgrep").args(["-f", "ffmpeg.*-preset veryfast.*piece"]).output().expect("pgrep");
+        if !running.status.success() {
+            return;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    panic!("it is rendered although it was cancelled");
 }
 
 /// The file as a stranger's program sees it.

@@ -12,6 +12,7 @@ use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::{ClipReading, EnergyTrace};
 use legere_core::id::{ClipId, ImportId, JobId, RollId};
+use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::{ExprTrait, OnConflict, SimpleExpr};
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement, TransactionTrait};
@@ -98,6 +99,19 @@ pub struct Clip {
     /// Out, by itself or with its roll or its import.
     pub hidden: bool,
     pub revision: Revision,
+}
+
+/// A clip as a calendar and a count show it: read without what it holds.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ClipMark {
+    pub id: ClipId,
+    pub roll: RollId,
+    pub recorded_at: DateTime<Utc>,
+    pub recorded_from: RecordedFrom,
+    pub state: State,
+    pub missing: bool,
+    /// None until it is read.
+    pub duration: Option<Seconds>,
 }
 
 /// A file to be taken in.
@@ -424,6 +438,45 @@ impl Store {
         self.clips_that(job, SimpleExpr::from(true)).await
     }
 
+    /// The clips of a job that are not out, by recording time, as far as it takes to show where they are. That one cannot be
+    /// read is told by [`Store::clips_of`] when it is shown.
+    pub async fn clip_marks(&self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {
+        type Row = (Uuid, Uuid, DateTime<Utc>, String, String, bool, Option<String>);
+        let rows: Vec<Row> = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Hidden.eq(false))
+            .order_by_asc(clip::Column::RecordedAt)
+            .order_by_asc(clip::Column::Name)
+            .select_only()
+            .columns([
+                clip::Column::Id,
+                clip::Column::RollId,
+                clip::Column::RecordedAt,
+                clip::Column::RecordedFrom,
+                clip::Column::State,
+                clip::Column::Missing,
+            ])
+            .column_as(Expr::cust("probe ->> 'duration'"), "duration")
+            .into_tuple()
+            .all(&self.db)
+            .await?;
+        let mark = |(id, roll, recorded_at, from, state, missing, duration): Row| ClipMark {
+            id: id.into(),
+            roll: roll.into(),
+            recorded_at,
+            recorded_from: from.parse().unwrap_or(RecordedFrom::File),
+            state: state.parse().unwrap_or(State::Failed),
+            missing,
+            duration: duration.and_then(|d| d.parse().ok()),
+        };
+        Ok(rows.into_iter().map(mark).collect())
+    }
+
+    /// Some clips of a job, by recording time.
+    pub async fn clips_of(&self, job: JobId, ids: &[ClipId]) -> Result<Rows<Clip>, StoreError> {
+        self.clips_that(job, clip::Column::Id.is_in(ids.iter().map(|id| id.uuid()))).await
+    }
+
     async fn clips_that(&self, job: JobId, condition: SimpleExpr) -> Result<Rows<Clip>, StoreError> {
         let rows = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
@@ -452,6 +505,12 @@ impl Store {
     pub async fn clip(&self, id: ClipId) -> Result<Clip, StoreError> {
         let row = clip::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "clip", id: id.uuid() })?.try_into()
+    }
+
+    /// Whether it is to be read: not when it is out.
+    pub async fn clip_is_wanted(&self, id: ClipId) -> Result<bool, StoreError> {
+        let there = clip::Entity::find_by_id(id.uuid()).filter(clip::Column::Hidden.eq(false));
+        Ok(there.count(&self.db).await? == 1)
     }
 
     pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {

@@ -7,6 +7,7 @@ use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::id::{HandoffId, JobId};
 use sea_orm::prelude::*;
+use sea_orm::sea_query::SimpleExpr;
 use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect};
 
 /// What can be made.
@@ -34,9 +35,14 @@ pub enum HandoffState {
     Making,
     Ready,
     Failed,
+    /// By a person, before it was ready.
+    Cancelled,
 }
 
 impl HandoffState {
+    /// Those that something is still to be done about.
+    const OPEN: [Self; 2] = [Self::Waiting, Self::Making];
+
     pub fn word(self) -> &'static str {
         self.into()
     }
@@ -119,46 +125,79 @@ impl Store {
         row.ok_or(StoreError::Missing { what: "hand-off", id: id.uuid() })?.try_into()
     }
 
-    pub async fn handoff_progress(&self, handoff: &Handoff, done: usize, total: usize) -> Result<(), StoreError> {
-        let count = |n: usize| i32::try_from(n).unwrap_or(i32::MAX);
-        handoff::Entity::update_many()
-            .col_expr(handoff::Column::State, Expr::value(HandoffState::Making.word()))
-            .col_expr(handoff::Column::Done, Expr::value(count(done)))
-            .col_expr(handoff::Column::Total, Expr::value(count(total)))
+    /// Changes one that something is still to be done about; gives whether it was one.
+    async fn handoff_goes_on(
+        &self,
+        handoff: &Handoff,
+        state: HandoffState,
+        changes: impl IntoIterator<Item = (handoff::Column, SimpleExpr)>,
+    ) -> Result<bool, StoreError> {
+        let mut update = handoff::Entity::update_many()
+            .col_expr(handoff::Column::State, Expr::value(state.word()))
             .filter(handoff::Column::Id.eq(handoff.id.uuid()))
-            .exec(&self.db)
-            .await?;
-        self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await
+            .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)));
+        for (column, value) in changes {
+            update = update.col_expr(column, value);
+        }
+        let changed = update.exec(&self.db).await?.rows_affected == 1;
+        if changed {
+            self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await?;
+        }
+        Ok(changed)
     }
 
-    /// It is made when there is a file, else it failed; `report` says what was found.
+    pub async fn handoff_progress(&self, handoff: &Handoff, done: usize, total: usize) -> Result<(), StoreError> {
+        let count = |n: usize| Expr::value(i32::try_from(n).unwrap_or(i32::MAX));
+        let changes = [(handoff::Column::Done, count(done)), (handoff::Column::Total, count(total))];
+        self.handoff_goes_on(handoff, HandoffState::Making, changes).await?;
+        Ok(())
+    }
+
+    /// It is made when there is a file, else it failed; `report` says what was found. One that was cancelled stays so.
     pub async fn handoff_ended(&self, handoff: &Handoff, file: Option<&str>, report: &str) -> Result<(), StoreError> {
         let state = if file.is_some() { HandoffState::Ready } else { HandoffState::Failed };
-        handoff::Entity::update_many()
-            .col_expr(handoff::Column::State, Expr::value(state.word()))
-            .col_expr(handoff::Column::File, Expr::value(file.map(str::to_owned)))
-            .col_expr(handoff::Column::Report, Expr::value(report))
-            .filter(handoff::Column::Id.eq(handoff.id.uuid()))
-            .exec(&self.db)
-            .await?;
-        self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await
+        let file = Expr::value(file.map(str::to_owned));
+        let changes = [(handoff::Column::File, file), (handoff::Column::Report, Expr::value(report))];
+        self.handoff_goes_on(handoff, state, changes).await?;
+        Ok(())
     }
 
     /// It cannot be made yet; `report` says why.
     pub async fn handoff_waits(&self, handoff: &Handoff, report: &str) -> Result<(), StoreError> {
+        self.handoff_goes_on(handoff, HandoffState::Waiting, [(handoff::Column::Report, Expr::value(report))]).await?;
+        Ok(())
+    }
+
+    /// Takes the asking back; gives whether there was still time.
+    pub async fn cancel_handoff(&self, handoff: &Handoff) -> Result<bool, StoreError> {
+        let nothing = Expr::value(None::<String>);
+        self.handoff_goes_on(handoff, HandoffState::Cancelled, [(handoff::Column::Report, nothing)]).await
+    }
+
+    /// Asks anew for one that failed or was cancelled, as it was asked for then.
+    pub async fn handoff_again(&self, handoff: &Handoff) -> Result<(), StoreError> {
+        let ended = [HandoffState::Failed, HandoffState::Cancelled].map(HandoffState::word);
         handoff::Entity::update_many()
             .col_expr(handoff::Column::State, Expr::value(HandoffState::Waiting.word()))
-            .col_expr(handoff::Column::Report, Expr::value(report))
+            .col_expr(handoff::Column::Report, Expr::value(None::<String>))
+            .col_expr(handoff::Column::Done, Expr::value(0))
             .filter(handoff::Column::Id.eq(handoff.id.uuid()))
+            .filter(handoff::Column::State.is_in(ended))
             .exec(&self.db)
             .await?;
         self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await
     }
 
+    /// Whether somebody still waits for it.
+    pub async fn handoff_is_wanted(&self, id: HandoffId) -> Result<bool, StoreError> {
+        let open = handoff::Entity::find_by_id(id.uuid())
+            .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)));
+        Ok(open.count(&self.db).await? == 1)
+    }
+
     pub async fn unfinished_handoffs(&self) -> Result<Vec<HandoffId>, StoreError> {
-        let unfinished = [HandoffState::Waiting.word(), HandoffState::Making.word()];
         let ids: Vec<Uuid> = handoff::Entity::find()
-            .filter(handoff::Column::State.is_in(unfinished))
+            .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)))
             .select_only()
             .column(handoff::Column::Id)
             .into_tuple()

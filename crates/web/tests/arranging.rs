@@ -249,6 +249,37 @@ async fn lists_are_handed_off_and_a_missing_original_is_named() {
 }
 
 #[tokio::test]
+async fn what_was_cancelled_is_not_made_until_it_is_asked_for_again() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let id = path.rsplit_once('/').expect("an id").1;
+    server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=csv")).await;
+    let store = &server.desk.store;
+    let handoff = store.unfinished_handoffs().await.expect("a list").remove(0);
+    let at = |what: &str| format!("/jobs/{}/handoffs/{handoff}/{what}", shoot.job);
+    let page = server.post_form(&at("cancel"), "").await;
+    assert!(page.status == 200 && page.body.contains("cancelled") && page.body.contains("make again"), "{}", page.body);
+    let state = async || store.handoff(handoff).await.expect("it").state;
+    // Neither a worker that takes it now nor one that was at it already makes it.
+    server.desk.do_work(Delivery::Do(Work::Handoff(handoff))).await;
+    let row = store.handoff(handoff).await.expect("it");
+    store.handoff_progress(&row, 1, 2).await.expect("told");
+    store.handoff_ended(&row, Some("file.csv"), "checked").await.expect("told");
+    assert_eq!(state().await, HandoffState::Cancelled);
+    assert!(store.unfinished_handoffs().await.expect("a list").is_empty());
+    assert!(server.post_form(&at("again"), "").await.body.contains("waiting"));
+    server.desk.do_work(Delivery::Do(Work::Handoff(handoff))).await;
+    assert_eq!(state().await, HandoffState::Ready);
+    // What is made stays made.
+    let page = server.post_form(&at("cancel"), "").await;
+    assert!(page.body.contains("read back"), "{}", page.body);
+    server.post_form(&at("again"), "").await;
+    assert_eq!(state().await, HandoffState::Ready);
+    server.stop().await;
+}
+
+#[tokio::test]
 async fn two_windows_cut_one_draft_and_neither_takes_back_the_others_work() {
     let server = Server::start().await;
     let shoot = server.shoot(40).await;

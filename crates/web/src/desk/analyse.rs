@@ -2,6 +2,7 @@
 //! beside the thing it concerns.
 
 use super::Desk;
+use super::cancel::while_wanted;
 use super::tracks::apart;
 use crate::error::WebError;
 use legere_core::arrange::propose_part;
@@ -28,7 +29,12 @@ impl Desk {
         if clip.state == State::Ready || clip.hidden {
             return Ok(Outcome::Done);
         }
-        match self.made_of(&clip).await {
+        let Some(made) = while_wanted(self.made_of(&clip), || self.store.clip_is_wanted(id)).await else {
+            // Left out meanwhile. Should it be brought back just now, it is read all the same.
+            self.store.clips_wait(clip.job, &[id], None).await?;
+            return Ok(Outcome::Later);
+        };
+        match made {
             Ok((identity, mut probe, made)) => {
                 let problem = made.cut_short.map(|real| {
                     format!(

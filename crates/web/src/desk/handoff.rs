@@ -3,6 +3,7 @@
 //! What was asked for is a draft as it was then: the request holds the cut, the music, the names and the identities of the
 //! files, so that neither an edit nor a replaced file changes what is made.
 
+use super::cancel::while_wanted;
 use super::drafts::OpenDraft;
 use super::{Desk, short_name};
 use crate::error::WebError;
@@ -76,6 +77,12 @@ impl Desk {
         Ok(id)
     }
 
+    /// Asks again for what failed or was cancelled, as it was asked for then.
+    pub async fn ask_again(&self, handoff: &Handoff) -> Result<(), WebError> {
+        self.store.handoff_again(handoff).await?;
+        Ok(self.store.enqueue(&[Work::Handoff(handoff.id)]).await?)
+    }
+
     async fn request(&self, open: &OpenDraft) -> Result<Request, WebError> {
         let mut clips = BTreeMap::new();
         for shot in open.cut().shots() {
@@ -111,11 +118,17 @@ impl Desk {
 
     pub(super) async fn make_handoff(&self, id: HandoffId) -> Result<Outcome, StoreError> {
         let handoff = self.store.handoff(id).await?;
-        if matches!(handoff.state, HandoffState::Ready | HandoffState::Failed) {
+        if matches!(handoff.state, HandoffState::Ready | HandoffState::Failed | HandoffState::Cancelled) {
             return Ok(Outcome::Done);
         }
         let file = format!("file.{}", handoff.kind.word());
-        match self.written(&handoff, &self.shelf.handoff(&id.to_string()).join(&file)).await {
+        let to = self.shelf.handoff(&id.to_string()).join(&file);
+        let wanted = || self.store.handoff_is_wanted(id);
+        let Some(written) = while_wanted(self.written(&handoff, &to), wanted).await else {
+            // Should it have been asked for again just now, it is made all the same.
+            return Ok(Outcome::Later);
+        };
+        match written {
             Ok(report) => self.store.handoff_ended(&handoff, Some(&file), &report).await?,
             Err(WebError::Store(
                 error @ (StoreError::Database(_) | StoreError::Sqlx(_) | StoreError::DiskFull | StoreError::Away),

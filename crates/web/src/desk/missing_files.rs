@@ -13,8 +13,9 @@ use legere_media::{MediaError, identity};
 use legere_store::clips::{Clip, State};
 use legere_store::queue::Work;
 use legere_store::tracks::Track;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 /// So many files of a root that are all others are another root.
 const FOREIGN_FROM: usize = 3;
@@ -41,24 +42,46 @@ struct Known {
     digest: Option<String>,
 }
 
-/// Jobs whose files are being looked for.
+/// What was looked for so long ago is not looked for again behind a page.
+const FRESH: Duration = Duration::from_secs(1);
+
+/// Jobs whose files are being looked for (none), and when those of the others were looked for last.
 #[derive(Debug, Clone, Default)]
-pub struct Looking(Arc<Mutex<BTreeSet<JobId>>>);
+pub struct Looking(Arc<Mutex<HashMap<JobId, Option<Instant>>>>);
+
+impl Looking {
+    /// Whether somebody should look now; whoever is told so says when it is done.
+    fn begin(&self, job: JobId) -> bool {
+        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let free = all.get(&job).is_none_or(|last| last.is_some_and(|at| at.elapsed() > FRESH));
+        if free {
+            all.insert(job, None);
+        }
+        free
+    }
+
+    fn done(&self, job: JobId) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(job, Some(Instant::now()));
+    }
+}
 
 impl Desk {
     /// Looks for the files behind a page, which does not wait for slow disks: what has changed reaches it as an event. Once
     /// at a time is enough for a job.
     pub fn look_behind(&self, job: JobId) {
-        if !self.looking.0.lock().unwrap_or_else(PoisonError::into_inner).insert(job) {
+        let desk = self.clone();
+        tokio::spawn(async move { desk.look_unless_looked(job).await });
+    }
+
+    /// The same, waiting until it is done.
+    pub(super) async fn look_unless_looked(&self, job: JobId) {
+        if !self.looking.begin(job) {
             return;
         }
-        let desk = self.clone();
-        tokio::spawn(async move {
-            if let Err(error) = desk.look_for_files(job).await {
-                tracing::warn!(?error, "the files could not be looked for");
-            }
-            desk.looking.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&job);
-        });
+        if let Err(error) = self.look_for_files(job).await {
+            tracing::warn!(?error, %job, "the files could not be looked for");
+        }
+        self.looking.done(job);
     }
 
     /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read

@@ -1,6 +1,7 @@
 //! What an editor can have done, without a request in sight.
 
 pub mod analyse;
+mod cancel;
 pub mod drafts;
 pub mod footage;
 pub mod handoff;
@@ -95,9 +96,7 @@ impl Desk {
             match self.store.jobs().await {
                 Ok(jobs) => {
                     for job in jobs.whole {
-                        if let Err(error) = self.look_for_files(job.id).await {
-                            tracing::warn!(?error, job = %job.id, "the files could not be looked for");
-                        }
+                        self.look_unless_looked(job.id).await;
                     }
                 }
                 Err(error) => tracing::warn!(?error, "the jobs could not be looked at"),

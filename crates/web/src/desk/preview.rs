@@ -3,12 +3,15 @@
 use super::Desk;
 use super::drafts::OpenDraft;
 use crate::error::WebError;
+use legere_core::id::DraftId;
 use legere_media::render::{self, Job, MusicPart, Piece, Purpose};
 use legere_media::{MediaError, shelf};
 use serde::Serialize;
 use std::collections::HashMap;
+use std::future::Future;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use tokio::task::AbortHandle;
 
 /// The width of previews: that of the light copies.
 const PREVIEW_WIDTH: u32 = 480;
@@ -22,22 +25,63 @@ pub enum Preview {
     Failed { words: String },
 }
 
-/// The previews that are being made in this program.
+/// The previews that are being made in this program, or failed: by their keys.
 #[derive(Debug, Clone, Default)]
-pub struct Previews(Arc<Mutex<HashMap<String, Preview>>>);
+pub struct Previews(Arc<Mutex<HashMap<String, Making>>>);
+
+#[derive(Debug)]
+struct Making {
+    of: DraftId,
+    state: Preview,
+    task: AbortHandle,
+}
 
 impl Previews {
-    fn get(&self, key: &str) -> Option<Preview> {
-        self.0.lock().ok()?.get(key).cloned()
+    fn all(&self) -> MutexGuard<'_, HashMap<String, Making>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn set(&self, key: &str, state: Option<Preview>) {
-        if let Ok(mut map) = self.0.lock() {
-            match state {
-                Some(state) => map.insert(key.to_owned(), state),
-                None => map.remove(key),
-            };
+    /// How far one is. A failure is told once; asking again tries again.
+    fn told(&self, key: &str) -> Option<Preview> {
+        let mut all = self.all();
+        let state = all.get(key)?.state.clone();
+        if matches!(state, Preview::Failed { .. }) {
+            all.remove(key);
         }
+        Some(state)
+    }
+
+    fn goes_on(&self, key: &str, state: Preview) {
+        if let Some(making) = self.all().get_mut(key) {
+            making.state = state;
+        }
+    }
+
+    fn forget(&self, key: &str) {
+        self.all().remove(key);
+    }
+
+    /// Starts making one in the place of any other of the same draft: that shows a cut which is gone.
+    fn start(&self, key: &str, of: DraftId, state: Preview, work: impl Future<Output = ()> + Send + 'static) {
+        let mut all = self.all();
+        all.retain(|_, other| other.is_kept_beside(of));
+        let task = tokio::spawn(work).abort_handle();
+        all.insert(key.to_owned(), Making { of, state, task });
+    }
+
+    /// Stops what is being made of a draft; the shots that are ready stay on the shelf.
+    fn cancel(&self, of: DraftId) {
+        self.all().retain(|_, other| other.is_kept_beside(of));
+    }
+}
+
+impl Making {
+    /// Whether it is of another draft; stopped where it is not.
+    fn is_kept_beside(&self, draft: DraftId) -> bool {
+        if self.of == draft {
+            self.task.abort();
+        }
+        self.of != draft
     }
 }
 
@@ -79,36 +123,33 @@ impl Desk {
         let key = job.key();
         if let Some(file) = self.preview_file(&key) {
             shelf::touch(&file);
-            self.previews.set(&key, None);
+            self.previews.forget(&key);
             return Ok(Preview::Ready { key });
         }
-        if let Some(state) = self.previews.get(&key) {
-            // A failure is told once; asking again tries again.
-            if matches!(state, Preview::Failed { .. }) {
-                self.previews.set(&key, None);
-            }
+        if let Some(state) = self.previews.told(&key) {
             return Ok(state);
         }
         let total = job.pieces.len();
         let first = Preview::Making { ready: 0, total };
-        self.previews.set(&key, Some(first.clone()));
         let (desk, name) = (self.clone(), key.clone());
-        tokio::spawn(async move {
+        self.previews.start(&key, open.kept.id, first.clone(), async move {
             let to = desk.shelf.previews().join(format!("{name}.mp4"));
-            let previews = desk.previews.clone();
-            let progress = |ready| previews.set(&name, Some(Preview::Making { ready, total }));
-            let end = match render::render(&job, &desk.shelf, &to, progress).await {
-                Ok(()) => None,
-                Err(MediaError::DiskFull) => Some(Preview::Failed { words: MediaError::DiskFull.to_string() }),
+            let progress = |ready| desk.previews.goes_on(&name, Preview::Making { ready, total });
+            let words = match render::render(&job, &desk.shelf, &to, progress).await {
+                Ok(()) => return desk.previews.forget(&name),
+                Err(MediaError::DiskFull) => MediaError::DiskFull.to_string(),
                 Err(error) => {
                     tracing::error!(?error, "a preview failed");
-                    Some(Preview::Failed {
-                        words: "the preview could not be made: a light copy is missing or damaged".into(),
-                    })
+                    "the preview could not be made: a light copy is missing or damaged".into()
                 }
             };
-            desk.previews.set(&name, end);
+            desk.previews.goes_on(&name, Preview::Failed { words });
         });
         Ok(first)
+    }
+
+    /// Stops making the preview of a draft.
+    pub fn cancel_preview(&self, draft: DraftId) {
+        self.previews.cancel(draft);
     }
 }

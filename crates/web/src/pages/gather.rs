@@ -10,13 +10,13 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::{DateTime, NaiveDate, Timelike, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
-use legere_core::time::clock;
-use legere_store::clips::{Clip, RecordedFrom, Roll, State};
+use legere_core::time::{Seconds, clock};
+use legere_store::clips::{Clip, ClipMark, RecordedFrom, Roll, State};
 use legere_store::jobs::Job;
 use legere_store::rows::BrokenRow;
 use legere_store::tracks::Track;
 use serde::Deserialize;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -133,8 +133,8 @@ struct Tally {
 }
 
 impl Tally {
-    fn of(job: JobId, clips: &[Clip]) -> Self {
-        let count = |of: fn(&&Clip) -> bool| clips.iter().filter(of).count();
+    fn of(job: JobId, clips: &[ClipMark]) -> Self {
+        let count = |of: fn(&&ClipMark) -> bool| clips.iter().filter(of).count();
         Self {
             job,
             total: clips.len(),
@@ -177,23 +177,25 @@ struct RootView {
 }
 
 async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebError> {
-    let all = desk.store.clips(job.id).await?;
-    let clips = &all.whole;
+    let clips = &desk.store.clip_marks(job.id).await?;
     let rolls = desk.store.rolls(job.id).await?;
     let names: BTreeMap<RollId, String> = rolls.iter().map(|r| (r.id, r.name.clone())).collect();
     let tracks = desk.store.tracks(job.id).await?;
-    let mut grouped: Vec<(RollId, Vec<&Clip>)> = Vec::new();
+    let mut grouped: Vec<(RollId, Vec<&ClipMark>)> = Vec::new();
     // A card that was used on two days is two rolls: grouped by roll and day, in recording order.
     // As long as a clip is not read its time is only the file's, so it stands at the end of its roll for now.
-    let (known, guessed): (Vec<&Clip>, Vec<&Clip>) = clips.iter().partition(|c| c.probe.is_some());
+    let (known, guessed): (Vec<&ClipMark>, Vec<&ClipMark>) = clips.iter().partition(|c| c.duration.is_some());
     for clip in known.into_iter().chain(guessed) {
         let day = clip.recorded_at.date_naive();
-        let belongs = |of: &[&Clip]| clip.probe.is_none() || of[0].recorded_at.date_naive() == day;
+        let belongs = |of: &[&ClipMark]| clip.duration.is_none() || of[0].recorded_at.date_naive() == day;
         match grouped.iter_mut().rev().find(|(roll, of)| *roll == clip.roll && belongs(of)) {
             Some((_, of)) => of.push(clip),
             None => grouped.push((clip.roll, vec![clip])),
         }
     }
+    let seen: Vec<ClipId> = grouped.iter().flat_map(|(_, of)| of.iter()).take(shown).map(|c| c.id).collect();
+    let all = desk.store.clips_of(job.id, &seen).await?;
+    let whole: HashMap<ClipId, &Clip> = all.whole.iter().map(|c| (c.id, c)).collect();
     let mut left = shown;
     let mut views = Vec::with_capacity(grouped.len());
     for (i, (roll, of)) in grouped.iter().enumerate() {
@@ -205,8 +207,8 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
             name: names.get(roll).cloned().unwrap_or_default(),
             when: when(of[0].recorded_at, of[0].recorded_from),
             count: counted(of.len(), "clip"),
-            minutes: clock(of.iter().filter_map(|c| c.probe.as_ref()).map(|p| p.duration.to_f64()).sum()),
-            clips: of[..here].iter().map(|c| line(c, job)).collect(),
+            minutes: clock(of.iter().filter_map(|c| c.duration).map(Seconds::to_f64).sum()),
+            clips: of[..here].iter().filter_map(|c| whole.get(&c.id)).map(|c| line(c, job)).collect(),
         });
     }
     let tracks_out = desk.store.hidden_tracks(job.id).await?;
@@ -292,15 +294,15 @@ fn size_words(width: u32, height: u32, job: &Job) -> String {
     }
 }
 
-fn days(grouped: &[(RollId, Vec<&Clip>)], names: &BTreeMap<RollId, String>) -> Vec<Day> {
-    let mut by_day: BTreeMap<NaiveDate, Vec<(RollId, &Vec<&Clip>)>> = BTreeMap::new();
+fn days(grouped: &[(RollId, Vec<&ClipMark>)], names: &BTreeMap<RollId, String>) -> Vec<Day> {
+    let mut by_day: BTreeMap<NaiveDate, Vec<(RollId, &Vec<&ClipMark>)>> = BTreeMap::new();
     for (roll, clips) in grouped {
         by_day.entry(clips[0].recorded_at.date_naive()).or_default().push((*roll, clips));
     }
     by_day.into_iter().map(|(date, rolls)| day(date, &rolls, names)).collect()
 }
 
-fn day(date: NaiveDate, rolls: &[(RollId, &Vec<&Clip>)], names: &BTreeMap<RollId, String>) -> Day {
+fn day(date: NaiveDate, rolls: &[(RollId, &Vec<&ClipMark>)], names: &BTreeMap<RollId, String>) -> Day {
     let hour = |at: DateTime<Utc>| f64::from(at.num_seconds_from_midnight()) / 3600.0;
     let all = || rolls.iter().flat_map(|(_, clips)| clips.iter()).filter(|c| c.recorded_at.date_naive() == date);
     let first = all().map(|c| hour(c.recorded_at)).fold(24.0, f64::min).floor();
@@ -313,7 +315,7 @@ fn day(date: NaiveDate, rolls: &[(RollId, &Vec<&Clip>)], names: &BTreeMap<RollId
         .map(|(i, (roll, clips))| {
             let mut marks: BTreeMap<&'static str, String> = BTreeMap::new();
             for clip in clips.iter().filter(|c| c.recorded_at.date_naive() == date) {
-                let lasts = clip.probe.as_ref().map_or(0.0, |p| p.duration.to_f64());
+                let lasts = clip.duration.map_or(0.0, Seconds::to_f64);
                 let width = (lasts / 3600.0 * unit).max(3.0);
                 let path = marks.entry(clip.state.word()).or_default();
                 // Writing into a String cannot fail.
@@ -372,13 +374,14 @@ async fn lines(
     OwnJob(job): OwnJob,
     changed: web::Query<Changed>,
 ) -> Result<HttpResponse, WebError> {
-    let wanted: HashSet<ClipId> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
-    let clips = desk.store.clips(job.id).await?.whole;
+    let wanted: Vec<ClipId> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
+    let marks = desk.store.clip_marks(job.id).await?;
+    let clips = desk.store.clips_of(job.id, &wanted).await?.whole;
     let overview = desk.store.overview(job.id, None).await?;
     page(&Lines {
         job: job.id,
-        clips: clips.iter().filter(|c| wanted.contains(&c.id)).map(|c| line(c, &job)).collect(),
-        tally: Tally::of(job.id, &clips),
+        clips: clips.iter().filter(|c| !c.hidden).map(|c| line(c, &job)).collect(),
+        tally: Tally::of(job.id, &marks),
         says: gather_says(&overview),
         swapped: true,
     })

@@ -5,7 +5,7 @@ use super::{Which, page};
 use crate::desk::Desk;
 use crate::desk::handoff::described;
 use crate::error::WebError;
-use crate::extract::OwnJob;
+use crate::extract::{OwnHandoff, OwnJob};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::id::{DraftId, HandoffId, JobId};
@@ -17,7 +17,9 @@ pub fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/jobs/{job}/handoff", web::get().to(show))
         .route("/jobs/{job}/handoff/files", web::get().to(files))
-        .route("/jobs/{job}/handoffs", web::post().to(make));
+        .route("/jobs/{job}/handoffs", web::post().to(make))
+        .route("/jobs/{job}/handoffs/{handoff}/cancel", web::post().to(cancel))
+        .route("/jobs/{job}/handoffs/{handoff}/again", web::post().to(again));
 }
 
 struct KindView {
@@ -34,6 +36,10 @@ struct FileLine {
     done: i32,
     total: i32,
     report: String,
+    /// It is not ready, and may be cancelled.
+    open: bool,
+    /// It is not made, and may be asked for again.
+    again: bool,
 }
 
 #[derive(Template)]
@@ -66,6 +72,8 @@ async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, Web
         done: 0,
         total: 0,
         report: "what was kept of it cannot be read: ask for it again".to_owned(),
+        open: false,
+        again: false,
     });
     let files = handoffs.whole.into_iter().map(|h| FileLine {
         id: h.id,
@@ -75,6 +83,8 @@ async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, Web
         done: h.done,
         total: h.total,
         report: h.report.unwrap_or_default(),
+        open: matches!(h.state, HandoffState::Waiting | HandoffState::Making),
+        again: matches!(h.state, HandoffState::Failed | HandoffState::Cancelled),
     });
     Ok(Files { job, files: files.chain(broken).collect(), says: handoff_says(ready), swapped })
 }
@@ -109,4 +119,14 @@ async fn make(desk: web::Data<Desk>, OwnJob(job): OwnJob, form: web::Form<Asked>
     let open = desk.open_draft(&job, draft).await?;
     desk.ask_handoff(&open, kind).await?;
     page(&files_view(&desk, job.id, true).await?)
+}
+
+async fn cancel(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
+    desk.store.cancel_handoff(&handoff).await?;
+    page(&files_view(&desk, handoff.job, true).await?)
+}
+
+async fn again(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
+    desk.ask_again(&handoff).await?;
+    page(&files_view(&desk, handoff.job, true).await?)
 }

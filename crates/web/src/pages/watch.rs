@@ -18,6 +18,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/watch", web::get().to(show))
         .route("/jobs/{job}/drafts/{draft}/watch.json", web::get().to(watch_json))
         .route("/jobs/{job}/drafts/{draft}/preview", web::get().to(preview))
+        .route("/jobs/{job}/drafts/{draft}/preview", web::delete().to(cancel_preview))
         .route("/jobs/{job}/drafts/{draft}/notes", web::get().to(list_notes))
         .route("/jobs/{job}/drafts/{draft}/notes", web::post().to(add_note))
         .route("/jobs/{job}/drafts/{draft}/notes/{note}", web::delete().to(remove_note));
@@ -57,6 +58,11 @@ async fn watch_json(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) ->
 async fn preview(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
     let open = desk.open_draft(&job, draft).await?;
     Ok(HttpResponse::Ok().json(desk.preview(&open).await?))
+}
+
+async fn cancel_preview(desk: web::Data<Desk>, OwnDraft { draft, .. }: OwnDraft) -> Result<HttpResponse, WebError> {
+    desk.cancel_preview(draft.id);
+    Ok(HttpResponse::NoContent().finish())
 }
 
 async fn list_notes(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {

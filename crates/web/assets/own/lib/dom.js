@@ -21,10 +21,6 @@ export function svg(name, attributes = {}, inside) {
   return node;
 }
 
-/** Figures beside each other, each a part of its own.
- * @param {Element} box @param {string[]} parts */
-export const figures = (box, parts) => box.replaceChildren(...parts.map((part) => el("span", {}, part)));
-
 /** @type {Map<string, string>} */
 const colours = new Map();
 

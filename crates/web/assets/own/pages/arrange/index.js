@@ -2,10 +2,11 @@
 // Arrange: the skyline, the shot that is chosen, and what could be there instead.
 import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
-import { $, css, el, figures, say, startOrStop } from "../../lib/dom.js";
+import { $, css, say, startOrStop } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { image, light, sheet, strip, tile, when } from "../../lib/filmstrip.js";
 import { on } from "../../lib/keys.js";
+import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
 import * as skyline from "./skyline.js";
 
@@ -22,63 +23,76 @@ const index = () => {
 };
 const shot = () => d.shots[index()];
 
+/** What the page shows around the skyline. */
+const page = onScreen("arrange", {
+  /** @type {string[]} */
+  figures: [],
+  /** The sections, each with where its head stands and the paces that it can have.
+   * @type {any[]} */
+  heads: [],
+  /** @type {any[]} */
+  findings: [],
+  /** @type {any[]} */
+  alternates: [],
+  /** What is said in their place: that there are none, or why they are not known. */
+  noAlternates: "",
+  failed: false,
+  name: "",
+  facts: "",
+  why: "",
+  pinWord: "pin",
+  /** @param {string} id */
+  choose(id) {
+    choose(id);
+  },
+  /** @param {number} section @param {string} value a pace: quarters, and whether it varies */
+  pace(section, value) {
+    const pace = d.sections.map((/** @type {any} */ t) => [t.quarters, t.varied]);
+    const [quarters, varied] = value.split(" ");
+    pace[section] = [Number(quarters), varied === "true"];
+    // Only this section is laid anew; what was done elsewhere stays.
+    act("arrange", { pace, section });
+  },
+  /** @param {string} select */
+  put(select) {
+    edit({ do: "swap", shot: shot().id, select });
+  },
+});
+
 function draw() {
   skyline.draw($("skyline"), d, index(), choose);
   heads();
   const f = d.figures;
-  figures(box, [
+  page.figures = [
     d.length,
     `${f.shots} shots`,
     `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
     `agreement ${f.agreement.toFixed(2)}`,
-  ]);
+  ];
   $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
   const option = $("drafts").selectedOptions[0];
   if (option) option.textContent = d.title;
-  checks();
+  page.findings = d.findings.length ? d.findings : [{ words: d.nothing_found, shot: null }];
 }
+/** What the heads show now, to leave them alone as long as that stays. */
+let headed = "";
 function heads() {
   const wanted = JSON.stringify([d.sections, d.total]);
-  if ($("heads").dataset.drawn === wanted) return;
-  $("heads").dataset.drawn = wanted;
-  $("heads").replaceChildren(
-    ...d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => {
-      const head = el("div", { class: "head" });
-      head.style.left = `${(s.start / d.total) * 100}%`;
-      head.style.width = `${((s.end - s.start) / d.total) * 100}%`;
-      const select = el("select", { "aria-label": `pace of ${s.kind}`, "data-section": i });
-      for (const c of d.choices)
-        for (const varied of [false, true]) {
-          const o = el("option", { value: `${c.quarters} ${varied}` }, varied ? `${c.words}, varied` : c.words);
-          o.selected = c.quarters === s.quarters && varied === s.varied;
-          select.append(o);
-        }
-      select.addEventListener("change", () => {
-        const [q, v] = select.value.split(" ");
-        const pace = d.sections.map((/** @type {any} */ t) => [t.quarters, t.varied]);
-        pace[i] = [Number(q), v === "true"];
-        // Only this section is laid anew; what was done elsewhere stays.
-        act("arrange", { pace, section: i });
-      });
-      head.append(el("b", {}, s.kind), select);
-      return head;
-    }),
-  );
-}
-function checks() {
-  const list = d.findings.length ? d.findings : [{ words: d.nothing_found, shot: null }];
-  $("findings").replaceChildren(
-    ...list.map((/** @type {any} */ f) => {
-      const li = el("li");
-      if (f.shot === null) li.textContent = f.words;
-      else {
-        const b = el("button", { type: "button" }, f.words);
-        b.addEventListener("click", () => choose(f.shot));
-        li.append(b);
-      }
-      return li;
-    }),
-  );
+  if (headed === wanted) return;
+  headed = wanted;
+  const per = (/** @type {number} */ frames) => `${(frames / d.total) * 100}%`;
+  page.heads = d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => ({
+    section: i,
+    kind: s.kind,
+    place: { left: per(s.start), width: per(s.end - s.start) },
+    paces: d.choices.flatMap((/** @type {any} */ c) =>
+      [false, true].map((varied) => ({
+        value: `${c.quarters} ${varied}`,
+        words: varied ? `${c.words}, varied` : c.words,
+        chosen: c.quarters === s.quarters && varied === s.varied,
+      })),
+    ),
+  }));
 }
 /** @param {string} id */
 function choose(id) {
@@ -98,19 +112,17 @@ function show() {
       const alternates = await ask(`${path()}/alternates?shot=${mine}`);
       if (shot()?.id === mine) instead(alternates);
     } catch (error) {
-      $("alternates").replaceChildren(el("p", { class: "problem" }, /** @type {Error} */ (error).message));
+      Object.assign(page, { alternates: [], failed: true, noAlternates: /** @type {Error} */ (error).message });
     }
   }, 120);
 }
 function about() {
   const s = shot();
   if (!s) return;
-  $("shot-name").replaceChildren(
-    document.createTextNode(`${s.name ?? "a clip that was left out"} `),
-    el("span", { class: "mono" }, `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`),
-  );
-  $("why").textContent = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
-  $("pin").querySelector("span").textContent = s.pinned ? "unpin" : "pin";
+  page.name = s.name ?? "a clip that was left out";
+  page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
+  page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
+  page.pinWord = s.pinned ? "unpin" : "pin";
   drawStrip(s);
   const video = $("video");
   if (video.dataset.clip !== s.clip) {
@@ -147,27 +159,19 @@ function drawStrip(s) {
 }
 /** @param {any[]} alternates */
 function instead(alternates) {
-  if (!alternates.length) {
-    $("alternates").replaceChildren(el("p", { class: "quiet" }, "No other select fits this place."));
-    return;
-  }
-  $("alternates").replaceChildren(
-    ...alternates.map((a, i) => {
-      const b = el("button", { type: "button", class: "alt", "data-select": a.select });
-      const gains = a.gains
+  page.failed = false;
+  page.noAlternates = alternates.length ? "" : "No other select fits this place.";
+  page.alternates = alternates.map((a, i) => ({
+    ...a,
+    key: i + 1,
+    still: sheet(a.clip),
+    tile: `tile-${tile(a.hit, a.media)}`,
+    caption: `${a.name}: ${a.why.slice(0, 2).join(", ")}`,
+    difference:
+      a.gains
         .map((/** @type {[string, number]} */ [name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`)
-        .join(" ");
-      const name = el("span", { class: "caption" });
-      name.append(el("kbd", {}, i + 1), document.createTextNode(` ${a.name}: ${a.why.slice(0, 2).join(", ")}`));
-      b.append(
-        el("img", { src: sheet(a.clip), alt: "", class: `tile-${tile(a.hit, a.media)}` }),
-        name,
-        el("span", { class: "mono" }, gains || "as good"),
-      );
-      b.addEventListener("click", () => edit({ do: "swap", shot: shot().id, select: a.select }));
-      return b;
-    }),
-  );
+        .join(" ") || "as good",
+  }));
 }
 
 // Edits go one after the other; steps that come faster than they are answered are added up.

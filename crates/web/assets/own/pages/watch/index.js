@@ -1,9 +1,10 @@
 // @ts-check
 // Watch: the whole draft with its music, notes while it runs, and the checks.
 import { ask, loaded } from "../../lib/api.js";
-import { $, css, el, figures, say, startOrStop, svg } from "../../lib/dom.js";
+import { $, css, say, startOrStop, svg } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { on } from "../../lib/keys.js";
+import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
@@ -20,27 +21,65 @@ const seek = (f) => {
   video.currentTime = (Math.max(0, Math.min(d.total - 1, f)) + 0.5) / d.fps;
 };
 
+/** What the page shows beside the picture. */
+const page = onScreen("watch", {
+  /** @type {string[]} */
+  figures: [],
+  /** @type {any[]} */
+  notes: [],
+  /** @type {any[]} */
+  findings: [],
+  /** How far the preview is, in words. */
+  making: "",
+  /** It is being made, and can be stopped. */
+  busy: false,
+  /** It was stopped, and can be begun again. */
+  stopped: false,
+  /** @param {number} f */
+  go(f) {
+    go(f);
+  },
+  /** @param {any} n */
+  remove(n) {
+    keep(() => ask(`${path()}/notes/${n.id}`, undefined, { method: "DELETE" }));
+  },
+  async stop() {
+    making++;
+    Object.assign(page, { busy: false, stopped: true, making: "the preview was stopped" });
+    await ask(`${path()}/preview`, undefined, { method: "DELETE" }).catch((error) => say(error.message));
+  },
+  begin() {
+    make();
+  },
+});
+
 /** Which asking for a preview counts: an edit begins a new one. */
 let making = 0;
 async function make() {
   const mine = ++making;
-  // One changed shot is ready in under a second; a whole draft takes longer, and asking costs what rendering needs.
-  for (let wait = 120; mine === making; wait = Math.min(600, wait * 1.3)) {
-    const p = await ask(`${path()}/preview`);
-    if (mine !== making) return;
-    if (p.state === "ready") {
-      $("making").textContent = "";
-      const src = ofJob(`/media/previews/${p.key}.mp4`);
-      if (!video.src.endsWith(src)) video.src = src;
-      video.dataset.ready = p.key;
-      return;
+  Object.assign(page, { busy: false, stopped: false, making: "" });
+  try {
+    // One changed shot is ready in under a second; a whole draft takes longer, and asking costs what rendering needs.
+    for (let wait = 120; mine === making; wait = Math.min(600, wait * 1.3)) {
+      const p = await ask(`${path()}/preview`);
+      if (mine !== making) return;
+      page.busy = p.state === "making";
+      if (p.state === "ready") {
+        page.making = "";
+        const src = ofJob(`/media/previews/${p.key}.mp4`);
+        if (!video.src.endsWith(src)) video.src = src;
+        video.dataset.ready = p.key;
+        return;
+      }
+      if (p.state === "failed") {
+        page.making = p.words;
+        return;
+      }
+      page.making = `making the preview: ${p.ready} of ${p.total} shots`;
+      await new Promise((done) => setTimeout(done, wait));
     }
-    if (p.state === "failed") {
-      $("making").textContent = p.words;
-      return;
-    }
-    $("making").textContent = `making the preview: ${p.ready} of ${p.total} shots`;
-    await new Promise((done) => setTimeout(done, wait));
+  } catch (error) {
+    Object.assign(page, { busy: false, making: /** @type {Error} */ (error).message });
   }
 }
 function drawLine() {
@@ -79,19 +118,8 @@ const go = (f) => {
   video.pause();
   seek(f);
 };
-function drawNotes() {
-  $("notes").replaceChildren(
-    ...d.notes.map((/** @type {any} */ n) => {
-      const li = el("li"),
-        b = el("button", { class: "go", type: "button" }, `${n.timecode.slice(3)}  ${n.words}`),
-        r = el("button", { class: "link", type: "button", "aria-label": `remove the note ${n.words}` }, "remove");
-      b.addEventListener("click", () => go(n.frame));
-      r.addEventListener("click", () => keep(() => ask(`${path()}/notes/${n.id}`, undefined, { method: "DELETE" })));
-      li.append(b, document.createTextNode(" "), r);
-      return li;
-    }),
-  );
-  if (!d.notes.length) $("notes").append(el("li", { class: "quiet" }, "None yet. Press M while it runs."));
+function showNotes() {
+  page.notes = d.notes;
   $("says-watch").textContent =
     d.notes.length === 1 ? "1 note" : d.notes.length ? `${d.notes.length} notes` : "no notes";
 }
@@ -99,7 +127,7 @@ function drawNotes() {
 async function keep(act) {
   try {
     d.notes = await act();
-    drawNotes();
+    showNotes();
     drawLine();
     return true;
   } catch (error) {
@@ -107,29 +135,17 @@ async function keep(act) {
     return false;
   }
 }
-function drawLists() {
+function showLists() {
   const f = d.figures,
     target = d.target ? `, wanted ${clock(d.target)}` : "";
-  figures($("figures"), [
+  page.figures = [
     `${d.length}${target}`,
     `${f.shots} shots`,
     `${(f.shortest / d.fps).toFixed(2)}–${(f.longest / d.fps).toFixed(2)} s, average ${(f.average / d.fps).toFixed(2)}`,
     `agreement ${f.agreement.toFixed(2)}`,
-  ]);
-  drawNotes();
-  const list = d.findings.length ? d.findings : [{ words: d.nothing_found, frame: null }];
-  $("findings").replaceChildren(
-    ...list.map((/** @type {any} */ q) => {
-      const li = el("li");
-      if (q.frame === null) li.textContent = q.words;
-      else {
-        const b = el("button", { type: "button" }, q.words);
-        b.addEventListener("click", () => go(q.frame));
-        li.append(b);
-      }
-      return li;
-    }),
-  );
+  ];
+  page.findings = d.findings.length ? d.findings : [{ words: d.nothing_found, frame: null }];
+  showNotes();
 }
 const play = () => startOrStop(video);
 function note() {
@@ -148,11 +164,9 @@ function shot(n) {
 }
 async function load() {
   d = await ask(`${path()}/watch.json`);
-  drawLists();
+  showLists();
   drawLine();
-  make().catch((error) => {
-    $("making").textContent = error.message;
-  });
+  make();
 }
 
 if (draft) {
