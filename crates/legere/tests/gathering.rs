@@ -66,7 +66,18 @@ async fn a_thousand_files_do_not_stop_the_page() {
     let same = "[...document.querySelectorAll('tr[id^=clip]')].filter((r) => r.before === 'yes').length === 1";
     browser.until(same, 5).await;
 
+    // The drive is unplugged while a thousand wait, and plugged in again: all of it goes on.
+    let away = dir.path().join("unplugged");
+    std::fs::rename(&media, &away).expect("away");
+    browser.until("document.querySelector('#count').innerText.includes('not where they were')", 60).await;
+    browser.until("document.querySelectorAll('tr[id^=clip].trouble').length >= 60", 30).await;
+    std::fs::rename(&away, &media).expect("back");
+    browser.until("!document.querySelector('#count').innerText.includes('not where they were')", 60).await;
+    let ready = browser.js("return document.querySelectorAll('tr[data-state=ready]').length").await;
+    browser.until(&format!("document.querySelectorAll('tr[data-state=ready]').length > {ready}"), 60).await;
+
     // One file more, in the midst of the others.
+    browser.js("document.querySelectorAll('tr[id^=clip]')[150].before = 'yes'").await;
     let first = media.join("roll/clip 0000.mp4");
     std::fs::hard_link(&first, media.join("roll/clip 0100 again.mp4")).expect("a link");
     assert_eq!(bring(&browser, "roll").await, format!("Brought in 1 clip and 0 tracks, {FILES} were there already."));

@@ -105,6 +105,71 @@ fn a_port_or_a_folder_that_is_taken_is_named() {
     assert!(program.stop());
 }
 
+/// Clips of three seconds, long enough to be read for a while.
+fn card(folder: &Path, count: usize) {
+    std::fs::create_dir_all(folder).expect("a folder");
+    let first = folder.join("C000.mp4");
+    let drawn =
+        ["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=3", "-pix_fmt", "yuv420p"];
+    assert!(Command::new("ffmpeg").args(drawn).arg(&first).status().expect("ffmpeg").success());
+    for i in 1..count {
+        std::fs::copy(&first, folder.join(format!("C{i:03}.mp4"))).expect("a copy");
+    }
+}
+
+/// The light copies on the shelf, and how many frames each has.
+fn light_copies(data: &Path) -> Vec<u64> {
+    let clips = std::fs::read_dir(data.join("shelf/clips")).expect("the shelf").flatten();
+    let frames = |file: &Path| {
+        let asked = ["-v", "error", "-count_frames", "-show_entries", "stream=nb_read_frames", "-of", "csv=p=0"];
+        let out =
+            Command::new("ffprobe").args(asked).args(["-select_streams", "v"]).arg(file).output().expect("ffprobe");
+        String::from_utf8_lossy(&out.stdout).trim().parse().unwrap_or(0)
+    };
+    clips.map(|c| frames(&c.path().join("light.mp4"))).collect()
+}
+
+#[test]
+fn a_clip_that_was_being_read_when_it_ended_is_read_whole_afterwards() {
+    const CLIPS: usize = 12;
+    let dir = house::folder();
+    let [data, media] = ["data", "media"].map(|name| dir.path().join(name));
+    std::fs::create_dir_all(&data).expect("a folder");
+    card(&media.join("card"), CLIPS);
+    let words = ["--media", media.to_str().expect("a name"), "--at-once", "2"];
+    let program = Program::start("serve", &data, &words);
+    let made = ask(&program, "POST /jobs", "name=Read&length=30&rate=25&size=1920x1080");
+    let place = made.lines().find_map(|l| l.strip_prefix("location: ")).expect("a place").trim().to_owned();
+    let job = place.trim_end_matches("/gather").to_owned();
+    ask(&program, &format!("POST {job}/bring"), "root=media&path=");
+    let count = |program: &Program, state: &str| {
+        let page = ask(program, &format!("GET {job}/gather"), "");
+        page.matches(&format!("data-state=\"{state}\"")).count()
+    };
+    let until = |program: &Program, state: &str, least: usize| {
+        let end = std::time::Instant::now() + std::time::Duration::from_secs(120);
+        while count(program, state) < least {
+            assert!(std::time::Instant::now() < end, "{}", ask(program, &format!("GET {job}/gather"), ""));
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        }
+    };
+    // Ctrl-C, then a kill, each in the midst of it.
+    until(&program, "ready", 2);
+    until(&program, "reading", 1);
+    assert!(program.stop());
+    let program = Program::start("serve", &data, &words);
+    until(&program, "ready", 5);
+    until(&program, "reading", 1);
+    program.kill();
+    for frames in light_copies(&data) {
+        assert_eq!(frames, 75, "what lies on the shelf is whole");
+    }
+    let program = Program::start("serve", &data, &words);
+    until(&program, "ready", CLIPS);
+    assert_eq!(light_copies(&data), [75; CLIPS]);
+    assert!(program.stop());
+}
+
 #[test]
 fn nothing_runs_with_the_rights_of_root_and_nothing_is_left_running() {
     if !nix::unistd::Uid::effective().is_root() {

@@ -141,10 +141,15 @@ async fn ended(mut child: Child, wall_clock: Duration) -> Result<(Vec<u8>, Strin
     };
     let (status, printed, said) = tokio::time::timeout(wall_clock, to_end).await.map_err(|_| MediaError::Timeout)??;
     let log = tail(&said);
-    if status.success() {
+    // It calls a file whose last bytes found no room a success.
+    if status.success() && !full(&log) {
         return Ok((printed, log));
     }
     Err(failure(status, log))
+}
+
+fn full(log: &str) -> bool {
+    log.contains("No space left on device") || log.contains("Disk quota exceeded")
 }
 
 /// Why a child failed: only what ended by itself says something about the file.
@@ -154,7 +159,7 @@ fn failure(status: std::process::ExitStatus, log: String) -> MediaError {
     match (status.signal(), status.code()) {
         (Some(XCPU), _) => MediaError::Timeout,
         (Some(_), _) | (_, Some(ASKED_TO_END)) => MediaError::Interrupted,
-        _ if log.contains("No space left on device") || log.contains("Disk quota exceeded") => MediaError::DiskFull,
+        _ if full(&log) => MediaError::DiskFull,
         _ if log.contains("Cannot allocate memory") => MediaError::Interrupted,
         _ if log.contains("Input/output error") || log.contains("Stale file handle") => MediaError::SourceDisk,
         // What should have started it says so, not ffmpeg.
@@ -193,4 +198,41 @@ fn tail(bytes: &[u8]) -> String {
     let from = text.len().saturating_sub(KEPT_LOG);
     let from = (from..text.len()).find(|i| text.is_char_boundary(*i)).unwrap_or(text.len());
     text[from..].trim().to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn a_full_disk_is_told_apart_from_a_damaged_file() {
+        // The first fails at its head, the second at its end alone, which ffmpeg itself takes for a success.
+        for format in ["mp4", "matroska"] {
+            let drawn = ["-f", "lavfi", "-i", "testsrc2=size=64x36:duration=0.2", "-f", format];
+            let full = Guarded::ffmpeg().args(drawn).output(Path::new("/dev/full")).run().await;
+            assert!(matches!(full, Err(MediaError::DiskFull)), "{format}: {full:?}");
+        }
+        let damaged = tempfile::NamedTempFile::new().expect("a file");
+        std::fs::write(damaged.path(), b"no video at all").expect("written");
+        let unread = Guarded::ffprobe().input(damaged.path()).run().await;
+        assert!(matches!(unread, Err(MediaError::Failed { .. })), "{unread:?}");
+    }
+
+    #[tokio::test]
+    async fn what_is_dropped_is_killed() {
+        let endless = ["-re", "-f", "lavfi", "-i", "testsrc2=size=64x36", "-f", "null", "-"];
+        let child = Guarded::ffmpeg().args(endless).spawn().expect("started");
+        let place = std::path::PathBuf::from(format!("/proc/{}", child.id().expect("it runs")));
+        assert!(place.exists());
+        drop(child);
+        for _ in 0..200 {
+            // Killed and not yet waited for is a zombie.
+            let state = std::fs::read_to_string(place.join("stat")).unwrap_or_default();
+            if state.is_empty() || state.contains(") Z ") {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(10)).await;
+        }
+        panic!("it goes on");
+    }
 }
