@@ -104,7 +104,7 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     {
         return run(cargo().args(["bench", "--workspace", "--bench", first, "--"]).args(words));
     }
-    let screen = ["test", "--release", "-p", "legere-web", "--test", "screen", "--", "--ignored", "--nocapture"];
+    let screen = ["test", "--release", "-p", "legere", "--test", "screen", "--", "--ignored", "--nocapture"];
     if more.first().is_some_and(|first| first == "screen") {
         return run(cargo().args(screen));
     }

@@ -79,6 +79,12 @@ impl Browser {
         browser
     }
 
+    /// Runs a script on each page that is opened from now on, before the page's own.
+    pub async fn on_each_page(&self, script: &str) {
+        let what = json!({ "source": script });
+        self.client.issue_cmd(Devtools("Page.addScriptToEvaluateOnNewDocument", what)).await.expect("a script");
+    }
+
     pub async fn go(&self, address: &str) {
         self.client.goto(address).await.expect(address);
     }
@@ -97,6 +103,7 @@ impl Browser {
             "Enter" => '\u{E007}',
             "Escape" => '\u{E00C}',
             "Tab" => '\u{E004}',
+            "Backspace" => '\u{E003}',
             "ArrowLeft" => '\u{E012}',
             "ArrowUp" => '\u{E013}',
             "ArrowRight" => '\u{E014}',

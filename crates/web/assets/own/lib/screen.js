@@ -5,6 +5,7 @@
  * is put into it before that is there from the beginning.
  * @template {object} T @param {string} name @param {T} state @returns {T} */
 export function onScreen(name, state) {
+  /** @type {object} */
   let live = state;
   document.addEventListener("alpine:init", () => {
     const alpine = /** @type {any} */ (window).Alpine;
@@ -12,7 +13,7 @@ export function onScreen(name, state) {
     live = alpine.store(name);
   });
   return /** @type {T} */ (
-    new Proxy(state, {
+    new Proxy(/** @type {object} */ (state), {
       get: (_, key) => Reflect.get(live, key),
       set: (_, key, value) => Reflect.set(live, key, value),
     })

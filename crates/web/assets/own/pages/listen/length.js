@@ -1,14 +1,17 @@
 // @ts-check
 // The right length: versions for a wanted length, their seams, stretch, fades and level.
 import { ask } from "../../lib/api.js";
-import { $, el, say, start } from "../../lib/dom.js";
+import { $, say, start } from "../../lib/dom.js";
 import { on } from "../../lib/keys.js";
+import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { parseLength } from "../../lib/time.js";
 import { L } from "./state.js";
 
 let offers = [],
   seams = [],
+  // Those of the version that is used, as far as what they cost is known.
+  shown = [],
   other = null,
   loop = null;
 const problem = (words) => {
@@ -61,24 +64,12 @@ async function find() {
         : "";
   });
   if ($("length-problem").textContent) $("length-says").textContent = "";
-  drawOffers();
-}
-function drawOffers() {
-  $("versions").replaceChildren(
-    ...offers.map((o, i) => {
-      const li = el("li"),
-        b = el("button", { type: "button", class: "offer", "data-offer": i });
-      const ways = o.seams.map((s) => `${bar(s.out)} → ${bar(s.into)}`).join(", ") || "as it is";
-      b.append(
-        el("span", { class: "mono" }, `${o.seconds.toFixed(2)} s`),
-        ` ${ways} `,
-        el("span", { class: "quiet" }, o.seams.length ? heard(Math.max(...o.seams.map((s) => s.cost))) : ""),
-      );
-      b.addEventListener("click", () => use(o.seams));
-      li.append(b);
-      return li;
-    }),
-  );
+  page.offers = offers.map((o) => ({
+    seams: o.seams,
+    length: `${o.seconds.toFixed(2)} s`,
+    ways: o.seams.map((s) => `${bar(s.out)} → ${bar(s.into)}`).join(", ") || "as it is",
+    heard: o.seams.length ? heard(Math.max(...o.seams.map((s) => s.cost))) : "",
+  }));
 }
 async function use(list) {
   if (await L.send("version", { spans: spansOf(list) })) seams = list;
@@ -87,37 +78,32 @@ async function use(list) {
 function drawSeams() {
   const joins = L.data.version ? L.data.version.joins : [];
   const known = (j) => seams.find((s) => Math.abs(s.out - j.out) < 0.01 && Math.abs(s.into - j.into) < 0.01);
-  const list = joins.map((j) => known(j) || { out: j.out, into: j.into, cost: 1 });
-  $("seams").replaceChildren(
-    ...list.map((s, i) => {
-      const p = el("p", { class: "seam", "data-seam": i, "data-at": joins[i].at });
-      const button = (text, act, label) => {
-        const b = el("button", { type: "button", class: "link", "aria-label": label || text }, text);
-        b.addEventListener("click", () => attempt(act));
-        return b;
-      };
-      const put = (next) => use(list.map((q, k) => (k === i ? next : q)));
-      const moved = async (beats) => put((await ask(`${L.base()}/seam`, { seam: s, beats }))[0]);
-      p.append(
-        el("b", {}, `seam ${i + 1} `),
-        el("span", { class: "mono" }, `${joins[i].at.toFixed(2)} s  ${bar(s.out)} → ${bar(s.into)} `),
-        button(loop === i ? "stop" : "hear it", () => audition(i, joins[i].at), `hear seam ${i + 1}`),
-        " ",
-        button("a beat earlier", () => moved(-1)),
-        " ",
-        button("a beat later", () => moved(1)),
-        " ",
-        button("the next best", async () => {
-          const others = await ask(`${L.base()}/seam`, { seam: s });
-          const at = others.findIndex((o) => Math.abs(o.out - s.out) < 0.01 && Math.abs(o.into - s.into) < 0.01);
-          const next = others[(at + 1) % others.length];
-          if (next) await put(next);
-        }),
-      );
-      return p;
-    }),
-  );
+  shown = joins.map((j) => known(j) || { out: j.out, into: j.into, cost: 1 });
+  page.seams = shown.map((s, i) => ({
+    at: joins[i].at,
+    name: `seam ${i + 1}`,
+    words: `${joins[i].at.toFixed(2)} s  ${bar(s.out)} → ${bar(s.into)}`,
+    heard: loop === i,
+  }));
 }
+const put = (i, next) => use(shown.map((q, k) => (k === i ? next : q)));
+async function nextBest(i) {
+  const s = shown[i],
+    others = await ask(`${L.base()}/seam`, { seam: s });
+  const at = others.findIndex((o) => Math.abs(o.out - s.out) < 0.01 && Math.abs(o.into - s.into) < 0.01);
+  const next = others[(at + 1) % others.length];
+  if (next) await put(i, next);
+}
+/** The versions that were found, and the seams of the one that is used. */
+const page = onScreen("length", {
+  offers: [],
+  seams: [],
+  use: (list) => use(list),
+  hear: (i) => attempt(() => audition(i, page.seams[i].at)),
+  move: (i, beats) =>
+    attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
+  next: (i) => attempt(() => nextBest(i)),
+});
 // Two bars before a seam and two after, again and again.
 function audition(i, at) {
   if (loop === i) {
@@ -162,12 +148,12 @@ function hear() {
   start(other);
 }
 const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
-const shown = () => L.data.version.duration.toFixed(2);
+const shownLength = () => L.data.version.duration.toFixed(2);
 // How many times as long as at its own tempo. The page shows less of a length than there is: what was not touched, or is
 // its own length again, stretches nothing by what was rounded away.
 function factor() {
   const text = $("stretch").value.trim();
-  if (text === shown()) return L.data.version.stretch;
+  if (text === shownLength()) return L.data.version.stretch;
   return text === own().toFixed(2) ? 1 : seconds(text, own()) / own();
 }
 function stretchWords() {
@@ -204,7 +190,7 @@ async function finish(event) {
 function show() {
   const v = L.data.version;
   if (!v) return;
-  $("stretch").value = shown();
+  $("stretch").value = shownLength();
   $("fade-in").value = v.fade_in.milliseconds / 1000;
   $("fade-out").value = v.fade_out.milliseconds / 1000;
   $("curve-in").value = v.fade_in.curve;

@@ -2,10 +2,11 @@
 // Sift: look, decide, next.
 import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
-import { $, css, el, say, startOrStop } from "../../lib/dom.js";
+import { $, css, say, startOrStop } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
 import { STILLS, image, light, tile, when } from "../../lib/filmstrip.js";
 import { on } from "../../lib/keys.js";
+import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
@@ -40,47 +41,36 @@ function toggle(set, value) {
   narrow();
   if (shown.length && !shown.includes(now)) show(shown[0]);
 }
-/** What narrows, by what it narrows to: kept, so that the focus and a click under way stay where they are.
- * @type {Map<string, any>} */
-const chips = new Map();
-/** @param {string} text @param {Set<string>} set @param {string} value */
-function chip(text, set, value) {
-  let b = chips.get(value);
-  if (!b) {
-    b = el("button", { type: "button", class: "chip", "data-filter": value });
-    b.addEventListener("click", () => toggle(set, value));
-    chips.set(value, b);
-  }
-  if (b.textContent !== text) b.textContent = text;
-  b.setAttribute("aria-pressed", String(set.has(value)));
-  return b;
-}
-/** The tags that have no chip, kept as long as they are the same.
- * @param {string[]} rest */
-function others(rest) {
-  const kept = chips.get("more");
-  if (kept?.dataset.tags === rest.join()) return kept;
-  const more = el("select", { "aria-label": "more tags", class: "chip", "data-tags": rest.join() });
-  more.append(el("option", { value: "" }, `${rest.length} more`));
-  for (const tag of rest) more.append(el("option", { value: tag }, tag.split(":")[1]));
-  more.addEventListener("change", () => more.value && toggle(filters.tags, more.value));
-  chips.set("more", more);
-  return more;
-}
+/** What can be narrowed to: chips for tiers and for the most used tags, a list for the others. */
+const page = onScreen("sift", {
+  /** @type {{ kind: "tiers" | "tags", value: string, words: string, on: boolean }[]} */
+  chips: [],
+  /** @type {{ value: string, words: string }[]} */
+  more: [],
+  /** @param {"tiers" | "tags"} kind @param {string} value */
+  toggle(kind, value) {
+    toggle(filters[kind], value);
+  },
+  /** @param {HTMLSelectElement} list */
+  take(list) {
+    if (list.value) toggle(filters.tags, list.value);
+    list.value = "";
+  },
+});
 function drawFilters() {
-  const tiers = ["unread", "hero", "strong", "spare", "out"].map((tier) =>
-    chip(`${tier} ${all.filter((s) => s.tier === tier).length}`, filters.tiers, tier),
-  );
+  const words = (/** @type {string} */ tag) => tag.split(":")[1];
   const used = usedTags(all),
-    near = [...new Set([...filters.tags, ...used])].slice(0, Math.max(CHIPS, filters.tags.size)),
-    rest = used.filter((tag) => !near.includes(tag));
-  const nodes = [...tiers, ...near.map((tag) => chip(tag.split(":")[1], filters.tags, tag))];
-  if (rest.length) nodes.push(others(rest));
-  const there = [...$("filters").children];
-  if (nodes.length === there.length && nodes.every((node, i) => node === there[i])) return;
-  const focus = document.activeElement;
-  $("filters").replaceChildren(...nodes);
-  if (nodes.includes(focus)) /** @type {HTMLElement} */ (focus).focus();
+    near = [...new Set([...filters.tags, ...used])].slice(0, Math.max(CHIPS, filters.tags.size));
+  page.chips = [
+    ...["unread", "hero", "strong", "spare", "out"].map((tier) => ({
+      kind: /** @type {const} */ ("tiers"),
+      value: tier,
+      words: `${tier} ${all.filter((s) => s.tier === tier).length}`,
+      on: filters.tiers.has(tier),
+    })),
+    ...near.map((tag) => ({ kind: /** @type {const} */ ("tags"), value: tag, words: words(tag), on: filters.tags.has(tag) })),
+  ];
+  page.more = used.filter((tag) => !near.includes(tag)).map((tag) => ({ value: tag, words: words(tag) }));
 }
 
 function drawStill() {
