@@ -33,7 +33,7 @@ enum Task {
     /// Measure what is to be fast.
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
-        /// and folders on the MIDI files in them; `screen` asks for the pages of a job of a thousand clips; all else is passed on to `cargo bench`.
+        /// and folders on the MIDI files in them; `screen` presses keys in a job of a thousand clips; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
