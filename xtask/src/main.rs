@@ -102,13 +102,13 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     if let Some((first, words)) = more.split_first()
         && ["track", "scores"].contains(&first.as_str())
     {
-        return run(cargo().args(["bench", "--workspace", "--bench", first, "--"]).args(words));
+        return run(research(&["bench", "--bench", first, "--"]).args(words));
     }
     let screen = ["test", "--release", "-p", "legere", "--test", "screen", "--", "--ignored", "--nocapture"];
     if more.first().is_some_and(|first| first == "screen") {
         return run(cargo().args(screen));
     }
-    let benches = ["--bench", "proposals", "--bench", "light", "--bench", "track"];
+    let benches = ["--bench", "proposals", "--bench", "reading", "--bench", "light"];
     run(cargo().args(["bench", "--workspace"]).args(benches).args(more))?;
     if more.is_empty() {
         run(cargo().args(screen))?;
@@ -137,6 +137,15 @@ fn readers() -> Result<(), TaskError> {
     run(Command::new(folder.join("bin/pip")).args(["install", "--quiet"]).args(READERS))?;
     let listing = std::fs::write(&listed, READERS.join("\n"));
     listing.map_err(|source| TaskError::Start { program: listed.display().to_string(), source })
+}
+
+/// Cargo in the workspace that fits and judges the reading of music.
+fn research(words: &[&str]) -> Command {
+    let mut cargo = cargo();
+    let manifest = root().join("research/Cargo.toml");
+    cargo.arg(words[0]).arg("--manifest-path").arg(manifest).args(&words[1..]);
+    cargo.env("CARGO_TARGET_DIR", root().join("target/research"));
+    cargo
 }
 
 fn npm() -> Command {

@@ -1,29 +1,11 @@
-//! Reading, and laying selects on music.
+//! Laying selects on music.
 
-use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use criterion::{Criterion, criterion_group, criterion_main};
 use legere_core::arrange::{Arranger, Candidate, slots};
-use legere_core::footage::ClipReader;
 use legere_core::id::{ClipId, SelectId, ShotIds};
 use legere_core::select::{Range, Tier};
 use legere_core::time::{FrameRate, Seconds};
-use legere_core::track::{
-    Audio, Beat, Cue, CueKind, READING_RATE, Section, SectionKind, Trace, TrackReading, read_track,
-};
-
-/// A minute of kick, hat and bass at 120 beats a minute.
-fn minute() -> Vec<f32> {
-    let mut noise = 1u32;
-    (0..READING_RATE * 60)
-        .map(|i| {
-            let t = i as f32 / READING_RATE as f32;
-            noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-            let hiss = noise as f32 / u32::MAX as f32 - 0.5;
-            let (beat, half) = (t % 0.5, (t + 0.25) % 0.5);
-            let bass = 0.2 * (t * 55.0 * std::f32::consts::TAU).sin();
-            0.6 * (beat * 400.0).sin() * (-beat * 20.0).exp() + 0.3 * hiss * (-half * 60.0).exp() + bass
-        })
-        .collect()
-}
+use legere_core::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading};
 
 /// 45 s at 120 beats a minute.
 fn music() -> TrackReading {
@@ -69,11 +51,6 @@ fn selects(n: u32) -> Vec<Candidate> {
 }
 
 fn benches(c: &mut Criterion) {
-    let samples = minute();
-    c.bench_function("read a minute of music", |b| {
-        b.iter(|| read_track(Audio::mono(&samples)).expect("music"));
-    });
-
     let rate: FrameRate = "24000/1001".parse().expect("a rate");
     let reading = music();
     for n in [60, 1000] {
@@ -87,26 +64,6 @@ fn benches(c: &mut Criterion) {
             });
         });
     }
-
-    let (w, h) = (192usize, 108usize);
-    let frame = |k: usize| -> Vec<u8> {
-        (0..w * h)
-            .map(|i| (128.0 + 60.0 * ((i % w + 2 * k) as f32 * 0.2).sin() + 40.0 * ((i / w) as f32 * 0.3).cos()) as u8)
-            .collect()
-    };
-    let frames: Vec<Vec<u8>> = (0..25).map(frame).collect();
-    c.bench_function("read a second of pictures", |b| {
-        b.iter_batched(
-            || ClipReader::new(w, h, 25.0),
-            |mut reader| {
-                for f in &frames {
-                    reader.push(f).expect("a frame");
-                }
-                reader.finish().expect("a reading")
-            },
-            BatchSize::SmallInput,
-        );
-    });
 }
 
 criterion_group! { name = all; config = Criterion::default().sample_size(10); targets = benches }

@@ -3,8 +3,10 @@
 use crate::film::Film;
 use crate::music::{Composed, compose, escapement, others, record};
 use crate::plan::{Fault, Plan, long_hour};
-use legere_core::footage::{ClipReader, ClipReading, LONGER_SIDE};
-use legere_core::track::{Audio, CueKind, READING_RATE, SectionKind, TrackReading, read_track};
+use legere_analysis::footage::{ClipReader, LONGER_SIDE};
+use legere_analysis::music::{Audio, READING_RATE, read_track};
+use legere_core::footage::ClipReading;
+use legere_core::track::{CueKind, SectionKind, TrackReading};
 use std::sync::OnceLock;
 
 fn played() -> &'static (Composed, TrackReading) {

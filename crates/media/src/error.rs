@@ -1,5 +1,5 @@
-use legere_core::footage::ReadClipError;
-use legere_core::track::ReadTrackError;
+use legere_analysis::footage::ReadClipError;
+use legere_analysis::music::ReadTrackError;
 
 /// What can be wrong with a file. The text is for the editor; what ffmpeg said is in the log.
 #[derive(Debug, thiserror::Error)]

@@ -247,7 +247,7 @@ impl Marks {
 
 fn tempo(beats: &[Beat]) -> Option<f64> {
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    super::level::median_gap(&times).map(|gap| 60.0 / gap)
+    crate::stats::median_gap(&times).map(|gap| 60.0 / gap)
 }
 
 /// The nearest onset when it is near enough, else the time itself.
@@ -264,7 +264,7 @@ fn nearest(times: impl Iterator<Item = f64>, at: f64) -> Option<usize> {
 fn place_of(beats: &[Beat], at: f64, gap: f64) -> Option<u32> {
     let i = nearest(beats.iter().map(|b| b.at), at)?;
     let around = &beats[i.saturating_sub(4)..(i + 5).min(beats.len())];
-    let theirs = super::level::median_gap(&around.iter().map(|b| b.at).collect::<Vec<f64>>())?;
+    let theirs = crate::stats::median_gap(&around.iter().map(|b| b.at).collect::<Vec<f64>>())?;
     ((beats[i].at - at).abs() < gap / 4.0 && (theirs / gap).log2().abs() < AS_FAST).then_some(beats[i].beat)
 }
 
@@ -358,7 +358,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
         }
         Edit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
         // What was set by hand may be that near already in places; most of it must not become so.
-        Edit::Double if super::level::median_gap(&times).is_some_and(|gap| gap < 2.0 * CLOSEST) => {
+        Edit::Double if crate::stats::median_gap(&times).is_some_and(|gap| gap < 2.0 * CLOSEST) => {
             Err(MarkError::TooDense)
         }
         Edit::Double => Ok(bars::doubled(&track.beats, m)),
@@ -412,7 +412,7 @@ fn strong_beats(track: &TrackReading) -> Result<Vec<Beat>, MarkError> {
 fn all_beats(track: &TrackReading, reading: &TrackReading) -> Result<Vec<Beat>, MarkError> {
     let times = |of: &TrackReading| -> Vec<f64> { of.beats.iter().map(|b| b.at).collect() };
     let (marks, read) = (times(track), times(reading));
-    let ([first, .., last], Some(gap)) = (&marks[..], super::level::median_gap(&read)) else {
+    let ([first, .., last], Some(gap)) = (&marks[..], crate::stats::median_gap(&read)) else {
         return Err(MarkError::Nothing);
     };
     let as_read = |at: f64| nearest(read.iter().copied(), at).map(|i| read[i]).filter(|r| (r - at).abs() < SNAP);

@@ -1,14 +1,24 @@
 //! What the music sounds like along time, small enough to be kept: harmony and timbre, for finding places that can be
 //! joined.
 
-use super::spectrum::Spectrum;
 use serde::{Deserialize, Serialize};
 
 /// Seconds a row stands for.
-const STEP: f64 = 0.1;
-const CLASSES: usize = 12;
-const BANDS: usize = 8;
-const ROW: usize = CLASSES + BANDS;
+pub const STEP: f64 = 0.1;
+/// The semitones of an octave, from C.
+pub const PITCH_CLASSES: usize = 12;
+/// Bands, from low to high.
+pub const BANDS: usize = 8;
+const ROW: usize = PITCH_CLASSES + BANDS;
+
+/// What is heard in a tenth of a second, a byte each.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct TextureRow {
+    /// Of unit length together; 255 is all of it.
+    pub chroma: [u8; PITCH_CLASSES],
+    /// Logarithmic levels; 255 is louder than full scale gets.
+    pub bands: [u8; BANDS],
+}
 
 /// Rows of 12 pitch classes (of unit length) and 8 band levels, a byte each. Written as hexadecimal text.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -24,7 +34,7 @@ pub struct BrokenTexture;
 /// What is heard in a stretch.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Sound {
-    harmony: [f64; CLASSES],
+    harmony: [f64; PITCH_CLASSES],
     timbre: [f64; BANDS],
 }
 
@@ -38,21 +48,9 @@ impl Sound {
 }
 
 impl Texture {
-    pub(super) fn of(spectrum: &Spectrum, duration: f64) -> Self {
-        let count = (duration / STEP).ceil() as usize;
-        let mut rows = Vec::with_capacity(count * ROW);
-        for i in 0..count {
-            let (start, end) = (i as f64 * STEP, (i + 1) as f64 * STEP);
-            rows.extend(spectrum.mean_chroma(start, end).map(|v| (v * 255.0).round() as u8));
-            // Band levels are logarithms of 1 + magnitude; 5 is louder than full scale gets.
-            rows.extend(
-                spectrum
-                    .mean_bands(start, end, BANDS)
-                    .iter()
-                    .map(|v| (v / 5.0 * 255.0).round().clamp(0.0, 255.0) as u8),
-            );
-        }
-        Self { rows }
+    /// Of what was heard every [`STEP`] seconds.
+    pub fn from_rows(rows: impl IntoIterator<Item = TextureRow>) -> Self {
+        Self { rows: rows.into_iter().flat_map(|row| row.chroma.into_iter().chain(row.bands)).collect() }
     }
 
     pub fn is_empty(&self) -> bool {
@@ -68,11 +66,11 @@ impl Texture {
         for row in self.rows[(from * ROW).min(self.rows.len())..(to * ROW).min(self.rows.len())].chunks_exact(ROW) {
             sum.iter_mut().zip(row).for_each(|(s, v)| *s += f64::from(*v) / 255.0);
         }
-        let norm = sum[..CLASSES].iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-9);
+        let norm = sum[..PITCH_CLASSES].iter().map(|v| v * v).sum::<f64>().sqrt().max(1e-9);
         let rows = (to - from) as f64;
         Sound {
             harmony: std::array::from_fn(|i| sum[i] / norm),
-            timbre: std::array::from_fn(|i| sum[CLASSES + i] / rows),
+            timbre: std::array::from_fn(|i| sum[PITCH_CLASSES + i] / rows),
         }
     }
 }
@@ -103,7 +101,7 @@ mod tests {
 
     /// One row whose only pitch class is `class`, and whose bands all have a level.
     fn row(class: usize, level: u8) -> String {
-        (0..CLASSES).map(|c| if c == class { "ff".into() } else { "00".to_owned() }).collect::<String>()
+        (0..PITCH_CLASSES).map(|c| if c == class { "ff".into() } else { "00".to_owned() }).collect::<String>()
             + &format!("{level:02x}").repeat(BANDS)
     }
 

@@ -1,6 +1,6 @@
 //! A track as it is used: a list of spans of it, played one after the other, perhaps stretched, with fades and a level.
 
-use super::loudness::programme;
+use super::loudness::programme_loudness;
 use super::{Beat, Cue, Section, Texture, Trace, TrackReading};
 use crate::time::Seconds;
 use serde::{Deserialize, Deserializer, Serialize};
@@ -241,7 +241,7 @@ impl Version {
             blocks.extend(track.momentary.values.get(i).map(|v| v + level + 20.0 * gain.max(1e-4).log10()));
             at += step;
         }
-        programme(&blocks).map_or(track.loudness + level, |v| (v * 10.0).round() / 10.0)
+        programme_loudness(&blocks).map_or(track.loudness + level, |v| (v * 10.0).round() / 10.0)
     }
 
     /// What the reading of the track says about this version; times count from the version's beginning. The bars

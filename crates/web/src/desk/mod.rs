@@ -12,8 +12,8 @@ mod recent;
 pub mod selects;
 pub mod tracks;
 
+use legere_analysis::music::READING_VERSION;
 use legere_core::id::{ClipId, JobId, TrackId};
-use legere_core::track::READING_VERSION;
 use legere_media::roots::Roots;
 use legere_media::shelf::Shelf;
 use legere_store::clips::State;

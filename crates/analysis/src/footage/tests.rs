@@ -1,0 +1,264 @@
+//! Drawn pictures whose movement is known.
+
+use super::*;
+use legere_core::footage::EnergyTrace;
+
+const W: usize = 192;
+const H: usize = 108;
+
+/// A picture with blobs of several sizes, seen by a camera at (`x`, `y`) in frame widths, `zoom` times as near.
+fn scene(x: f64, y: f64, zoom: f64) -> Vec<u8> {
+    let mut out = Vec::with_capacity(W * H);
+    for py in 0..H {
+        for px in 0..W {
+            let u = (px as f64 - W as f64 / 2.0) / W as f64 / zoom + x;
+            let v = (py as f64 - H as f64 / 2.0) / W as f64 / zoom + y;
+            let value = 128.0
+                + 50.0 * (u * 19.0 + (v * 7.0).sin()).sin()
+                + 40.0 * (v * 23.0 + (u * 5.0).cos()).sin()
+                + 25.0 * (u * 61.0).sin() * (v * 53.0).cos();
+            out.push(value.clamp(0.0, 255.0) as u8);
+        }
+    }
+    out
+}
+
+fn read(rate: f64, frames: usize, draw: impl Fn(f64) -> Vec<u8>) -> ClipReading {
+    let mut reader = ClipReader::new(W, H, rate);
+    for i in 0..frames {
+        reader.push(&draw(i as f64 / rate)).expect("a whole frame");
+    }
+    reader.finish().expect("frames")
+}
+
+fn middle(values: &[f32]) -> f64 {
+    let third = values.len() / 3;
+    f64::from(values[third..2 * third].iter().sum::<f32>()) / third as f64
+}
+
+#[test]
+fn a_pan_is_measured_in_frame_widths_a_second() {
+    for rate in [25.0, 50.0] {
+        let reading = read(rate, (2.0 * rate) as usize, |t| scene(0.2 * t, 0.0, 1.0));
+        assert!((middle(&reading.samples.pan) - 0.2).abs() < 0.02, "{:?}", reading.samples.pan);
+        assert!(middle(&reading.samples.tilt).abs() < 0.02);
+        assert_eq!(reading.movement(0.0, 2.0), "right");
+    }
+}
+
+#[test]
+fn a_tilt_up_and_a_push_in_have_their_signs() {
+    let up = read(25.0, 50, |t| scene(0.0, -0.1 * t, 1.0));
+    // A tenth of the width is 0.178 of the height.
+    assert!((middle(&up.samples.tilt) - 0.178).abs() < 0.02, "{:?}", up.samples.tilt);
+    assert_eq!(up.movement(0.0, 2.0), "up");
+    let inward = read(25.0, 50, |t| scene(0.0, 0.0, (0.3 * t).exp()));
+    assert!((middle(&inward.samples.zoom) - 0.3).abs() < 0.05, "{:?}", inward.samples.zoom);
+    assert_eq!(inward.movement(0.0, 2.0), "in");
+}
+
+#[test]
+fn energy_is_the_same_at_any_frame_rate_and_grows_with_the_movement() {
+    let at = |rate: f64, speed: f64| read(rate, (2.0 * rate) as usize, |t| scene(speed * t, 0.0, 1.0)).energy(0.0, 2.0);
+    assert!((at(25.0, 0.3) - at(50.0, 0.3)).abs() < 4.0, "{} {}", at(25.0, 0.3), at(50.0, 0.3));
+    let rising: Vec<f64> = [0.0, 0.05, 0.15, 0.4, 0.9].iter().map(|s| at(25.0, *s)).collect();
+    assert!(rising.windows(2).all(|w| w[1] > w[0] + 3.0), "{rising:?}");
+    assert!(rising[0] < 2.0, "a still picture has no energy: {rising:?}");
+}
+
+#[test]
+fn a_trembling_hand_is_shake_and_a_smooth_pan_is_not() {
+    let smooth = read(25.0, 75, |t| scene(0.25 * t, 0.0, 1.0));
+    let trembling = read(25.0, 75, |t| scene(0.012 * (t * 40.0).sin(), 0.01 * (t * 51.0).cos(), 1.0));
+    assert!(middle(&smooth.samples.shake) < 0.15, "{:?}", smooth.samples.shake);
+    assert!(middle(&trembling.samples.shake) > 0.5, "{:?}", trembling.samples.shake);
+}
+
+#[test]
+fn blur_lowers_sharpness_and_darkness_lowers_exposure() {
+    let blurred = |t: f64| {
+        let sharp = scene(0.02 * t, 0.0, 1.0);
+        let mut out = sharp.clone();
+        for y in 4..H - 4 {
+            for x in 4..W - 4 {
+                let mut sum = 0u32;
+                for dy in 0..9 {
+                    for dx in 0..9 {
+                        sum += u32::from(sharp[(y + dy - 4) * W + x + dx - 4]);
+                    }
+                }
+                out[y * W + x] = (sum / 81) as u8;
+            }
+        }
+        out
+    };
+    let checks = |t: f64| {
+        let mut frame = scene(0.02 * t, 0.0, 1.0);
+        for (i, p) in frame.iter_mut().enumerate() {
+            if (i % W / 3 + i / W / 3).is_multiple_of(2) {
+                *p = p.saturating_sub(60);
+            }
+        }
+        frame
+    };
+    let sharp = read(25.0, 20, checks);
+    let soft = read(25.0, 20, blurred);
+    assert!(middle(&sharp.samples.sharpness) > 2.0 * middle(&soft.samples.sharpness));
+    let dark = read(25.0, 10, |t| scene(t, 0.0, 1.0).iter().map(|v| v / 16).collect());
+    assert!(middle(&dark.samples.exposure) < 0.05);
+}
+
+#[test]
+fn a_cut_inside_a_clip_is_found_and_a_pan_is_none() {
+    let reading = read(25.0, 50, |t| {
+        if t < 1.0 { scene(0.1 * t, 0.0, 1.0) } else { scene(3.0, 2.0, 1.0).iter().map(|v| v / 3).collect() }
+    });
+    assert_eq!(reading.shot_changes, [1.0]);
+}
+
+/// A disc that lies still and is suddenly knocked about.
+fn struck(t: f64, hit: f64) -> Vec<u8> {
+    let mut frame = scene(0.0, 0.0, 1.0);
+    let swing = if t > hit { 0.12 * ((t - hit) * 30.0).sin() * (-(t - hit) * 2.0).exp() } else { 0.0 };
+    for y in 0..H {
+        for x in 0..W {
+            let u = x as f64 / W as f64 - 0.5 - swing;
+            let v = (y as f64 - H as f64 / 2.0) / W as f64;
+            if u * u + v * v < 0.02 {
+                frame[y * W + x] = 250;
+            }
+        }
+    }
+    frame
+}
+
+#[test]
+fn the_hit_is_where_it_strikes() {
+    let reading = read(25.0, 100, |t| struck(t, 2.2));
+    let best = &reading.moments[0];
+    assert!((best.hit - 2.2).abs() <= 0.08, "{best:?}");
+    assert!(best.start < best.hit && best.hit < best.end && best.end <= 4.0);
+}
+
+#[test]
+fn one_frame_is_a_reading_and_none_is_an_error() {
+    assert_eq!(ClipReader::new(W, H, 25.0).finish(), Err(ReadClipError::NoPictures));
+    let one = read(25.0, 1, |_| scene(0.0, 0.0, 1.0));
+    assert_eq!(one.moments.len(), 1);
+    let mut reader = ClipReader::new(W, H, 25.0);
+    assert!(matches!(reader.push(&[0; 7]), Err(ReadClipError::FrameSize { got: 7, .. })));
+}
+
+#[test]
+fn each_way_of_the_camera_has_its_word() {
+    for (dx, dy, zoom, word) in [
+        (0.2, 0.0, 0.0, "right"),
+        (-0.2, 0.0, 0.0, "left"),
+        (0.0, -0.15, 0.0, "up"),
+        (0.0, 0.15, 0.0, "down"),
+        (0.0, 0.0, 0.3, "in"),
+        (0.0, 0.0, -0.3, "out"),
+        (0.0, 0.0, 0.0, "still"),
+    ] {
+        let reading = read(25.0, 40, |t| scene(dx * t, dy * t, (zoom * t).exp()));
+        assert_eq!(reading.movement(0.0, 1.6), word, "{dx} {dy} {zoom}");
+    }
+}
+
+#[test]
+fn samples_stand_for_tenths_of_a_second_at_any_rate() {
+    for (rate, frames) in [(12.0, 36), (23.976, 72), (25.0, 75), (30.0, 90)] {
+        let reading = read(rate, frames, |t| scene(0.1 * t, 0.0, 1.0));
+        assert!((reading.duration - frames as f64 / rate).abs() < 1e-9);
+        let wanted = (reading.duration / STEP).ceil() as usize;
+        let s = &reading.samples;
+        for (name, trace) in [
+            ("motion", &s.motion),
+            ("shake", &s.shake),
+            ("sharpness", &s.sharpness),
+            ("exposure", &s.exposure),
+            ("pan", &s.pan),
+            ("tilt", &s.tilt),
+            ("zoom", &s.zoom),
+        ] {
+            assert!(trace.len().abs_diff(wanted) <= 1, "{name} at {rate}: {} for {wanted}", trace.len());
+            assert!(trace.iter().all(|v| v.is_finite()), "{name} at {rate}");
+        }
+    }
+}
+
+#[test]
+fn a_burst_all_over_the_picture_is_no_shaking_hand() {
+    // Dark birds that fly up in all directions from one second on.
+    let burst = |t: f64| {
+        let mut frame = scene(0.0, 0.0, 1.0);
+        for bird in 0..24 {
+            let angle = f64::from(bird) * 0.61;
+            let way = if t > 1.0 { (t - 1.0) * 0.5 } else { 0.0 };
+            let (bx, by) = (0.5 + way * angle.cos() + 0.02 * f64::from(bird % 5), 0.3 + way * angle.sin());
+            for y in 0..H {
+                for x in 0..W {
+                    let (u, v) = (x as f64 / W as f64 - bx, y as f64 / W as f64 - by);
+                    if u * u + v * v < 0.0012 {
+                        frame[y * W + x] = 12;
+                    }
+                }
+            }
+        }
+        frame
+    };
+    let reading = read(25.0, 75, burst);
+    let best = &reading.moments[0];
+    assert!((best.hit - 1.0).abs() < 0.4, "{:?}", reading.moments);
+    assert!(best.end > 1.8, "what follows the burst is worth having: {best:?}");
+}
+
+mod any {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(16))]
+        #[test]
+        fn whatever_is_seen_the_reading_is_well_formed(
+            seed in any::<u32>(), frames in 1usize..40, rate in 5.0f64..31.0, cut in 0usize..40
+        ) {
+            let mut noise = seed;
+            let mut reader = ClipReader::new(32, 20, rate);
+            for i in 0..frames {
+                let level = if i < cut { 40 } else { 200 };
+                let frame: Vec<u8> = (0..32 * 20)
+                    .map(|_| {
+                        noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+                        (level + (noise >> 27)) as u8
+                    })
+                    .collect();
+                reader.push(&frame).expect("a frame");
+            }
+            let reading = reader.finish().expect("a reading");
+            for trace in [&reading.samples.motion, &reading.samples.shake, &reading.samples.sharpness, &reading.samples.exposure] {
+                prop_assert!(trace.iter().all(|v| (0.0..=1.0).contains(v)), "{trace:?}");
+            }
+            prop_assert!(!reading.moments.is_empty());
+            for m in &reading.moments {
+                prop_assert!(m.start >= 0.0 && m.start <= m.hit && m.hit <= m.end && m.end <= reading.duration + 1e-3, "{m:?}");
+                prop_assert!((0.0..=100.0).contains(&m.energy) && !m.why.is_empty());
+            }
+            prop_assert!((0.0..=100.0).contains(&reading.energy(0.0, reading.duration)));
+            prop_assert!(reading.shot_changes.iter().all(|c| *c > 0.0 && *c < reading.duration));
+        }
+    }
+}
+
+#[test]
+fn an_energy_trace_tells_what_the_reading_tells() {
+    let motion: Vec<f32> = (0..100).map(|i| ((i * 37) % 100) as f32 / 99.0).collect();
+    let samples = Samples { step: STEP, motion, ..Samples::default() };
+    let reading = ClipReading { duration: 10.0, samples, shot_changes: vec![], moments: vec![] };
+    let trace = EnergyTrace::from_bytes(EnergyTrace::of(&reading).bytes().to_vec());
+    for (start, end) in [(0.0, 10.0), (1.2, 3.4), (9.9, 12.0), (-3.0, 0.5), (20.0, 30.0)] {
+        let (exact, kept) = (reading.energy(start, end), trace.energy(start, end));
+        assert!((exact - kept).abs() <= 0.25, "{start}–{end}: {exact} {kept}");
+    }
+    assert_eq!(EnergyTrace::default().energy(0.0, 1.0), 0.0);
+}

@@ -1,0 +1,351 @@
+//! Metre and downbeats: which of the beats is the one.
+//!
+//! A bar begins where two networks hear one ([`super::beatwise`], [`super::pulse`]), the harmony changes and something
+//! new starts; in four, the second and the fourth beat carry the snare. A hidden Markov model over metre and place in the
+//! bar walks along the beats, so that a doubtful bar follows its neighbours, and a bar of another length is possible but
+//! costs.
+
+use super::TrackFeatures;
+use super::activations::Pulse;
+use super::beat_sync::Odds;
+use super::beats::FoundBeat;
+use super::network::log_odds;
+use super::onsets::strongest;
+use super::spectrum::FRAME_RATE;
+
+const METRES: [usize; 3] = [2, 3, 4];
+
+/// How many things speak for a one.
+pub const HEARD: usize = 4;
+/// Nothing is surer than this that a beat is no one.
+const UNSURE: f64 = 0.04;
+
+/// How clearly each thing speaks, and what leaving the count costs.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Weights {
+    /// A new harmony, new timbre, and the odds by the network that hears along time and the one that hears from beat to
+    /// beat: for a one.
+    pub down: [f64; HEARD],
+    /// The snare: for the second and fourth beat of four.
+    pub backbeat: f64,
+    /// What it costs to call the next beat a one before the bar is full, or to change the metre.
+    pub irregular: f64,
+    pub other_metre: f64,
+    /// What bars of two and of three are given for being rarer than those of four.
+    pub rare: [f64; 2],
+    /// That the first beat is a one, and that it is the last of its bar: most pieces begin with a bar, others with an
+    /// upbeat, and that is seldom longer than a beat.
+    pub start: f64,
+    pub upbeat: f64,
+}
+
+/// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds, but for some that were then
+/// set by hand: études have fewer passages that begin with something new than songs, and more bars of two; in them the
+/// networks are surer than elsewhere, having learnt from their like; and what leaves the count may cost less than where
+/// nothing ever leaves it.
+pub const WEIGHTS: Weights = Weights {
+    down: [3.0, 2.0, 0.50, 0.50],
+    backbeat: 0.50,
+    irregular: 60.0,
+    other_metre: 60.0,
+    rare: [-2.6, -1.05],
+    start: 6.0,
+    upbeat: 2.5,
+};
+
+/// The same for bars of two where each beat has three parts, quick and slow.
+const TWO_OF_THREE: (f64, f64) = (-1.0, -1.5);
+
+/// Where each beat stands: the length of its bar and its place, from 0.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Place {
+    pub metre: usize,
+    pub place: usize,
+}
+
+pub struct Counted {
+    pub places: Vec<Place>,
+    /// The mean gain a beat.
+    pub gain: f64,
+}
+
+/// What is heard at each beat: what [`Weights::down`] weighs, and the snare.
+pub struct Heard {
+    down: Vec<[f64; HEARD]>,
+    snare: Vec<f64>,
+    /// The mean odds that one would tap these beats, as a natural logarithm.
+    pub tapped: f64,
+}
+
+impl Heard {
+    pub(super) fn at(beats: &[FoundBeat], features: &TrackFeatures) -> Self {
+        let TrackFeatures { spectrum, onsets, pulse, bass: notes } = features;
+        let n = beats.len();
+        let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
+        let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
+        let chroma: Vec<[f64; 12]> =
+            (0..n).map(|i| spectrum.mean_chroma(beats[i].at + 0.03, after(i) - 0.02)).collect();
+        let timbre: Vec<Vec<f64>> = (0..n).map(|i| spectrum.mean_bands(beats[i].at, after(i), 16)).collect();
+        let snare = standard((0..n).map(|i| {
+            let at = beats[i].at;
+            near(&onsets.ranges[2], at) + near(&onsets.ranges[3], at) - near(&onsets.ranges[0], at)
+        }));
+        let harmony = standard((0..n).map(|i| {
+            let alike = |a: usize, b: usize| chroma[a].iter().zip(&chroma[b]).map(|(x, y)| x * y).sum::<f64>();
+            let one = if i > 0 { 1.0 - alike(i - 1, i) } else { 0.0 };
+            let two = if i > 1 && i + 1 < n { 1.0 - alike(i - 2, i).max(alike(i - 1, i + 1)) } else { one };
+            one + two
+        }));
+        // What is new against the bars before: sections begin on a one.
+        let news = standard((0..n).map(|i| {
+            if i < 8 || i + 8 > n {
+                return 0.0;
+            }
+            (0..16)
+                .map(|d| {
+                    let mean = |r: std::ops::Range<usize>| timbre[r].iter().map(|t| t[d]).sum::<f64>() / 8.0;
+                    (mean(i..i + 8) - mean(i - 8..i)).abs()
+                })
+                .sum()
+        }));
+        let news = peaks(&news);
+        let odds = |at: f64| {
+            let (down, beat) = (Pulse::near(&pulse.downbeats, at), Pulse::near(&pulse.beats, at));
+            log_odds(down / beat.max(down).max(UNSURE), UNSURE)
+        };
+        let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
+        let beatwise = Odds::of(&times, spectrum, onsets, notes);
+        let down = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), beatwise.ones[i]]).collect();
+        let tapped = beatwise.tapped.iter().sum::<f64>() / n.max(1) as f64;
+        Self { down, snare, tapped }
+    }
+
+    /// How much each beat speaks for being a one.
+    fn downs(&self, weights: &Weights) -> Vec<f64> {
+        self.down.iter().map(|heard| heard.iter().zip(weights.down).map(|(h, w)| h * w).sum()).collect()
+    }
+}
+
+/// How much stronger the snare must be on the even beats around than on the odd ones, in deviations.
+const BACKBEAT_STANDS_OUT: f64 = 0.5;
+/// Beats to each side that are looked at.
+const BACKBEAT_REACH: usize = 4;
+/// How many of the even beats before or after, itself counted, must be marked too.
+const BACKBEAT_LASTS: usize = 3;
+
+/// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them and go on
+/// doing so. A stroke here and there, as an orchestra's, makes no backbeat.
+pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
+    let off = |p: &Place| p.metre.is_multiple_of(2) && !p.place.is_multiple_of(2);
+    let marked: Vec<bool> = (0..places.len())
+        .map(|i| {
+            let around = i.saturating_sub(BACKBEAT_REACH)..(i + BACKBEAT_REACH + 1).min(places.len());
+            let mean = |wanted: bool| {
+                let values: Vec<f64> =
+                    around.clone().filter(|k| off(&places[*k]) == wanted).map(|k| heard.snare[k]).collect();
+                values.iter().sum::<f64>() / values.len().max(1) as f64
+            };
+            let (even, odd) = (mean(true), mean(false));
+            // A bar beside a passage with a snare has none itself.
+            off(&places[i]) && even - odd > BACKBEAT_STANDS_OUT && heard.snare[i] > odd
+        })
+        .collect();
+    (0..places.len())
+        .map(|i| {
+            let before = i.saturating_sub(2 * BACKBEAT_REACH - 1)..i + 1;
+            let after = i..(i + 2 * BACKBEAT_REACH).min(places.len());
+            let lasts = |range: std::ops::Range<usize>| marked[range].iter().filter(|m| **m).count() >= BACKBEAT_LASTS;
+            marked[i] && (lasts(before) || lasts(after))
+        })
+        .collect()
+}
+
+/// Counts beats into bars.
+pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Counted {
+    let downs = heard.downs(weights);
+    let gain = |i: usize, to: &Place| {
+        let down = if to.place == 0 { downs[i] } else { -downs[i] / (to.metre - 1) as f64 };
+        let snare = if to.place % 2 == 1 { heard.snare[i] } else { -heard.snare[i] };
+        if to.metre == 4 { down + weights.backbeat * snare } else { down }
+    };
+    let states: Vec<Place> =
+        METRES.iter().flat_map(|metre| (0..*metre).map(|place| Place { metre: *metre, place })).collect();
+    let prior = |s: &Place| {
+        let own = match s.metre {
+            2 => weights.rare[0],
+            3 => weights.rare[1],
+            _ => 0.0,
+        };
+        // Two beats of two parts are hard to tell from four. Of three parts each, two are as common as four where
+        // they are quick (6/8), and four where they are slow (12/8).
+        match (ternary, s.metre) {
+            (true, 2) if bpm >= 88.0 => TWO_OF_THREE.0,
+            (true, 2) => TWO_OF_THREE.1,
+            _ => own,
+        }
+    };
+    let start = |s: &Place| match s.place {
+        0 => weights.start,
+        place if place + 1 == s.metre => weights.upbeat,
+        _ => 0.0,
+    };
+    let n = downs.len();
+    let mut gains: Vec<f64> = vec![0.0; states.len()];
+    let mut from: Vec<Vec<usize>> = Vec::with_capacity(n);
+    for i in 0..n {
+        let mut next = vec![f64::MIN; states.len()];
+        let mut came = vec![0; states.len()];
+        for (k, to) in states.iter().enumerate() {
+            for (j, before) in states.iter().enumerate() {
+                let follows = (before.place + 1) % before.metre == to.place;
+                let cost = match (before.metre == to.metre, follows) {
+                    _ if i == 0 && j == k => 0.0,
+                    _ if i == 0 => f64::MAX,
+                    (true, true) => 0.0,
+                    (true, false) if to.place == 0 => weights.irregular,
+                    (false, _) if to.place == 0 && before.place + 1 == before.metre => weights.other_metre,
+                    _ => f64::MAX,
+                };
+                if cost < f64::MAX && gains[j] - cost > next[k] {
+                    next[k] = gains[j] - cost;
+                    came[k] = j;
+                }
+            }
+            next[k] += gain(i, to) + prior(to) + if i == 0 { start(to) } else { 0.0 };
+        }
+        gains = next;
+        from.push(came);
+    }
+    let best = (0..states.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
+    let mut at = best;
+    let mut places = Vec::with_capacity(n);
+    for came in from.iter().rev() {
+        places.push(states[at]);
+        at = came[at];
+    }
+    places.reverse();
+    Counted { places, gain: gains[best] / n.max(1) as f64 }
+}
+
+fn near(values: &[f32], at: f64) -> f64 {
+    strongest(values, FRAME_RATE, at, 3)
+}
+
+/// Only where a value is the greatest within four on both sides.
+fn peaks(values: &[f64]) -> Vec<f64> {
+    (0..values.len())
+        .map(|i| {
+            let around = &values[i.saturating_sub(4)..(i + 5).min(values.len())];
+            if around.iter().all(|v| *v <= values[i]) { values[i].max(0.0) } else { 0.0 }
+        })
+        .collect()
+}
+
+/// Zero mean, unit deviation, and no value beyond three deviations.
+fn standard(values: impl Iterator<Item = f64>) -> Vec<f64> {
+    let values: Vec<f64> = values.collect();
+    let n = values.len().max(1) as f64;
+    let mean = values.iter().sum::<f64>() / n;
+    let deviation = (values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / n).sqrt().max(1e-9);
+    values.iter().map(|v| ((v - mean) / deviation).clamp(-3.0, 3.0)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Beats of which every `metre`th, from `first`, sounds like a one, with a snare on the even ones where asked.
+    fn heard(beats: usize, metre: usize, first: usize, snare: bool) -> Heard {
+        let one = |i: usize| i % metre == first;
+        let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; HEARD]).collect();
+        let off = |i: usize| (i + metre - first) % 2 == 1;
+        let snare = (0..beats)
+            .map(|i| {
+                if snare && off(i) {
+                    1.0
+                } else if snare {
+                    -1.0
+                } else {
+                    0.0
+                }
+            })
+            .collect();
+        Heard { down, snare, tapped: 0.0 }
+    }
+
+    fn ones(counted: &Counted) -> Vec<usize> {
+        counted.places.iter().enumerate().filter(|(_, p)| p.place == 0).map(|(i, _)| i).collect()
+    }
+
+    #[test]
+    fn bars_of_three_and_of_four_begin_where_they_sound_like_it() {
+        for (metre, first) in [(4, 0), (4, 3), (3, 0), (3, 2)] {
+            let counted = count(&heard(48, metre, first, false), &WEIGHTS, false, 110.0);
+            let wanted: Vec<usize> = (first..48).step_by(metre).collect();
+            assert_eq!(ones(&counted), wanted, "{metre} from {first}");
+            assert!(counted.places.iter().all(|p| p.metre == metre && p.place < metre));
+        }
+    }
+
+    #[test]
+    fn an_upbeat_is_one_beat_rather_than_three() {
+        let mut doubtful = heard(48, 2, 1, false);
+        // Halves of bars that begin as clearly as bars do, and at first even more clearly.
+        doubtful.down.iter_mut().for_each(|d| *d = d.map(|v| v / 5.0));
+        doubtful.down[3] = doubtful.down[3].map(|v| 1.5 * v);
+        let counted = count(&doubtful, &WEIGHTS, false, 110.0);
+        assert_eq!(ones(&counted), (1..48).step_by(4).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn bars_of_triple_beats_begin_where_they_sound_like_it() {
+        for (metre, bpm) in [(2, 110.0), (2, 70.0), (4, 110.0), (4, 70.0), (3, 96.0)] {
+            let counted = count(&heard(48, metre, 1, false), &WEIGHTS, true, bpm);
+            assert_eq!(ones(&counted), (1..48).step_by(metre).collect::<Vec<_>>(), "{metre} at {bpm}");
+        }
+    }
+
+    #[test]
+    fn one_bar_that_sounds_wrong_does_not_move_the_others() {
+        let mut odd = heard(64, 4, 0, false);
+        odd.down.swap(32, 33);
+        let counted = count(&odd, &WEIGHTS, false, 110.0);
+        assert_eq!(ones(&counted), (0..64).step_by(4).collect::<Vec<_>>());
+    }
+
+    #[test]
+    fn backbeats_are_the_even_beats_where_a_snare_plays_and_only_there() {
+        let four = count(&heard(32, 4, 0, true), &WEIGHTS, false, 110.0);
+        let found = backbeats(&heard(32, 4, 0, true), &four.places);
+        assert!(found.iter().enumerate().all(|(i, is)| *is == (i % 2 == 1)), "{found:?}");
+        assert!(backbeats(&heard(32, 4, 0, false), &four.places).iter().all(|is| !is), "nothing plays it");
+        let mut half = heard(32, 4, 0, true);
+        half.snare[16..].fill(0.0);
+        let found = backbeats(&half, &four.places);
+        assert!(found[..12].iter().skip(1).step_by(2).all(|is| *is));
+        assert!(found[20..].iter().all(|is| !is), "the snare has stopped: {found:?}");
+        let mut strewn = heard(32, 4, 0, false);
+        (1..32).step_by(10).for_each(|i| strewn.snare[i] = 2.5);
+        let found = backbeats(&strewn, &four.places);
+        assert!(found.iter().all(|is| !is), "a stroke here and there: {found:?}");
+        let three = count(&heard(30, 3, 0, false), &WEIGHTS, false, 110.0);
+        assert!(backbeats(&heard(30, 3, 0, true), &three.places).iter().all(|is| !is), "three has no backbeat");
+    }
+
+    proptest! {
+        /// Whatever is heard, beats are counted on: a place follows the one before, or a bar begins.
+        #[test]
+        fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
+            let down = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
+            let heard = Heard { down, snare: values.clone(), tapped: 0.0 };
+            let counted = count(&heard, &WEIGHTS, ternary, bpm);
+            prop_assert_eq!(counted.places.len(), values.len());
+            for pair in counted.places.windows(2) {
+                let on = pair[1].metre == pair[0].metre && pair[1].place == (pair[0].place + 1) % pair[0].metre;
+                prop_assert!(on || pair[1].place == 0, "{:?}", pair);
+            }
+            prop_assert_eq!(backbeats(&heard, &counted.places).len(), values.len());
+        }
+    }
+}
