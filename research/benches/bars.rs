@@ -22,7 +22,8 @@ fn main() {
         .flat_map(|style| seeds.clone().map(move |seed| Composition::compose(style, seed)))
         .chain(fitted_improvisations())
         .collect();
-    let pieces: Vec<Piece> = each(&compositions, |composition| piece(composition, &band, &kept)).into_iter().flatten().collect();
+    let pieces: Vec<Piece> =
+        each(&compositions, |composition| piece(composition, &band, &kept)).into_iter().flatten().collect();
     println!("{} of {} pieces with good beats", pieces.len(), compositions.len());
     let mut best = (judged(&pieces, &WEIGHTS), WEIGHTS);
     println!("as it is: {:.4}", best.0);
@@ -62,7 +63,8 @@ fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
 fn piece(composition: &Composition, band: &Band, kept: &Path) -> Option<Piece> {
     let samples = composition.played(band, READING_RATE, kept).expect("played");
     let tapped = tapped_beats(Audio::mono(&samples))?;
-    (agreement(&composition.truth.beats, &tapped.beats(), 0.07).f > GOOD_BEATS).then(|| (composition.truth.clone(), tapped))
+    (agreement(&composition.truth.beats, &tapped.beats(), 0.07).f > GOOD_BEATS)
+        .then(|| (composition.truth.clone(), tapped))
 }
 
 /// The mean F-measure of the downbeats.

@@ -4,11 +4,13 @@
 
 use legere_analysis::evaluation::agreement;
 use legere_analysis::music::Audio;
-use legere_analysis::music::training::beat_sync::{CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, ONES, PITCHES, ROWS, SHAPE};
+use legere_analysis::music::training::beat_sync::{
+    CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, ONES, PITCHES, ROWS, SHAPE,
+};
 use legere_analysis::music::training::{beatwise_inputs, considered, unpacked};
 use legere_research::Truth;
-use legere_research::train::{Course, Piece};
 use legere_research::dataset::{cli_numbers, dataset};
+use legere_research::train::{Course, Piece};
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;

@@ -13,8 +13,8 @@ use legere_analysis::music::training::activations::{
 };
 use legere_analysis::music::training::{Shape, pulse_inputs, unpacked};
 use legere_research::Truth;
-use legere_research::train::{Course, Piece};
 use legere_research::dataset::{cli_numbers, dataset};
+use legere_research::train::{Course, Piece};
 use rand::Rng;
 use rand_chacha::ChaCha8Rng;
 use std::path::Path;

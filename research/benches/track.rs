@@ -6,8 +6,8 @@
 use legere_analysis::music::training::read_track_by_stages;
 use legere_analysis::music::{Audio, READING_RATE};
 use legere_core::track::TrackReading;
-use legere_research::{Band, Composition, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth, kept};
 use legere_media::{probe, sound};
+use legere_research::{Band, Composition, FITTED_IMPROVISATIONS, FITTED_SEEDS, Judged, Means, STYLES, Truth, kept};
 use nix::sys::resource::{UsageWho, getrusage};
 use nix::sys::time::TimeValLike;
 use std::path::{Path, PathBuf};
@@ -24,7 +24,8 @@ fn main() {
     let first = if fit { FITTED_SEEDS.start } else { FITTED_SEEDS.end };
     let band = Band::from_debian().expect("a soundfont");
     let kept = kept(env!("CARGO_TARGET_TMPDIR"));
-    let styled = STYLES.iter().flat_map(|style| (first..first + SEEDS_A_STYLE).map(|seed| Composition::compose(style, seed)));
+    let styled =
+        STYLES.iter().flat_map(|style| (first..first + SEEDS_A_STYLE).map(|seed| Composition::compose(style, seed)));
     // The last of the fitted ones: the first have trained the network.
     let end = FITTED_IMPROVISATIONS.end;
     let seeds = if fit { end - IMPROVISATIONS..end } else { end..end + IMPROVISATIONS };

@@ -10,7 +10,7 @@ use std::ops::Range;
 use std::path::Path;
 use std::time::Instant;
 
-/// Of so many pieces, one is an piece in the styles, one a free improvisation, three are in idioms, three are chamber
+/// Of so many pieces, one is a piece in the styles, one a free improvisation, three are in idioms, three are chamber
 /// pieces and four are songs.
 const KINDS: usize = 12;
 /// The model that chooses among rows of beats is trained on the seeds below.

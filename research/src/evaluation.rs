@@ -1,4 +1,4 @@
-//! How near a reading comes to the truth of an piece.
+//! How near a reading comes to the truth of a piece.
 
 use crate::Truth;
 use legere_analysis::evaluation::{agreement, amlt, matched, median_error, tempo_is_right};

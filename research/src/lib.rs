@@ -26,7 +26,10 @@ pub const FITTED_IMPROVISATIONS: std::ops::Range<u64> = 0..100_000;
 /// since the first have trained the networks.
 pub fn fitted_improvisations() -> impl Iterator<Item = Composition> {
     let last = |count: u64| FITTED_IMPROVISATIONS.end - count..FITTED_IMPROVISATIONS.end;
-    last(264).map(Composition::in_idiom).chain(last(240).map(Composition::song)).chain(last(160).map(Composition::chamber))
+    last(264)
+        .map(Composition::in_idiom)
+        .chain(last(240).map(Composition::song))
+        .chain(last(160).map(Composition::chamber))
 }
 
 /// Where benches keep pieces once they are played, below Cargo's folder for them: playing takes longer than reading.

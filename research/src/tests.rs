@@ -156,7 +156,8 @@ fn every_style_has_a_truth_that_hangs_together() {
 #[test]
 fn a_mixed_style_differs_from_seed_to_seed_and_a_plain_one_keeps_its_players() {
     let style = |name: &str| STYLES.iter().find(|s| s.name == name).expect("a style");
-    let drums = |name: &str, seed| Composition::compose(style(name), seed).notes.iter().filter(|n| n.channel == 9).count();
+    let drums =
+        |name: &str, seed| Composition::compose(style(name), seed).notes.iter().filter(|n| n.channel == 9).count();
     let with: Vec<bool> = (0..12).map(|seed| drums("mixed four", seed) > 0).collect();
     assert!(with.iter().any(|d| *d) && with.iter().any(|d| !*d), "{with:?}");
     assert!((0..6).all(|seed| drums("rock", seed) > 0) && (0..6).all(|seed| drums("waltz", seed) == 0));

@@ -76,8 +76,7 @@ fn demo(more: &[String]) -> Result<(), TaskError> {
 }
 
 fn test(more: &[String]) -> Result<(), TaskError> {
-    let packages =
-        [debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS, debian::SCRIPTS, debian::READERS];
+    let packages = [debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::SCRIPTS, debian::READERS];
     debian::ensure(&packages)?;
     // The browser tests read what npm brings, those of the hand-off what pip brings.
     run(npm().arg("ci"))?;

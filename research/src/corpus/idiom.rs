@@ -611,7 +611,10 @@ mod tests {
             assert!(idiom.drums > 0.0 || piece.notes.iter().all(|n| n.channel != 9), "{name} has no drums");
         }
         assert_eq!(Composition::in_idiom(5).fingerprint(), Composition::in_idiom(5).fingerprint());
-        assert_ne!(Composition::in_idiom(5).fingerprint(), Composition::in_idiom(5 + IDIOMS.len() as u64).fingerprint());
+        assert_ne!(
+            Composition::in_idiom(5).fingerprint(),
+            Composition::in_idiom(5 + IDIOMS.len() as u64).fingerprint()
+        );
     }
 
     /// Most bars of a march have a bass note on the one and on the three, and chords between them.
