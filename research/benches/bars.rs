@@ -2,7 +2,7 @@
 //! the other as long as that helps, and prints the weights.
 
 use legere_analysis::evaluation::agreement;
-use legere_analysis::music::training::{HEARD, Tapped, WEIGHTS, Weights, tapped_beats};
+use legere_analysis::music::training::{HEARD, BeatSequence, WEIGHTS, Weights, beat_sequence};
 use legere_analysis::music::{Audio, READING_RATE};
 use legere_research::{Band, Composition, FITTED_SEEDS, STYLES, Truth, each, fitted_improvisations, kept};
 use std::path::Path;
@@ -11,7 +11,7 @@ const SEEDS_A_STYLE: u64 = 6;
 /// Where the beats are wrong, the bars say nothing.
 const GOOD_BEATS: f64 = 0.9;
 
-type Piece = (Truth, Tapped);
+type Piece = (Truth, BeatSequence);
 
 fn main() {
     let band = Band::from_debian().expect("a soundfont");
@@ -62,7 +62,7 @@ fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
 
 fn piece(composition: &Composition, band: &Band, kept: &Path) -> Option<Piece> {
     let samples = composition.played(band, READING_RATE, kept).expect("played");
-    let tapped = tapped_beats(Audio::mono(&samples))?;
+    let tapped = beat_sequence(Audio::mono(&samples))?;
     (agreement(&composition.truth.beats, &tapped.beats(), 0.07).f > GOOD_BEATS)
         .then(|| (composition.truth.clone(), tapped))
 }
@@ -72,7 +72,7 @@ fn judged(pieces: &[Piece], weights: &Weights) -> f64 {
     let sum: f64 = pieces
         .iter()
         .map(|(truth, tapped)| {
-            let ones: Vec<f64> = tapped.counted(weights).0.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+            let ones: Vec<f64> = tapped.in_bars(weights).0.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
             let last = truth.beats[truth.beats.len() - 1] + 0.3;
             let ones: Vec<f64> = ones.into_iter().filter(|t| *t < last).collect();
             agreement(&truth.downbeats, &ones, 0.07).f

@@ -232,7 +232,7 @@ mod tests {
         assert_eq!(std::fs::read(&file)?.len(), 2 * SHAPE.weights(CHANNELS));
         std::fs::remove_file(&file)?;
         let (inputs, wanted) = Echo(1000).rows(None);
-        let told = Network::<CHANNELS>::of(SHAPE, &weights).listen(&inputs).remove(0);
+        let told = Network::<CHANNELS>::of(SHAPE, &weights).forward(&inputs).remove(0);
         let right = told.iter().zip(&wanted).filter(|(t, w)| (**t > 0.5) == (**w > 0.5)).count();
         assert!(right >= 36, "{right} of 40");
         let net = Net::new(SHAPE, CHANNELS, &mut ChaCha8Rng::seed_from_u64(1))?;

@@ -1,11 +1,11 @@
 //! Where a listener would tap: the probability of a beat and of a downbeat, fifty times a second.
 //!
 //! Two temporal convolutional networks (Davies and Böck, "Temporal convolutional networks for musical audio beat
-//! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them hears
+//! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them activations
 //! some ten seconds to both sides. One is told bands, the other semitones too: where strings or voices go from note to
 //! note no band grows louder, but a semitone does. What counts is the mean of both, which have learnt from different
 //! pieces and are seldom wrong together. They are trained by `cargo bench -p legere-etudes --features train --bench
-//! pulse` on études with the fitted seeds; the files beside this one are their numbers. [`super::follow`],
+//! activations` on études with the fitted seeds; the files beside this one are their numbers. [`super::follow`],
 //! [`super::even`] and [`super::bars`] make beats and bars of what they hear.
 
 use super::network::{Network, Shape, unpacked};
@@ -17,47 +17,49 @@ const EVERY: usize = SEMITONES_EVERY;
 /// Steps a second.
 pub const STEP_RATE: f64 = super::spectrum::FRAME_RATE / EVERY as f64;
 /// Values a step: levels and rises in bands, pitch classes, and rises of semitones.
-pub const INPUTS: usize = NOTES_FROM + SEMITONES;
+pub const INPUTS: usize = SEMITONES_FROM + SEMITONES;
 pub const BANDS: usize = 40;
 /// Where pitch classes begin, and where semitones do.
-pub const CLASSES_FROM: usize = 2 * BANDS;
-pub const NOTES_FROM: usize = CLASSES_FROM + 12;
+pub const PITCH_CLASSES_FROM: usize = 2 * BANDS;
+pub const SEMITONES_FROM: usize = PITCH_CLASSES_FROM + 12;
 /// Steps over which a semitone rises: half as long as its window.
 const RISING: usize = 4;
 
 /// A network of so many channels, and the weights that the program ships with.
-pub struct Ear<const C: usize> {
+pub struct ActivationNetwork<const C: usize> {
     pub shape: Shape,
-    pub shipped: &'static [u8],
+    pub weights: &'static [u8],
 }
 
-/// Of the network that is told the first [`NOTES_FROM`] values, and of that which is told all.
-pub const BY_BANDS: Ear<40> = Ear { shape: shape(NOTES_FROM), shipped: include_bytes!("weights/pulse-bands.weights") };
-pub const BY_NOTES: Ear<48> = Ear { shape: shape(INPUTS), shipped: include_bytes!("weights/pulse-notes.weights") };
+/// Of the network that is told the first [`SEMITONES_FROM`] values, and of that which is told all.
+pub const BAND_NETWORK: ActivationNetwork<40> =
+    ActivationNetwork { shape: shape(SEMITONES_FROM), weights: include_bytes!("weights/activations-bands.weights") };
+pub const SEMITONE_NETWORK: ActivationNetwork<48> =
+    ActivationNetwork { shape: shape(INPUTS), weights: include_bytes!("weights/activations-semitones.weights") };
 
 const fn shape(inputs: usize) -> Shape {
     Shape { inputs, first_taps: 3, taps: 5, layers: 9, outputs: 2 }
 }
 
-impl<const C: usize> Ear<C> {
-    fn hears(&self, inputs: &[f32]) -> Pulse {
-        let weights = unpacked(self.shipped);
-        let mut outputs = Network::<C>::of(self.shape, &weights).listen(inputs).into_iter();
-        Pulse { beats: outputs.next().unwrap_or_default(), downbeats: outputs.next().unwrap_or_default() }
+impl<const C: usize> ActivationNetwork<C> {
+    fn activations(&self, inputs: &[f32]) -> Activations {
+        let weights = unpacked(self.weights);
+        let mut outputs = Network::<C>::of(self.shape, &weights).forward(inputs).into_iter();
+        Activations { beats: outputs.next().unwrap_or_default(), downbeats: outputs.next().unwrap_or_default() }
     }
 }
 
 /// Probabilities along time, [`STEP_RATE`] a second.
-pub struct Pulse {
+pub struct Activations {
     pub beats: Vec<f32>,
     pub downbeats: Vec<f32>,
 }
 
-impl Pulse {
+impl Activations {
     pub fn of(spectrum: &Spectrum) -> Self {
         let rows = inputs(spectrum);
-        let bands: Vec<f32> = rows.chunks_exact(INPUTS).flat_map(|row| &row[..NOTES_FROM]).copied().collect();
-        let (one, other) = (BY_BANDS.hears(&bands), BY_NOTES.hears(&rows));
+        let bands: Vec<f32> = rows.chunks_exact(INPUTS).flat_map(|row| &row[..SEMITONES_FROM]).copied().collect();
+        let (one, other) = (BAND_NETWORK.activations(&bands), SEMITONE_NETWORK.activations(&rows));
         let mean = |a: &[f32], b: &[f32]| a.iter().zip(b).map(|(a, b)| (a + b) / 2.0).collect();
         Self { beats: mean(&one.beats, &other.beats), downbeats: mean(&one.downbeats, &other.downbeats) }
     }
@@ -74,7 +76,7 @@ impl Pulse {
     }
 
     /// How much of all that one would tap lies on these times.
-    pub fn share_on(&self, times: &[f64]) -> f64 {
+    pub fn mass_on(&self, times: &[f64]) -> f64 {
         let mut on = vec![false; self.beats.len()];
         for at in times {
             let centre = (at * STEP_RATE).round().max(0.0) as usize;
@@ -86,7 +88,7 @@ impl Pulse {
     }
 
     /// The highest value within 40 ms of a time.
-    pub fn near(values: &[f32], at: f64) -> f64 {
+    pub fn peak_near(values: &[f32], at: f64) -> f64 {
         strongest(values, STEP_RATE, at, 2)
     }
 }
@@ -107,18 +109,18 @@ pub fn inputs(spectrum: &Spectrum) -> Vec<f32> {
         }
         let chroma = spectrum.chroma_at(step * EVERY);
         let norm = chroma.iter().map(|v| v * v).sum::<f32>().sqrt().max(1e-6);
-        row[CLASSES_FROM..NOTES_FROM].iter_mut().zip(chroma).for_each(|(slot, v)| *slot = v / norm - 0.25);
+        row[PITCH_CLASSES_FROM..SEMITONES_FROM].iter_mut().zip(chroma).for_each(|(slot, v)| *slot = v / norm - 0.25);
         let notes = spectrum.semitones();
         let (now, then) = (&notes[step], &notes[step.saturating_sub(RISING)]);
-        for (note, slot) in row[NOTES_FROM..].iter_mut().enumerate() {
+        for (note, slot) in row[SEMITONES_FROM..].iter_mut().enumerate() {
             // A neighbour that sounded before may be the same note, trembling.
             let before = then[note.saturating_sub(1)..(note + 2).min(SEMITONES)].iter().copied().fold(0.0f32, f32::max);
             *slot = (now[note] - before).max(0.0);
         }
     }
     whiten(&mut rows, 0..BANDS, true);
-    whiten(&mut rows, BANDS..CLASSES_FROM, false);
-    whiten(&mut rows, NOTES_FROM..INPUTS, false);
+    whiten(&mut rows, BANDS..PITCH_CLASSES_FROM, false);
+    whiten(&mut rows, SEMITONES_FROM..INPUTS, false);
     rows
 }
 
@@ -166,25 +168,25 @@ mod tests {
     #[test]
     fn it_would_tap_on_ticks_and_not_between_them() {
         let gap = 0.55;
-        let pulse = Pulse::of(&Spectrum::of(&ticks(gap, 60)));
+        let activations = Activations::of(&Spectrum::of(&ticks(gap, 60)));
         let mean = |values: &[f32], from: f64, step: usize| {
             let times: Vec<f64> = (8..52).step_by(step).map(|i| from + i as f64 * gap).collect();
-            times.iter().map(|t| Pulse::near(values, *t)).sum::<f64>() / times.len() as f64
+            times.iter().map(|t| Activations::peak_near(values, *t)).sum::<f64>() / times.len() as f64
         };
-        let (on, between) = (mean(&pulse.beats, 0.5, 1), mean(&pulse.beats, 0.5 + 0.25 * gap, 1));
+        let (on, between) = (mean(&activations.beats, 0.5, 1), mean(&activations.beats, 0.5 + 0.25 * gap, 1));
         assert!(on > 3.0 * between, "{on} on the ticks, {between} between them");
-        let (ones, others) = (mean(&pulse.downbeats, 0.5, 4), mean(&pulse.downbeats, 0.5 + gap, 4));
+        let (ones, others) = (mean(&activations.downbeats, 0.5, 4), mean(&activations.downbeats, 0.5 + gap, 4));
         assert!(ones > 1.5 * others, "{ones} on the low ticks, {others} behind them");
         let times: Vec<f64> = (0..60).map(|i| 0.5 + f64::from(i) * gap).collect();
-        assert!(pulse.share_on(&times) > 0.5);
+        assert!(activations.mass_on(&times) > 0.5);
     }
 
     #[test]
     fn what_is_shipped_are_whole_networks() {
-        fn whole<const C: usize>(ear: &Ear<C>) -> bool {
-            ear.shipped.len() == 2 * ear.shape.weights(C)
+        fn whole<const C: usize>(network: &ActivationNetwork<C>) -> bool {
+            network.weights.len() == 2 * network.shape.weights(C)
         }
-        assert!(whole(&BY_BANDS) && whole(&BY_NOTES));
+        assert!(whole(&BAND_NETWORK) && whole(&SEMITONE_NETWORK));
     }
 
     /// Held notes that run into each other, each as loud as the one before: no band that has two of them grows.
@@ -202,7 +204,7 @@ mod tests {
         let risen = |at: f64, notes: std::ops::Range<usize>| {
             let step = (at * STEP_RATE) as usize;
             (step..step + 8)
-                .flat_map(|s| rows[s * INPUTS + NOTES_FROM..][notes.clone()].iter().copied())
+                .flat_map(|s| rows[s * INPUTS + SEMITONES_FROM..][notes.clone()].iter().copied())
                 .fold(0.0, f32::max)
         };
         // The A is fourteen semitones above the lowest, the C seventeen.
@@ -214,23 +216,23 @@ mod tests {
     #[test]
     fn nothing_to_hear_is_no_trouble() {
         for samples in [vec![0.0f32; 0], vec![0.0; 100], vec![0.0; READING_RATE as usize]] {
-            let pulse = Pulse::of(&Spectrum::of(&samples));
-            assert!(pulse.beats.iter().chain(&pulse.downbeats).all(|v| v.is_finite()));
-            assert_eq!(Pulse::near(&[], 3.0), 0.0);
-            assert!(pulse.share_on(&[0.5, 99.0]).is_finite());
+            let activations = Activations::of(&Spectrum::of(&samples));
+            assert!(activations.beats.iter().chain(&activations.downbeats).all(|v| v.is_finite()));
+            assert_eq!(Activations::peak_near(&[], 3.0), 0.0);
+            assert!(activations.mass_on(&[0.5, 99.0]).is_finite());
         }
     }
 
     #[test]
     fn strength_lies_between_its_steps_and_shares_add_up() {
-        let pulse = Pulse { beats: vec![0.0, 1.0, 0.25, 0.0], downbeats: Vec::new() };
-        let strength = pulse.beat_strength(8);
+        let activations = Activations { beats: vec![0.0, 1.0, 0.25, 0.0], downbeats: Vec::new() };
+        let strength = activations.beat_strength(8);
         assert_eq!((strength[0], strength[2], strength[4]), (0.0, 1.0, 0.5));
         assert!((strength[1] - 0.5f32.sqrt()).abs() < 1e-6, "half-way up");
         assert_eq!(strength[7], 0.0, "behind its end is nothing");
-        assert!((pulse.share_on(&[0.03]) - 1.0).abs() < 1e-6);
-        assert_eq!(pulse.share_on(&[]), 0.0);
-        assert_eq!(Pulse::near(&pulse.beats, 0.04), 1.0);
+        assert!((activations.mass_on(&[0.03]) - 1.0).abs() < 1e-6);
+        assert_eq!(activations.mass_on(&[]), 0.0);
+        assert_eq!(Activations::peak_near(&activations.beats, 0.04), 1.0);
     }
 
     #[test]

@@ -1,14 +1,14 @@
 //! Metre and downbeats: which of the beats is the one.
 //!
-//! A bar begins where two networks hear one ([`super::beatwise`], [`super::pulse`]), the harmony changes and something
-//! new starts; in four, the second and the fourth beat carry the snare. A hidden Markov model over metre and place in the
+//! A bar begins where two networks hear one ([`super::log_odds_of`], [`super::activations`]), the harmony changes and something
+//! new starts; in four, the second and the fourth beat carry the snare. A hidden Markov model over metre and position in the
 //! bar walks along the beats, so that a doubtful bar follows its neighbours, and a bar of another length is possible but
 //! costs.
 
 use super::TrackFeatures;
-use super::activations::Pulse;
-use super::beat_sync::Odds;
-use super::beats::FoundBeat;
+use super::activations::Activations;
+use super::beat_sync::BeatLogOdds;
+use super::beats::CandidateBeat;
 use super::network::log_odds;
 use super::onsets::strongest;
 use super::spectrum::FRAME_RATE;
@@ -18,7 +18,7 @@ const METRES: [usize; 3] = [2, 3, 4];
 /// How many things speak for a one.
 pub const HEARD: usize = 4;
 /// Nothing is surer than this that a beat is no one.
-const UNSURE: f64 = 0.04;
+const PROBABILITY_FLOOR: f64 = 0.04;
 
 /// How clearly each thing speaks, and what leaving the count costs.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -56,48 +56,48 @@ pub const WEIGHTS: Weights = Weights {
 /// The same for bars of two where each beat has three parts, quick and slow.
 const TWO_OF_THREE: (f64, f64) = (-1.0, -1.5);
 
-/// Where each beat stands: the length of its bar and its place, from 0.
+/// Where each beat stands: the length of its bar and its position, from 0.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Place {
+pub struct BarPosition {
     pub metre: usize,
-    pub place: usize,
+    pub position: usize,
 }
 
-pub struct Counted {
-    pub places: Vec<Place>,
-    /// The mean gain a beat.
-    pub gain: f64,
+pub struct BarDecoding {
+    pub positions: Vec<BarPosition>,
+    /// The mean score a beat.
+    pub mean_score: f64,
 }
 
-/// What is heard at each beat: what [`Weights::down`] weighs, and the snare.
-pub struct Heard {
+/// What is observations at each beat: what [`Weights::down`] weighs, and the snare.
+pub struct BeatObservations {
     down: Vec<[f64; HEARD]>,
     snare: Vec<f64>,
     /// The mean odds that one would tap these beats, as a natural logarithm.
-    pub tapped: f64,
+    pub tactus: f64,
 }
 
-impl Heard {
-    pub(super) fn at(beats: &[FoundBeat], features: &TrackFeatures) -> Self {
-        let TrackFeatures { spectrum, onsets, pulse, bass: notes } = features;
+impl BeatObservations {
+    pub(super) fn of(beats: &[CandidateBeat], features: &TrackFeatures) -> Self {
+        let TrackFeatures { spectrum, onsets, activations, bass: notes } = features;
         let n = beats.len();
         let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
         let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
         let chroma: Vec<[f64; 12]> =
             (0..n).map(|i| spectrum.mean_chroma(beats[i].at + 0.03, after(i) - 0.02)).collect();
         let timbre: Vec<Vec<f64>> = (0..n).map(|i| spectrum.mean_bands(beats[i].at, after(i), 16)).collect();
-        let snare = standard((0..n).map(|i| {
+        let snare = z_scores((0..n).map(|i| {
             let at = beats[i].at;
             near(&onsets.ranges[2], at) + near(&onsets.ranges[3], at) - near(&onsets.ranges[0], at)
         }));
-        let harmony = standard((0..n).map(|i| {
+        let harmony = z_scores((0..n).map(|i| {
             let alike = |a: usize, b: usize| chroma[a].iter().zip(&chroma[b]).map(|(x, y)| x * y).sum::<f64>();
             let one = if i > 0 { 1.0 - alike(i - 1, i) } else { 0.0 };
             let two = if i > 1 && i + 1 < n { 1.0 - alike(i - 2, i).max(alike(i - 1, i + 1)) } else { one };
             one + two
         }));
         // What is new against the bars before: sections begin on a one.
-        let news = standard((0..n).map(|i| {
+        let news = z_scores((0..n).map(|i| {
             if i < 8 || i + 8 > n {
                 return 0.0;
             }
@@ -110,19 +110,20 @@ impl Heard {
         }));
         let news = peaks(&news);
         let odds = |at: f64| {
-            let (down, beat) = (Pulse::near(&pulse.downbeats, at), Pulse::near(&pulse.beats, at));
-            log_odds(down / beat.max(down).max(UNSURE), UNSURE)
+            let (down, beat) =
+                (Activations::peak_near(&activations.downbeats, at), Activations::peak_near(&activations.beats, at));
+            log_odds(down / beat.max(down).max(PROBABILITY_FLOOR), PROBABILITY_FLOOR)
         };
         let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-        let beatwise = Odds::of(&times, spectrum, onsets, notes);
-        let down = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), beatwise.ones[i]]).collect();
-        let tapped = beatwise.tapped.iter().sum::<f64>() / n.max(1) as f64;
-        Self { down, snare, tapped }
+        let log_odds_of = BeatLogOdds::of(&times, spectrum, onsets, notes);
+        let down = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), log_odds_of.downbeat[i]]).collect();
+        let tactus = log_odds_of.tactus.iter().sum::<f64>() / n.max(1) as f64;
+        Self { down, snare, tactus }
     }
 
     /// How much each beat speaks for being a one.
-    fn downs(&self, weights: &Weights) -> Vec<f64> {
-        self.down.iter().map(|heard| heard.iter().zip(weights.down).map(|(h, w)| h * w).sum()).collect()
+    fn downbeat_scores(&self, weights: &Weights) -> Vec<f64> {
+        self.down.iter().map(|observations| observations.iter().zip(weights.down).map(|(h, w)| h * w).sum()).collect()
     }
 }
 
@@ -135,25 +136,25 @@ const BACKBEAT_LASTS: usize = 3;
 
 /// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them and go on
 /// doing so. A stroke here and there, as an orchestra's, makes no backbeat.
-pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
-    let off = |p: &Place| p.metre.is_multiple_of(2) && !p.place.is_multiple_of(2);
-    let marked: Vec<bool> = (0..places.len())
+pub fn backbeats(observations: &BeatObservations, positions: &[BarPosition]) -> Vec<bool> {
+    let off = |p: &BarPosition| p.metre.is_multiple_of(2) && !p.position.is_multiple_of(2);
+    let marked: Vec<bool> = (0..positions.len())
         .map(|i| {
-            let around = i.saturating_sub(BACKBEAT_REACH)..(i + BACKBEAT_REACH + 1).min(places.len());
+            let around = i.saturating_sub(BACKBEAT_REACH)..(i + BACKBEAT_REACH + 1).min(positions.len());
             let mean = |wanted: bool| {
                 let values: Vec<f64> =
-                    around.clone().filter(|k| off(&places[*k]) == wanted).map(|k| heard.snare[k]).collect();
+                    around.clone().filter(|k| off(&positions[*k]) == wanted).map(|k| observations.snare[k]).collect();
                 values.iter().sum::<f64>() / values.len().max(1) as f64
             };
             let (even, odd) = (mean(true), mean(false));
             // A bar beside a passage with a snare has none itself.
-            off(&places[i]) && even - odd > BACKBEAT_STANDS_OUT && heard.snare[i] > odd
+            off(&positions[i]) && even - odd > BACKBEAT_STANDS_OUT && observations.snare[i] > odd
         })
         .collect();
-    (0..places.len())
+    (0..positions.len())
         .map(|i| {
             let before = i.saturating_sub(2 * BACKBEAT_REACH - 1)..i + 1;
-            let after = i..(i + 2 * BACKBEAT_REACH).min(places.len());
+            let after = i..(i + 2 * BACKBEAT_REACH).min(positions.len());
             let lasts = |range: std::ops::Range<usize>| marked[range].iter().filter(|m| **m).count() >= BACKBEAT_LASTS;
             marked[i] && (lasts(before) || lasts(after))
         })
@@ -161,16 +162,16 @@ pub fn backbeats(heard: &Heard, places: &[Place]) -> Vec<bool> {
 }
 
 /// Counts beats into bars.
-pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Counted {
-    let downs = heard.downs(weights);
-    let gain = |i: usize, to: &Place| {
-        let down = if to.place == 0 { downs[i] } else { -downs[i] / (to.metre - 1) as f64 };
-        let snare = if to.place % 2 == 1 { heard.snare[i] } else { -heard.snare[i] };
+pub fn decode_bars(observations: &BeatObservations, weights: &Weights, ternary: bool, bpm: f64) -> BarDecoding {
+    let downs = observations.downbeat_scores(weights);
+    let score = |i: usize, to: &BarPosition| {
+        let down = if to.position == 0 { downs[i] } else { -downs[i] / (to.metre - 1) as f64 };
+        let snare = if to.position % 2 == 1 { observations.snare[i] } else { -observations.snare[i] };
         if to.metre == 4 { down + weights.backbeat * snare } else { down }
     };
-    let states: Vec<Place> =
-        METRES.iter().flat_map(|metre| (0..*metre).map(|place| Place { metre: *metre, place })).collect();
-    let prior = |s: &Place| {
+    let states: Vec<BarPosition> =
+        METRES.iter().flat_map(|metre| (0..*metre).map(|position| BarPosition { metre: *metre, position })).collect();
+    let prior = |s: &BarPosition| {
         let own = match s.metre {
             2 => weights.rare[0],
             3 => weights.rare[1],
@@ -184,47 +185,47 @@ pub fn count(heard: &Heard, weights: &Weights, ternary: bool, bpm: f64) -> Count
             _ => own,
         }
     };
-    let start = |s: &Place| match s.place {
+    let start = |s: &BarPosition| match s.position {
         0 => weights.start,
-        place if place + 1 == s.metre => weights.upbeat,
+        position if position + 1 == s.metre => weights.upbeat,
         _ => 0.0,
     };
     let n = downs.len();
-    let mut gains: Vec<f64> = vec![0.0; states.len()];
+    let mut scores: Vec<f64> = vec![0.0; states.len()];
     let mut from: Vec<Vec<usize>> = Vec::with_capacity(n);
     for i in 0..n {
         let mut next = vec![f64::MIN; states.len()];
         let mut came = vec![0; states.len()];
         for (k, to) in states.iter().enumerate() {
             for (j, before) in states.iter().enumerate() {
-                let follows = (before.place + 1) % before.metre == to.place;
+                let follows = (before.position + 1) % before.metre == to.position;
                 let cost = match (before.metre == to.metre, follows) {
                     _ if i == 0 && j == k => 0.0,
                     _ if i == 0 => f64::MAX,
                     (true, true) => 0.0,
-                    (true, false) if to.place == 0 => weights.irregular,
-                    (false, _) if to.place == 0 && before.place + 1 == before.metre => weights.other_metre,
+                    (true, false) if to.position == 0 => weights.irregular,
+                    (false, _) if to.position == 0 && before.position + 1 == before.metre => weights.other_metre,
                     _ => f64::MAX,
                 };
-                if cost < f64::MAX && gains[j] - cost > next[k] {
-                    next[k] = gains[j] - cost;
+                if cost < f64::MAX && scores[j] - cost > next[k] {
+                    next[k] = scores[j] - cost;
                     came[k] = j;
                 }
             }
-            next[k] += gain(i, to) + prior(to) + if i == 0 { start(to) } else { 0.0 };
+            next[k] += score(i, to) + prior(to) + if i == 0 { start(to) } else { 0.0 };
         }
-        gains = next;
+        scores = next;
         from.push(came);
     }
-    let best = (0..states.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
+    let best = (0..states.len()).max_by(|a, b| scores[*a].total_cmp(&scores[*b])).unwrap_or(0);
     let mut at = best;
-    let mut places = Vec::with_capacity(n);
+    let mut positions = Vec::with_capacity(n);
     for came in from.iter().rev() {
-        places.push(states[at]);
+        positions.push(states[at]);
         at = came[at];
     }
-    places.reverse();
-    Counted { places, gain: gains[best] / n.max(1) as f64 }
+    positions.reverse();
+    BarDecoding { positions, mean_score: scores[best] / n.max(1) as f64 }
 }
 
 fn near(values: &[f32], at: f64) -> f64 {
@@ -242,7 +243,7 @@ fn peaks(values: &[f64]) -> Vec<f64> {
 }
 
 /// Zero mean, unit deviation, and no value beyond three deviations.
-fn standard(values: impl Iterator<Item = f64>) -> Vec<f64> {
+fn z_scores(values: impl Iterator<Item = f64>) -> Vec<f64> {
     let values: Vec<f64> = values.collect();
     let n = values.len().max(1) as f64;
     let mean = values.iter().sum::<f64>() / n;
@@ -256,7 +257,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// Beats of which every `metre`th, from `first`, sounds like a one, with a snare on the even ones where asked.
-    fn heard(beats: usize, metre: usize, first: usize, snare: bool) -> Heard {
+    fn observations(beats: usize, metre: usize, first: usize, snare: bool) -> BeatObservations {
         let one = |i: usize| i % metre == first;
         let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; HEARD]).collect();
         let off = |i: usize| (i + metre - first) % 2 == 1;
@@ -271,81 +272,84 @@ mod tests {
                 }
             })
             .collect();
-        Heard { down, snare, tapped: 0.0 }
+        BeatObservations { down, snare, tactus: 0.0 }
     }
 
-    fn ones(counted: &Counted) -> Vec<usize> {
-        counted.places.iter().enumerate().filter(|(_, p)| p.place == 0).map(|(i, _)| i).collect()
+    fn ones(counted: &BarDecoding) -> Vec<usize> {
+        counted.positions.iter().enumerate().filter(|(_, p)| p.position == 0).map(|(i, _)| i).collect()
     }
 
     #[test]
     fn bars_of_three_and_of_four_begin_where_they_sound_like_it() {
         for (metre, first) in [(4, 0), (4, 3), (3, 0), (3, 2)] {
-            let counted = count(&heard(48, metre, first, false), &WEIGHTS, false, 110.0);
+            let counted = decode_bars(&observations(48, metre, first, false), &WEIGHTS, false, 110.0);
             let wanted: Vec<usize> = (first..48).step_by(metre).collect();
             assert_eq!(ones(&counted), wanted, "{metre} from {first}");
-            assert!(counted.places.iter().all(|p| p.metre == metre && p.place < metre));
+            assert!(counted.positions.iter().all(|p| p.metre == metre && p.position < metre));
         }
     }
 
     #[test]
     fn an_upbeat_is_one_beat_rather_than_three() {
-        let mut doubtful = heard(48, 2, 1, false);
+        let mut doubtful = observations(48, 2, 1, false);
         // Halves of bars that begin as clearly as bars do, and at first even more clearly.
         doubtful.down.iter_mut().for_each(|d| *d = d.map(|v| v / 5.0));
         doubtful.down[3] = doubtful.down[3].map(|v| 1.5 * v);
-        let counted = count(&doubtful, &WEIGHTS, false, 110.0);
+        let counted = decode_bars(&doubtful, &WEIGHTS, false, 110.0);
         assert_eq!(ones(&counted), (1..48).step_by(4).collect::<Vec<_>>());
     }
 
     #[test]
     fn bars_of_triple_beats_begin_where_they_sound_like_it() {
         for (metre, bpm) in [(2, 110.0), (2, 70.0), (4, 110.0), (4, 70.0), (3, 96.0)] {
-            let counted = count(&heard(48, metre, 1, false), &WEIGHTS, true, bpm);
+            let counted = decode_bars(&observations(48, metre, 1, false), &WEIGHTS, true, bpm);
             assert_eq!(ones(&counted), (1..48).step_by(metre).collect::<Vec<_>>(), "{metre} at {bpm}");
         }
     }
 
     #[test]
     fn one_bar_that_sounds_wrong_does_not_move_the_others() {
-        let mut odd = heard(64, 4, 0, false);
+        let mut odd = observations(64, 4, 0, false);
         odd.down.swap(32, 33);
-        let counted = count(&odd, &WEIGHTS, false, 110.0);
+        let counted = decode_bars(&odd, &WEIGHTS, false, 110.0);
         assert_eq!(ones(&counted), (0..64).step_by(4).collect::<Vec<_>>());
     }
 
     #[test]
     fn backbeats_are_the_even_beats_where_a_snare_plays_and_only_there() {
-        let four = count(&heard(32, 4, 0, true), &WEIGHTS, false, 110.0);
-        let found = backbeats(&heard(32, 4, 0, true), &four.places);
+        let four = decode_bars(&observations(32, 4, 0, true), &WEIGHTS, false, 110.0);
+        let found = backbeats(&observations(32, 4, 0, true), &four.positions);
         assert!(found.iter().enumerate().all(|(i, is)| *is == (i % 2 == 1)), "{found:?}");
-        assert!(backbeats(&heard(32, 4, 0, false), &four.places).iter().all(|is| !is), "nothing plays it");
-        let mut half = heard(32, 4, 0, true);
+        assert!(backbeats(&observations(32, 4, 0, false), &four.positions).iter().all(|is| !is), "nothing plays it");
+        let mut half = observations(32, 4, 0, true);
         half.snare[16..].fill(0.0);
-        let found = backbeats(&half, &four.places);
+        let found = backbeats(&half, &four.positions);
         assert!(found[..12].iter().skip(1).step_by(2).all(|is| *is));
         assert!(found[20..].iter().all(|is| !is), "the snare has stopped: {found:?}");
-        let mut strewn = heard(32, 4, 0, false);
+        let mut strewn = observations(32, 4, 0, false);
         (1..32).step_by(10).for_each(|i| strewn.snare[i] = 2.5);
-        let found = backbeats(&strewn, &four.places);
+        let found = backbeats(&strewn, &four.positions);
         assert!(found.iter().all(|is| !is), "a stroke here and there: {found:?}");
-        let three = count(&heard(30, 3, 0, false), &WEIGHTS, false, 110.0);
-        assert!(backbeats(&heard(30, 3, 0, true), &three.places).iter().all(|is| !is), "three has no backbeat");
+        let three = decode_bars(&observations(30, 3, 0, false), &WEIGHTS, false, 110.0);
+        assert!(
+            backbeats(&observations(30, 3, 0, true), &three.positions).iter().all(|is| !is),
+            "three has no backbeat"
+        );
     }
 
     proptest! {
-        /// Whatever is heard, beats are counted on: a place follows the one before, or a bar begins.
+        /// Whatever is observations, beats are counted on: a position follows the one before, or a bar begins.
         #[test]
         fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
             let down = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
-            let heard = Heard { down, snare: values.clone(), tapped: 0.0 };
-            let counted = count(&heard, &WEIGHTS, ternary, bpm);
-            prop_assert_eq!(counted.places.len(), values.len());
-            for pair in counted.places.windows(2) {
-                let on = pair[1].metre == pair[0].metre && pair[1].place == (pair[0].place + 1) % pair[0].metre;
-                prop_assert!(on || pair[1].place == 0, "{:?}", pair);
+            let observations = BeatObservations { down, snare: values.clone(), tactus: 0.0 };
+            let counted = decode_bars(&observations, &WEIGHTS, ternary, bpm);
+            prop_assert_eq!(counted.positions.len(), values.len());
+            for pair in counted.positions.windows(2) {
+                let on = pair[1].metre == pair[0].metre && pair[1].position == (pair[0].position + 1) % pair[0].metre;
+                prop_assert!(on || pair[1].position == 0, "{:?}", pair);
             }
-            prop_assert_eq!(backbeats(&heard, &counted.places).len(), values.len());
+            prop_assert_eq!(backbeats(&observations, &counted.positions).len(), values.len());
         }
     }
 }

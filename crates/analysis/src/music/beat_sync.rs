@@ -4,11 +4,11 @@
 //! They are temporal convolutional networks over beats, not over time: to them music in any tempo is alike, and
 //! sixty-odd beats around each are its whole world (beat-synchronous features as in Krebs, Böck, Dorfer and Widmer,
 //! "Downbeat tracking using beat-synchronous features and recurrent neural networks", ISMIR 2016). They hear what
-//! [`super::pulse`] does not: the notes of the bass, and how chords change over one, two and four beats. They are
+//! [`super::activations`] does not: the notes of the bass, and how chords change over one, two and four beats. They are
 //! trained by `cargo bench -p legere-etudes --features train --bench beatwise`.
 
 use super::bass::Bass;
-use super::network::{Network, Shape, UNSURE, log_odds, unpacked};
+use super::network::{Network, PROBABILITY_FLOOR, Shape, log_odds, unpacked};
 use super::onsets::{Onsets, strongest};
 use super::spectrum::{FRAME_RATE, Spectrum};
 use std::sync::LazyLock;
@@ -21,9 +21,9 @@ const RANGES: usize = 4;
 /// Where in a row levels begin, after the onsets.
 pub const LEVELS_FROM: usize = PARTS * RANGES;
 /// Where pitch classes begin: four times twelve, of both halves of the beat, all and the bass.
-pub const PITCHES: usize = LEVELS_FROM + 2 * LEVELS;
+pub const PITCH_CLASSES_FROM: usize = LEVELS_FROM + 2 * LEVELS;
 /// Where it is told how much the chords change, and then the notes of the bass.
-pub const CHANGES_FROM: usize = PITCHES + 4 * 12;
+pub const CHANGES_FROM: usize = PITCH_CLASSES_FROM + 4 * 12;
 /// How chords change, and how the bass's notes do, over each of these many beats.
 const CHANGES: [usize; 3] = [1, 2, 4];
 pub const INPUTS: usize = CHANGES_FROM + 2 * CHANGES.len();
@@ -31,32 +31,32 @@ pub const CHANNELS: usize = 32;
 pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers: 5, outputs: 1 };
 
 /// The weights that the program ships with.
-pub const ONES: &[u8] = include_bytes!("weights/ones.weights");
-pub const ROWS: &[u8] = include_bytes!("weights/rows.weights");
+pub const DOWNBEAT_WEIGHTS: &[u8] = include_bytes!("weights/downbeat.weights");
+pub const TACTUS_WEIGHTS: &[u8] = include_bytes!("weights/tactus.weights");
 
 /// Unpacked once, as many rows of each track are told.
-static SHIPPED: LazyLock<[Vec<f32>; 2]> = LazyLock::new(|| [ONES, ROWS].map(unpacked));
+static NETWORK_WEIGHTS: LazyLock<[Vec<f32>; 2]> = LazyLock::new(|| [DOWNBEAT_WEIGHTS, TACTUS_WEIGHTS].map(unpacked));
 
 /// Natural logarithms of the odds, for each beat: that it begins a bar, and that one would tap it.
-pub(super) struct Odds {
-    pub ones: Vec<f64>,
-    pub tapped: Vec<f64>,
+pub(super) struct BeatLogOdds {
+    pub downbeat: Vec<f64>,
+    pub tactus: Vec<f64>,
 }
 
-impl Odds {
+impl BeatLogOdds {
     pub fn of(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: &Bass) -> Self {
         let inputs = inputs(beats, spectrum, onsets, bass);
         let odds = |weights: &[f32]| -> Vec<f64> {
-            likely(weights, &inputs).into_iter().map(|p| log_odds(f64::from(p), UNSURE)).collect()
+            probabilities(weights, &inputs).into_iter().map(|p| log_odds(f64::from(p), PROBABILITY_FLOOR)).collect()
         };
-        let [ones, tapped] = SHIPPED.each_ref().map(|weights| odds(weights));
-        Self { ones, tapped }
+        let [downbeat, tactus] = NETWORK_WEIGHTS.each_ref().map(|weights| odds(weights));
+        Self { downbeat, tactus }
     }
 }
 
-/// How likely each beat is what the network listens for, of rows of [`INPUTS`] a beat.
-pub fn likely(weights: &[f32], inputs: &[f32]) -> Vec<f32> {
-    Network::<CHANNELS>::of(SHAPE, weights).listen(inputs).pop().unwrap_or_default()
+/// How probabilities each beat is what the network listens for, of rows of [`INPUTS`] a beat.
+pub fn probabilities(weights: &[f32], inputs: &[f32]) -> Vec<f32> {
+    Network::<CHANNELS>::of(SHAPE, weights).forward(inputs).pop().unwrap_or_default()
 }
 
 /// What the networks are told of each beat, beat-major.
@@ -74,7 +74,7 @@ pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: 
     let chords: Vec<[f64; 12]> = halves.iter().map(|h| later(*h)).map(|(a, b)| spectrum.mean_chroma(a, b)).collect();
     let notes: Vec<[f64; 12]> = halves.iter().map(|h| later(*h)).map(|(a, b)| bass.mean(a, b)).collect();
     let mut levels: Vec<Vec<f64>> = halves.iter().map(|(a, b)| spectrum.mean_bands(*a, *b, LEVELS)).collect();
-    centred(&mut levels);
+    standardise(&mut levels);
     let mut rows = Vec::with_capacity(n * INPUTS);
     for i in 0..n {
         let (from, to) = (halves[2 * i].0, halves[2 * i + 1].1);
@@ -94,14 +94,14 @@ pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: 
             }
         }
         for of in [&chords, &notes] {
-            rows.extend(CHANGES.map(|beats| 2.0 * change(of, 2 * i, 2 * beats) as f32));
+            rows.extend(CHANGES.map(|beats| 2.0 * novelty(of, 2 * i, 2 * beats) as f32));
         }
     }
     rows
 }
 
 /// How little the `reach` rows before have to do with as many from here on, 0–1; nothing before and behind the ends.
-fn change(of: &[[f64; 12]], at: usize, reach: usize) -> f64 {
+fn novelty(of: &[[f64; 12]], at: usize, reach: usize) -> f64 {
     if at < reach || at + reach > of.len() {
         return 0.0;
     }
@@ -113,7 +113,7 @@ fn change(of: &[[f64; 12]], at: usize, reach: usize) -> f64 {
 }
 
 /// Takes each column's mean away, and divides all by their common deviation.
-fn centred(rows: &mut [Vec<f64>]) {
+fn standardise(rows: &mut [Vec<f64>]) {
     let count = rows.len().max(1) as f64;
     for column in 0..LEVELS {
         let mean = rows.iter().map(|r| r[column]).sum::<f64>() / count;
@@ -126,7 +126,7 @@ fn centred(rows: &mut [Vec<f64>]) {
 
 #[cfg(test)]
 mod tests {
-    use super::super::training::beatwise_inputs;
+    use super::super::training::beat_sync_inputs;
     use super::super::{Audio, READING_RATE};
     use super::*;
 
@@ -159,7 +159,7 @@ mod tests {
     }
 
     fn told(samples: &[f32], beats: Vec<f64>) -> Vec<f32> {
-        beatwise_inputs(Audio::mono(samples), &[beats]).remove(0)
+        beat_sync_inputs(Audio::mono(samples), &[beats]).remove(0)
     }
 
     #[test]
@@ -167,10 +167,10 @@ mod tests {
         for first in [0, 3] {
             let beats: Vec<f64> = (0..48).map(|i| 0.25 + f64::from(i) * GAP).collect();
             let inputs = told(&chords(48, first), beats);
-            let told = likely(&unpacked(ONES), &inputs);
+            let told = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
             let mean = |of: usize| told[8 + of..40].iter().step_by(4).sum::<f32>() / 8.0;
             let (one, other) = (mean(first), (0..4).filter(|o| *o != first).map(mean).fold(0.0, f32::max));
-            assert!(one > 0.5 && one > 2.0 * other, "{one} on the ones from {first}, {other} elsewhere");
+            assert!(one > 0.5 && one > 2.0 * other, "{one} on the downbeat from {first}, {other} elsewhere");
         }
     }
 
@@ -178,20 +178,20 @@ mod tests {
     fn chords_change_when_their_notes_do() {
         let (a, b) = ([1.0; 12], std::array::from_fn(|i| if i == 0 { 1.0 } else { 0.0 }));
         let rows = [b, b, b, b, a, a, a, a];
-        assert!(change(&rows, 2, 2) < 1e-9 && change(&rows, 4, 2) > 0.5 && change(&rows, 4, 4) > 0.5);
-        assert_eq!((change(&rows, 1, 2), change(&rows, 6, 4)), (0.0, 0.0), "nothing is before the beginning");
-        assert_eq!(change(&[[0.0; 12]; 8], 4, 2), 0.0, "silence does not change");
+        assert!(novelty(&rows, 2, 2) < 1e-9 && novelty(&rows, 4, 2) > 0.5 && novelty(&rows, 4, 4) > 0.5);
+        assert_eq!((novelty(&rows, 1, 2), novelty(&rows, 6, 4)), (0.0, 0.0), "nothing is before the beginning");
+        assert_eq!(novelty(&[[0.0; 12]; 8], 4, 2), 0.0, "silence does not change");
     }
 
     #[test]
     fn any_beats_of_any_sound_are_told() {
-        assert!([ONES, ROWS].iter().all(|w| w.len() == 2 * SHAPE.weights(CHANNELS)));
+        assert!([DOWNBEAT_WEIGHTS, TACTUS_WEIGHTS].iter().all(|w| w.len() == 2 * SHAPE.weights(CHANNELS)));
         for (samples, beats) in [(vec![], vec![]), (vec![0.0; 50_000], vec![0.5]), (chords(4, 0), vec![0.1, 0.9, 7.0])]
         {
             let count = beats.len();
             let inputs = told(&samples, beats);
             assert_eq!(inputs.len(), count * INPUTS);
-            let told = likely(&unpacked(ONES), &inputs);
+            let told = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
             assert!(told.len() == count && told.iter().all(|p| (0.0..=1.0).contains(p)), "{told:?}");
         }
     }
@@ -201,8 +201,8 @@ mod tests {
         let loud = chords(24, 0);
         let quiet: Vec<f32> = loud.iter().map(|s| s * 0.4).collect();
         let beats: Vec<f64> = (0..24).map(|i| 0.25 + f64::from(i) * GAP).collect();
-        let likely = |samples: &[f32]| likely(&unpacked(ONES), &told(samples, beats.clone()));
-        for (a, b) in likely(&loud).iter().zip(likely(&quiet)) {
+        let probabilities = |samples: &[f32]| probabilities(&unpacked(DOWNBEAT_WEIGHTS), &told(samples, beats.clone()));
+        for (a, b) in probabilities(&loud).iter().zip(probabilities(&quiet)) {
             assert!((a - b).abs() < 0.15, "{a} and {b}");
         }
     }
@@ -212,7 +212,7 @@ mod tests {
     fn a_row_beside_the_music_is_not_what_one_would_tap() {
         let samples = chords(48, 0);
         let mean = |beats: Vec<f64>| {
-            let told = likely(&unpacked(ROWS), &told(&samples, beats));
+            let told = probabilities(&unpacked(TACTUS_WEIGHTS), &told(&samples, beats));
             told.iter().sum::<f32>() / told.len() as f32
         };
         let row = |late: f64, apart: f64| -> Vec<f64> {

@@ -5,10 +5,10 @@
 //! ([`super::even`]). Of all these rows, also at their double, their half and off the beat, the one that a listener would
 //! tap is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
 
-use super::constant_tempo::{self, Lines};
-use super::lattice::follow;
+use super::constant_tempo::{self, Tempogram};
+use super::lattice::track_beats;
 use super::onsets::strongest;
-use super::selection::Level;
+use super::selection::Hypothesis;
 use super::spectrum::{FRAME_RATE, product};
 use super::{READING_RATE, TrackFeatures};
 use legere_core::stats::{median, median_gap};
@@ -20,7 +20,7 @@ const TEMPOS: usize = 4;
 /// How many of them also by an onset strength with more bass in it.
 const LOW_TEMPOS: usize = 2;
 /// How many tempos are followed by what the network hears.
-const PULSE_TEMPOS: usize = 3;
+const ACTIVATION_TEMPOS: usize = 3;
 /// How much of what is followed there is onset strength.
 const EXACT: f32 = 0.25;
 /// Samples in a millisecond.
@@ -33,71 +33,74 @@ const CLEAR: f32 = 0.12;
 const ALIKE: f64 = 0.9;
 
 #[derive(Debug, Clone, Copy)]
-pub struct FoundBeat {
+pub struct CandidateBeat {
     pub at: f64,
     /// 0–1
     pub strength: f64,
 }
 
-/// Every row of beats that is considered, not yet counted into bars.
-pub fn levels(features: &TrackFeatures) -> Vec<Level> {
-    let TrackFeatures { onsets, pulse, .. } = features;
-    let mut levels: Vec<Level> = Vec::new();
-    let periods = periods(&onsets.all);
+/// Every sequence of beats that is candidate_features, not yet counted into bars.
+pub fn candidates(features: &TrackFeatures) -> Vec<Hypothesis> {
+    let TrackFeatures { onsets, activations, .. } = features;
+    let mut hypotheses: Vec<Hypothesis> = Vec::new();
+    let periods = autocorrelation_peaks(&onsets.all);
     // The network knows which onsets are beats, the onsets know to the hundredth of a second where they are.
-    let mut tapped = pulse.beat_strength(onsets.all.len());
+    let mut tapped = activations.beat_strength(onsets.all.len());
     tapped.iter_mut().zip(&onsets.all).for_each(|(t, onset)| *t = (1.0 - EXACT) * *t + EXACT * onset);
-    let tapped_periods = self::periods(&tapped);
+    let tapped_periods = self::autocorrelation_peaks(&tapped);
     // Off-beats that are stronger than beats lead astray where only they are played; the bass then knows better.
     let low: Vec<f32> = onsets.all.iter().zip(&onsets.ranges[0]).map(|(a, b)| 0.65 * a + 0.35 * b).collect();
-    let lines = Lines::of(&pulse.beats);
-    let mut consider = |row: &[f64]| {
-        for times in alternatives(row) {
+    let tempogram = Tempogram::of(&activations.beats);
+    let mut consider = |sequence: &[f64]| {
+        for times in metrical_levels(sequence) {
             let Some(gap) = median_gap(&times) else { continue };
             let allowed = (60.0 / FASTEST_BPM * 0.98..=60.0 / SLOWEST_BPM * 1.02).contains(&gap);
-            if !allowed || levels.iter().any(|l| same(&l.beats, &times)) {
+            if !allowed || hypotheses.iter().any(|l| is_same_sequence(&l.beats, &times)) {
                 continue;
             }
             let beats = times
                 .iter()
-                .map(|at| FoundBeat { at: *at, strength: strongest(&onsets.all, FRAME_RATE, *at, 3).clamp(0.0, 1.0) })
+                .map(|at| CandidateBeat {
+                    at: *at,
+                    strength: strongest(&onsets.all, FRAME_RATE, *at, 3).clamp(0.0, 1.0),
+                })
                 .collect();
-            levels.push(Level::of(beats, &lines, features));
+            hypotheses.push(Hypothesis::of(beats, &tempogram, features));
         }
     };
-    for row in constant_tempo::rows(&pulse.beats, &lines, heard(&onsets.all)) {
-        consider(&row);
+    for sequence in constant_tempo::beat_sequences(&activations.beats, &tempogram, sounding_range(&onsets.all)) {
+        consider(&sequence);
     }
-    let ways = (tapped_periods.iter().take(PULSE_TEMPOS).map(|p| (&tapped, *p)))
+    let ways = (tapped_periods.iter().take(ACTIVATION_TEMPOS).map(|p| (&tapped, *p)))
         .chain(periods.iter().map(|p| (&onsets.all, *p)))
         .chain(periods.iter().take(LOW_TEMPOS).map(|p| (&low, *p)));
     for (strength, period) in ways {
-        let row: Vec<f64> = follow(strength, period).iter().map(|f| *f as f64 / FRAME_RATE).collect();
-        if row.len() >= 3 {
-            consider(&row);
+        let sequence: Vec<f64> = track_beats(strength, period).iter().map(|f| *f as f64 / FRAME_RATE).collect();
+        if sequence.len() >= 3 {
+            consider(&sequence);
         }
     }
-    levels
+    hypotheses
 }
 
-/// The row itself, off the beat, twice as fast, and every second.
-fn alternatives(row: &[f64]) -> Vec<Vec<f64>> {
-    let middles: Vec<f64> = row.windows(2).map(|w| (w[0] + w[1]) / 2.0).collect();
-    let mut double: Vec<f64> = row.iter().chain(&middles).copied().collect();
+/// The sequence itself, off the beat, twice as fast, and every second.
+fn metrical_levels(sequence: &[f64]) -> Vec<Vec<f64>> {
+    let middles: Vec<f64> = sequence.windows(2).map(|w| (w[0] + w[1]) / 2.0).collect();
+    let mut double: Vec<f64> = sequence.iter().chain(&middles).copied().collect();
     double.sort_by(f64::total_cmp);
-    let second = |from: usize| row.iter().skip(from).step_by(2).copied().collect::<Vec<_>>();
-    vec![row.to_vec(), middles, double, second(0), second(1)]
+    let second = |from: usize| sequence.iter().skip(from).step_by(2).copied().collect::<Vec<_>>();
+    vec![sequence.to_vec(), middles, double, second(0), second(1)]
 }
 
 /// From the first onset to the last, in seconds.
-fn heard(strength: &[f32]) -> (f64, f64) {
+fn sounding_range(strength: &[f32]) -> (f64, f64) {
     let clear = |v: &f32| *v > CLEAR;
     let (first, last) = (strength.iter().position(clear), strength.iter().rposition(clear));
     first.zip(last).map_or((0.0, 0.0), |(a, b)| (a as f64 / FRAME_RATE, b as f64 / FRAME_RATE))
 }
 
 /// Whether nearly all beats of two rows are the same.
-fn same(a: &[FoundBeat], b: &[f64]) -> bool {
+fn is_same_sequence(a: &[CandidateBeat], b: &[f64]) -> bool {
     let shared = b.iter().filter(|t| {
         let i = a.partition_point(|x| x.at < **t - 0.03);
         a.get(i).is_some_and(|x| (x.at - **t).abs() <= 0.03)
@@ -106,7 +109,7 @@ fn same(a: &[FoundBeat], b: &[f64]) -> bool {
 }
 
 /// The most likely periods, in frames, none near another.
-fn periods(strength: &[f32]) -> Vec<f64> {
+fn autocorrelation_peaks(strength: &[f32]) -> Vec<f64> {
     let slowest = (60.0 * FRAME_RATE / SLOWEST_BPM) as usize;
     let fastest = (60.0 * FRAME_RATE / FASTEST_BPM) as usize;
     let mean = strength.iter().sum::<f32>() / strength.len().max(1) as f32;
@@ -151,7 +154,7 @@ fn periods(strength: &[f32]) -> Vec<f64> {
 const SILENT: f64 = 0.06;
 
 /// Moves beats to the onsets they belong to, and lets them go on to the ends of the sound.
-pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: (f64, f64)) -> Vec<FoundBeat> {
+pub fn refine(mut beats: Vec<CandidateBeat>, fine: &FineOnsets, length: f64, sounds: (f64, f64)) -> Vec<CandidateBeat> {
     let rough: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for (i, beat) in beats.iter_mut().enumerate() {
         // Where there is an onset the beat is there; where there is none it lies between its neighbours.
@@ -161,7 +164,7 @@ pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: 
             beat.at = 0.5 * beat.at + 0.25 * (rough[i - 1] + rough[i + 1]);
         }
     }
-    even_out(&mut beats);
+    regularise(&mut beats);
     let placed: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for i in 2..beats.len().saturating_sub(2) {
         // A beat that leaves the line of its four neighbours by more than players do followed a wrong onset.
@@ -177,15 +180,15 @@ pub fn place(mut beats: Vec<FoundBeat>, fine: &FineOnsets, length: f64, sounds: 
     }
     // Silence has no beats, even where one would go on tapping.
     beats.retain(|b| b.at >= sounds.0 - SILENT && b.at <= sounds.1 + SILENT);
-    extend(&mut beats, sounds);
+    extend_to_sound(&mut beats, sounds);
     beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.retain(|b| b.at < length);
     beats.dedup_by(|later, earlier| later.at - earlier.at < 0.15);
     beats
 }
 
-/// A faint beat that leaves the even row of its neighbours is put back on it.
-fn even_out(beats: &mut [FoundBeat]) {
+/// A faint beat that leaves the even sequence of its neighbours is put back on it.
+fn regularise(beats: &mut [CandidateBeat]) {
     const REACH: usize = 6;
     let found: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for (i, beat) in beats.iter_mut().enumerate() {
@@ -194,7 +197,7 @@ fn even_out(beats: &mut [FoundBeat]) {
         if to - from < REACH || beat.strength > 0.45 {
             continue;
         }
-        let (offset, slope) = line(&found[from..to]);
+        let (offset, slope) = line_fit(&found[from..to]);
         let on_line = |k: usize| offset + slope * (k - from) as f64;
         let mut off: Vec<f64> = (from..to).map(|k| (found[k] - on_line(k)).abs()).collect();
         // Where players slow down or hurry there is no line to go back to.
@@ -206,7 +209,7 @@ fn even_out(beats: &mut [FoundBeat]) {
 
 /// The line through `(0, ys[0]), (1, ys[1]), …` that outliers do not move: the medians of slopes and offsets
 /// (Theil–Sen).
-fn line(ys: &[f64]) -> (f64, f64) {
+fn line_fit(ys: &[f64]) -> (f64, f64) {
     let mut slopes: Vec<f64> = Vec::with_capacity(ys.len() * ys.len() / 2);
     for i in 0..ys.len() {
         for j in i + 1..ys.len() {
@@ -219,7 +222,7 @@ fn line(ys: &[f64]) -> (f64, f64) {
 }
 
 /// Beats go on where sound goes on without marking them.
-fn extend(beats: &mut Vec<FoundBeat>, (begins, ends): (f64, f64)) {
+fn extend_to_sound(beats: &mut Vec<CandidateBeat>, (begins, ends): (f64, f64)) {
     if beats.len() < 3 {
         return;
     }
@@ -228,10 +231,10 @@ fn extend(beats: &mut Vec<FoundBeat>, (begins, ends): (f64, f64)) {
     let (first, last) = (times[0], times[times.len() - 1]);
     let early_gap = gap(&times[..times.len().min(9)]);
     let late_gap = gap(&times[times.len().saturating_sub(9)..]);
-    let mut early: Vec<FoundBeat> = (1..)
+    let mut early: Vec<CandidateBeat> = (1..)
         .map(|i| first - f64::from(i) * early_gap)
         .take_while(|at| *at >= begins - 0.03)
-        .map(|at| FoundBeat { at, strength: 0.0 })
+        .map(|at| CandidateBeat { at, strength: 0.0 })
         .collect();
     early.reverse();
     beats.splice(0..0, early);
@@ -239,7 +242,7 @@ fn extend(beats: &mut Vec<FoundBeat>, (begins, ends): (f64, f64)) {
         (1..)
             .map(|i| last + f64::from(i) * late_gap)
             .take_while(|at| *at <= ends - 0.3 * late_gap)
-            .map(|at| FoundBeat { at, strength: 0.0 }),
+            .map(|at| CandidateBeat { at, strength: 0.0 }),
     );
 }
 
@@ -309,8 +312,8 @@ impl FineOnsets {
 mod tests {
     use super::*;
 
-    fn row(times: &[f64], strength: f64) -> Vec<FoundBeat> {
-        times.iter().map(|at| FoundBeat { at: *at, strength }).collect()
+    fn sequence(times: &[f64], strength: f64) -> Vec<CandidateBeat> {
+        times.iter().map(|at| CandidateBeat { at: *at, strength }).collect()
     }
 
     fn every(gap: f64, count: usize) -> Vec<f64> {
@@ -321,18 +324,18 @@ mod tests {
     fn a_faint_beat_that_strays_is_put_back_and_a_clear_one_is_not() {
         let mut times = every(0.5, 20);
         times[10] += 0.04;
-        let mut faint = row(&times, 0.2);
-        even_out(&mut faint);
+        let mut faint = sequence(&times, 0.2);
+        regularise(&mut faint);
         assert!((faint[10].at - 6.0).abs() < 0.003, "{}", faint[10].at);
-        let mut clear = row(&times, 0.9);
-        even_out(&mut clear);
+        let mut clear = sequence(&times, 0.9);
+        regularise(&mut clear);
         assert!((clear[10].at - 6.04).abs() < 1e-9);
     }
 
     #[test]
     fn beats_go_on_to_the_ends_of_the_sound_and_no_further() {
-        let mut beats = row(&every(0.5, 9), 1.0);
-        extend(&mut beats, (0.0, 8.1));
+        let mut beats = sequence(&every(0.5, 9), 1.0);
+        extend_to_sound(&mut beats, (0.0, 8.1));
         let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
         assert_eq!(times.len(), 2 + 9 + 5 + 1 - 1, "{times:?}");
         assert!(
@@ -340,19 +343,19 @@ mod tests {
                 && times[times.len() - 1] <= 8.0
                 && times.windows(2).all(|w| (w[1] - w[0] - 0.5).abs() < 1e-9)
         );
-        let mut silent = row(&every(0.5, 9), 1.0);
-        extend(&mut silent, (1.0, 5.0));
+        let mut silent = sequence(&every(0.5, 9), 1.0);
+        extend_to_sound(&mut silent, (1.0, 5.0));
         assert_eq!(silent.len(), 9, "silence has no beats");
     }
 
     #[test]
     fn a_row_has_its_off_beats_doubles_and_halves_beside_it() {
-        let ways = alternatives(&[1.0, 2.0, 3.0, 4.0]);
+        let ways = metrical_levels(&[1.0, 2.0, 3.0, 4.0]);
         assert_eq!(ways[1], [1.5, 2.5, 3.5]);
         assert_eq!(ways[2], [1.0, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0]);
         assert_eq!((&ways[3][..], &ways[4][..]), (&[1.0, 3.0][..], &[2.0, 4.0][..]));
-        assert!(same(&row(&[1.0, 2.0, 3.0], 1.0), &[1.01, 2.0, 2.99]));
-        assert!(!same(&row(&[1.0, 2.0, 3.0], 1.0), &[1.5, 2.5, 3.5]));
+        assert!(is_same_sequence(&sequence(&[1.0, 2.0, 3.0], 1.0), &[1.01, 2.0, 2.99]));
+        assert!(!is_same_sequence(&sequence(&[1.0, 2.0, 3.0], 1.0), &[1.5, 2.5, 3.5]));
     }
 
     #[test]

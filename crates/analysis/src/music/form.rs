@@ -14,12 +14,17 @@ const LONGEST_BARS: usize = 64;
 /// What a further boundary costs, in summed squared deviations per feature: at least, and by how much bars differ
 /// from their neighbours anyway.
 const BOUNDARY_COST: f64 = 0.4;
-const BOUNDARY_COST_OF_RESTLESSNESS: f64 = 3.2;
+const BOUNDARY_COST_PER_VARIANCE: f64 = 3.2;
 /// What a slope costs, against a boundary: it explains more than standing still.
 const SLOPE_COST: f64 = 0.35;
 const TIMBRE_VALUES: usize = 12;
 
-pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_>) -> (Vec<Section>, Vec<Cue>) {
+pub fn sections_and_cues(
+    beats: &[Beat],
+    spectrum: &Spectrum,
+    energy: &Trace,
+    audio: Audio<'_>,
+) -> (Vec<Section>, Vec<Cue>) {
     let duration = audio.duration();
     let bars = bar_starts(beats, duration);
     let silences = pauses(silences(audio.samples), energy, duration);
@@ -33,9 +38,9 @@ pub fn read(beats: &[Beat], spectrum: &Spectrum, energy: &Trace, audio: Audio<'_
             Section::new(w[0], w[1], SectionKind::Groove, round1(energy.mean(w[0], end)))
         })
         .collect();
-    name(&mut sections, energy);
-    letter(&mut sections, &bars, spectrum);
-    let sections = joined(sections, spectrum);
+    assign_kinds(&mut sections, energy);
+    assign_labels(&mut sections, &bars, spectrum);
+    let sections = merge_alike(sections, spectrum);
     let cues = cues(&sections, energy, &silences, music_end, duration);
     (sections, cues)
 }
@@ -57,10 +62,10 @@ fn bar_starts(beats: &[Beat], duration: f64) -> Vec<f64> {
 /// Section boundaries in seconds, from 0 to the end of the track.
 fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64) -> Vec<f64> {
     let duration = bars[bars.len() - 1];
-    let features = features(bars, spectrum, energy);
+    let features = bar_features(bars, spectrum, energy);
     let n = features.len();
     let dims = features.first().map_or(0, Vec::len);
-    let boundary = BOUNDARY_COST + BOUNDARY_COST_OF_RESTLESSNESS * restlessness(&features);
+    let boundary = BOUNDARY_COST + BOUNDARY_COST_PER_VARIANCE * bar_to_bar_variance(&features);
     let mut cost = vec![f64::MAX; n + 1];
     let mut from = vec![0usize; n + 1];
     cost[0] = 0.0;
@@ -107,7 +112,7 @@ fn boundaries(bars: &[f64], spectrum: &Spectrum, energy: &Trace, music_end: f64)
     bounds
 }
 
-fn features(bars: &[f64], spectrum: &Spectrum, energy: &Trace) -> Vec<Vec<f64>> {
+fn bar_features(bars: &[f64], spectrum: &Spectrum, energy: &Trace) -> Vec<Vec<f64>> {
     let mut rows: Vec<Vec<f64>> = bars
         .windows(2)
         .map(|w| {
@@ -172,7 +177,7 @@ impl LineFit {
 }
 
 /// How much a bar differs from the next one on average within sections: half the median squared difference.
-fn restlessness(features: &[Vec<f64>]) -> f64 {
+fn bar_to_bar_variance(features: &[Vec<f64>]) -> f64 {
     let mut differences: Vec<f64> = features
         .windows(2)
         .map(|w| w[0].iter().zip(&w[1]).map(|(a, b)| (a - b).powi(2)).sum::<f64>() / w[0].len().max(1) as f64 / 2.0)
@@ -186,7 +191,7 @@ const DROP_RISE: f64 = 9.0;
 /// The fall in energy that makes a break.
 const BREAK_FALL: f64 = 9.0;
 
-fn name(sections: &mut [Section], energy: &Trace) {
+fn assign_kinds(sections: &mut [Section], energy: &Trace) {
     let Some(highest) = sections.iter().map(|s| s.energy).reduce(f64::max) else { return };
     let lowest = sections.iter().map(|s| s.energy).fold(f64::MAX, f64::min);
     let range = (highest - lowest).max(1.0);
@@ -234,10 +239,10 @@ fn name(sections: &mut [Section], energy: &Trace) {
 /// How alike the harmony of two sections must go, bar by bar, for them to be the same music.
 const SAME_HARMONY: f64 = 0.86;
 /// How much timbre and energy may differ (in the units of the features) before it is a varied return.
-const SAME_DRESS: f64 = 0.22;
+const SAME_TIMBRE: f64 = 0.22;
 
 /// Gives the same letter to sections with the same music.
-fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
+fn assign_labels(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
     let harmony: Vec<Vec<[f64; 12]>> = sections
         .iter()
         .map(|s| {
@@ -259,11 +264,12 @@ fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
         let best = (0..i).map(|j| (j, alike(j))).filter(|(_, a)| *a > SAME_HARMONY).max_by(|a, b| a.1.total_cmp(&b.1));
         sections[i].label = match best {
             Some((j, _)) => {
-                let dress = dress(&sections[i], &sections[j], spectrum);
+                let timbre_distance = timbre_distance(&sections[i], &sections[j], spectrum);
                 let plain = sections[j].label;
                 Label {
                     letter: plain.letter,
-                    varied: dress > SAME_DRESS && !plain.varied || plain.varied && dress <= SAME_DRESS,
+                    varied: timbre_distance > SAME_TIMBRE && !plain.varied
+                        || plain.varied && timbre_distance <= SAME_TIMBRE,
                 }
             }
             None => {
@@ -278,8 +284,8 @@ fn letter(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
 /// What differs by less in energy is as loud.
 const AS_LOUD: f64 = 5.0;
 
-/// Neighbours that are the same music in the same dress, as loud and of one kind are one section: nothing begins there.
-fn joined(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
+/// Neighbours that are the same music in the same timbre_distance, as loud and of one kind are one section: nothing begins there.
+fn merge_alike(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
     let mut all: Vec<Section> = Vec::with_capacity(sections.len());
     for here in sections {
         match all.last_mut() {
@@ -287,7 +293,7 @@ fn joined(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
                 if before.kind == here.kind
                     && before.label.letter == here.label.letter
                     && (before.energy - here.energy).abs() < AS_LOUD
-                    && dress(before, &here, spectrum) <= SAME_DRESS =>
+                    && timbre_distance(before, &here, spectrum) <= SAME_TIMBRE =>
             {
                 let (long, longer) = (here.end - here.start, here.end - before.start);
                 before.energy = round1(before.energy + (here.energy - before.energy) * long / longer);
@@ -300,7 +306,7 @@ fn joined(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
 }
 
 /// How much two sections differ in timbre, a band.
-fn dress(a: &Section, b: &Section, spectrum: &Spectrum) -> f64 {
+fn timbre_distance(a: &Section, b: &Section, spectrum: &Spectrum) -> f64 {
     let [a, b] = [a, b].map(|s| spectrum.mean_bands(s.start, s.end, TIMBRE_VALUES));
     a.iter().zip(&b).map(|(a, b)| (a - b).abs()).sum::<f64>() / TIMBRE_VALUES as f64
 }
@@ -423,7 +429,7 @@ fn pauses(mut silences: Vec<(f64, f64)>, energy: &Trace, duration: f64) -> Vec<(
 }
 
 /// From the first sound to the last, in seconds.
-pub fn sounds(samples: &[f32]) -> (f64, f64) {
+pub fn sounding_range(samples: &[f32]) -> (f64, f64) {
     let first = samples.iter().position(|s| s.abs() >= SILENT).unwrap_or(0);
     (
         first as f64 / f64::from(READING_RATE),
@@ -459,8 +465,9 @@ mod tests {
             label: Label::from(letter.to_owned()),
             ..Section::new(start, end, kind, energy)
         };
-        let of =
-            |all: &[(f64, f64, SectionKind, f64, &str)]| joined(all.iter().copied().map(section).collect(), &spectrum);
+        let of = |all: &[(f64, f64, SectionKind, f64, &str)]| {
+            merge_alike(all.iter().copied().map(section).collect(), &spectrum)
+        };
         use SectionKind::{Drop, Groove};
         let one = of(&[(0.0, 8.0, Drop, 60.0, "A"), (8.0, 24.0, Drop, 63.0, "A")]);
         assert_eq!(one.iter().map(|s| (s.start, s.end, s.energy)).collect::<Vec<_>>(), [(0.0, 24.0, 62.0)]);

@@ -1,8 +1,8 @@
 //! Follows the beat from a tempo that is about right: the most probable row of beats.
 //!
-//! Each beat remembers the distance to the one before, so that a tempo goes on, bends or (at a price) jumps: the
+//! Each beat remembers the distance to the one before, so that a tempo goes on, tempo_transitions or (at a price) jumps: the
 //! bar-pointer model's state space, entered only where a beat begins (Krebs, Böck and Widmer, "An efficient
-//! state-space model for joint tempo and meter tracking", ISMIR 2015), walked by dynamic programming.
+//! state-space model for joint tempo and meter tracking", ISMIR 2015), decoded by dynamic programming.
 
 /// How far from the given period, as a factor, the tempo may go.
 const REACH: f64 = 1.42;
@@ -12,44 +12,44 @@ const REWARD: f32 = 5.0;
 const EXPECTED: f32 = 0.25;
 /// What an onset costs that falls between, except half-way.
 const BETWEEN: f32 = 0.35;
-/// How much the tempo bends from beat to beat, as a share; beyond that it is a jump.
+/// How much the tempo tempo_transitions from beat to beat, as a share; beyond that it is a jump.
 const BEND: f64 = 0.03;
 const JUMP_COST: f32 = 5.3;
-/// How many frames are walked at once.
+/// How many frames are decoded at once.
 const TOGETHER: usize = 8;
 
 /// The beats, in frames, through onset strengths (0–1) for a tempo near `period` frames; none where it is too short.
-pub fn follow(strength: &[f32], period: f64) -> Vec<usize> {
-    walked(strength, period).map_or_else(Vec::new, |walk| walk.back_from(walk.best_end()))
+pub fn track_beats(strength: &[f32], period: f64) -> Vec<usize> {
+    decoded(strength, period).map_or_else(Vec::new, |lattice| lattice.backtrack(lattice.best_final_frame()))
 }
 
-fn walked(strength: &[f32], period: f64) -> Option<Walk> {
+fn decoded(strength: &[f32], period: f64) -> Option<Lattice> {
     let shortest = (period / REACH).floor().max(TOGETHER as f64) as usize;
     let longest = (period * REACH).ceil() as usize;
-    (strength.len() >= 2 * longest).then(|| Walk::along(strength, period, shortest..=longest))
+    (strength.len() >= 2 * longest).then(|| Lattice::forward_pass(strength, period, shortest..=longest))
 }
 
-/// The best gains of all rows, by the frame they end at and their last interval.
-struct Walk {
+/// The best scores of all rows, by the frame they end at and their last interval.
+struct Lattice {
     intervals: Vec<usize>,
-    bends: Vec<Vec<(usize, f32)>>,
+    tempo_transitions: Vec<Vec<(usize, f32)>>,
     /// Frames before the first, where no row ends.
     margin: usize,
     /// By interval, then by frame from the margin's first on.
-    gains: Vec<f32>,
-    /// The best gain of each frame, whatever the interval.
+    scores: Vec<f32>,
+    /// The best score of each frame, whatever the interval.
     best: Vec<f32>,
-    /// What a row gains that begins at a frame.
-    begun: Vec<f32>,
+    /// What a row scores that begins at a frame.
+    start_score: Vec<f32>,
     /// And what that costs for each interval, if it is not what was expected.
-    unexpected: Vec<f32>,
+    tempo_prior: Vec<f32>,
     /// What all onsets before each frame cost where nothing explains them.
-    spent: Vec<f32>,
+    unexplained_cost: Vec<f32>,
 }
 
-/// All steps of a walk, with the widest registers that this processor has.
+/// All steps of a lattice, with the widest registers that this processor has.
 struct Steps<'a> {
-    walk: &'a mut Walk,
+    lattice: &'a mut Lattice,
     here: &'a [f32],
     sums: &'a [f64],
     changes: &'a [Vec<(usize, f64)>],
@@ -60,19 +60,19 @@ impl pulp::WithSimd for Steps<'_> {
 
     #[inline(always)]
     fn with_simd<S: pulp::Simd>(self, _: S) {
-        self.walk.step(self.here, self.sums, self.changes);
+        self.lattice.step(self.here, self.sums, self.changes);
     }
 }
 
-impl Walk {
-    fn along(strength: &[f32], period: f64, intervals: std::ops::RangeInclusive<usize>) -> Self {
+impl Lattice {
+    fn forward_pass(strength: &[f32], period: f64, intervals: std::ops::RangeInclusive<usize>) -> Self {
         let (n, margin) = (strength.len(), *intervals.end());
         let intervals: Vec<usize> = intervals.collect();
         let width = margin + n.next_multiple_of(TOGETHER);
-        let mut spent = vec![0.0f32; n + 1];
+        let mut unexplained_cost = vec![0.0f32; n + 1];
         let mut sums = vec![0.0f64; width + 1];
         for i in 0..n {
-            spent[i + 1] = spent[i] + 0.5 * BETWEEN * strength[i];
+            unexplained_cost[i + 1] = unexplained_cost[i] + 0.5 * BETWEEN * strength[i];
             sums[margin + i + 1] = sums[margin + i] + f64::from(strength[i]);
         }
         let all = sums[margin + n];
@@ -80,20 +80,21 @@ impl Walk {
         let changes: Vec<Vec<(usize, f64)>> = intervals.iter().map(|interval| changes_between(*interval)).collect();
         let here: Vec<f32> = smoothed(strength).iter().map(|wide| REWARD * (wide - EXPECTED)).collect();
         // A row may begin anywhere in the first half; what sounded before is not explained by it.
-        let begun = (0..width - margin).map(|at| if at < n / 2 { here[at] - spent[at] } else { f32::MIN }).collect();
-        let unexpected = intervals.iter().map(|i| (((*i as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
-        let mut walk = Self {
-            bends: bends(&intervals),
+        let start_score =
+            (0..width - margin).map(|at| if at < n / 2 { here[at] - unexplained_cost[at] } else { f32::MIN }).collect();
+        let tempo_prior = intervals.iter().map(|i| (((*i as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
+        let mut lattice = Self {
+            tempo_transitions: tempo_transitions(&intervals),
             margin,
-            gains: vec![f32::MIN; intervals.len() * width],
+            scores: vec![f32::MIN; intervals.len() * width],
             best: vec![f32::MIN; width],
-            begun,
-            unexpected,
-            spent,
+            start_score,
+            tempo_prior,
+            unexplained_cost,
             intervals,
         };
-        pulp::Arch::new().dispatch(Steps { walk: &mut walk, here: &here, sums: &sums, changes: &changes });
-        walk
+        pulp::Arch::new().dispatch(Steps { lattice: &mut lattice, here: &here, sums: &sums, changes: &changes });
+        lattice
     }
 
     /// No row has an interval as short as these few frames, so they do not depend on each other: the processor works on
@@ -106,7 +107,7 @@ impl Walk {
             let mut best = [f32::MIN; TOGETHER];
             for (k, changes) in changes.iter().enumerate() {
                 let before = margin + block - self.intervals[k];
-                let mut gains = self.reached(k, before);
+                let mut scores = self.reached(k, before);
                 // What changes is gone again at the end of the interval.
                 let mut between = [0.0f64; TOGETHER];
                 for (frame, by) in changes {
@@ -114,53 +115,55 @@ impl Walk {
                     between.iter_mut().zip(sums).for_each(|(cost, sum)| *cost += by * sum);
                 }
                 for i in 0..TOGETHER {
-                    let goes_on = gains[i] + here[i] + between[i] as f32;
-                    gains[i] = greater(goes_on, self.begun[block + i] - self.unexpected[k]);
-                    best[i] = greater(best[i], gains[i]);
+                    let goes_on = scores[i] + here[i] + between[i] as f32;
+                    scores[i] = greater(goes_on, self.start_score[block + i] - self.tempo_prior[k]);
+                    best[i] = greater(best[i], scores[i]);
                 }
-                self.gains[k * width + margin + block..][..TOGETHER].copy_from_slice(&gains);
+                self.scores[k * width + margin + block..][..TOGETHER].copy_from_slice(&scores);
             }
             self.best[margin + block..][..TOGETHER].copy_from_slice(&best);
         }
     }
 
-    /// The best gains of some frames from `before` on with which a row may go on with an interval.
+    /// The best scores of some frames from `before` on with which a row may go on with an interval.
     #[inline(always)]
     fn reached(&self, k: usize, before: usize) -> [f32; TOGETHER] {
         // A jump may come from any tempo, so only the best counts.
         let mut reached: [f32; TOGETHER] = std::array::from_fn(|i| self.best[before + i] - JUMP_COST);
-        for (j, cost) in &self.bends[k] {
-            let gains = &self.gains[j * self.best.len() + before..][..TOGETHER];
-            reached.iter_mut().zip(gains).for_each(|(best, gain)| *best = greater(*best, gain - cost));
+        for (j, cost) in &self.tempo_transitions[k] {
+            let scores = &self.scores[j * self.best.len() + before..][..TOGETHER];
+            reached.iter_mut().zip(scores).for_each(|(best, score)| *best = greater(*best, score - cost));
         }
         reached
     }
 
-    /// What the best row gains that ends at a frame: what sounds after it is not explained.
+    /// What the best row scores that ends at a frame: what sounds after it is not explained.
     fn total(&self, at: usize) -> f32 {
-        self.best[self.margin + at] - (self.spent[self.spent.len() - 1] - self.spent[at])
+        self.best[self.margin + at]
+            - (self.unexplained_cost[self.unexplained_cost.len() - 1] - self.unexplained_cost[at])
     }
 
     /// The frame that the best of all rows ends with.
-    fn best_end(&self) -> usize {
-        let frames = 0..self.spent.len() - 1;
+    fn best_final_frame(&self) -> usize {
+        let frames = 0..self.unexplained_cost.len() - 1;
         frames.reduce(|best, at| if self.total(at) > self.total(best) { at } else { best }).unwrap_or(0)
     }
 
     fn best_interval(&self, frame: usize) -> usize {
-        let gain = |k: usize| self.gains[k * self.best.len() + frame];
-        (0..self.intervals.len()).reduce(|best, k| if gain(k) > gain(best) { k } else { best }).unwrap_or(0)
+        let score = |k: usize| self.scores[k * self.best.len() + frame];
+        (0..self.intervals.len()).reduce(|best, k| if score(k) > score(best) { k } else { best }).unwrap_or(0)
     }
 
     /// The frames of the best row that ends with one.
-    fn back_from(&self, mut at: usize) -> Vec<usize> {
+    fn backtrack(&self, mut at: usize) -> Vec<usize> {
         let mut k = self.best_interval(self.margin + at);
         let mut beats = vec![at];
-        while self.gains[k * self.best.len() + self.margin + at] > self.begun[at] - self.unexpected[k] {
+        while self.scores[k * self.best.len() + self.margin + at] > self.start_score[at] - self.tempo_prior[k] {
             let before = self.margin + at - self.intervals[k];
             let [reached, ..] = self.reached(k, before);
-            let bent =
-                self.bends[k].iter().find(|(j, cost)| self.gains[j * self.best.len() + before] - cost == reached);
+            let bent = self.tempo_transitions[k]
+                .iter()
+                .find(|(j, cost)| self.scores[j * self.best.len() + before] - cost == reached);
             at -= self.intervals[k];
             k = bent.map_or_else(|| self.best_interval(before), |(j, _)| *j);
             beats.push(at);
@@ -177,7 +180,7 @@ fn greater(a: f32, b: f32) -> f32 {
 }
 
 /// For each interval, those that it may bend from, and what each of them costs.
-fn bends(intervals: &[usize]) -> Vec<Vec<(usize, f32)>> {
+fn tempo_transitions(intervals: &[usize]) -> Vec<Vec<(usize, f32)>> {
     let cost = |from: usize, to: usize| {
         // A difference of one frame is how whole frames count out an uneven tempo.
         let apart = (to.abs_diff(from)).saturating_sub(1) as f64 / from as f64;
@@ -248,17 +251,17 @@ mod tests {
         found.iter().map(off).fold(0.0, f64::max)
     }
 
-    /// What the best row gains a frame.
-    fn gain(strength: &[f32], period: f64) -> f64 {
-        let walk = walked(strength, period).expect("long enough");
-        f64::from(walk.total(walk.best_end())) / strength.len() as f64
+    /// What the best row scores a frame.
+    fn score(strength: &[f32], period: f64) -> f64 {
+        let lattice = decoded(strength, period).expect("long enough");
+        f64::from(lattice.total(lattice.best_final_frame())) / strength.len() as f64
     }
 
     #[test]
     fn an_even_pulse_is_followed_from_its_first_to_its_last_beat() {
         // A tempo that falls between whole frames, behind two seconds of silence.
         let truth: Vec<f64> = (0..60).map(|i| 200.0 + f64::from(i) * 46.43).collect();
-        let followed = follow(&onsets(&truth, 3100), 46.43);
+        let followed = track_beats(&onsets(&truth, 3100), 46.43);
         assert!(followed.len().abs_diff(60) <= 1, "{}", followed.len());
         assert!(worst(&followed, &truth) <= 2.0, "{:?}", followed);
         assert!(followed[0].abs_diff(200) <= 2, "nothing before it sounds");
@@ -276,7 +279,7 @@ mod tests {
             };
             truth.push(at);
         }
-        let followed = follow(&onsets(&truth, at as usize + 40), 49.0);
+        let followed = track_beats(&onsets(&truth, at as usize + 40), 49.0);
         let right = truth.iter().filter(|t| followed.iter().any(|f| (*f as f64 - **t).abs() <= 3.0)).count();
         assert!(right >= 78, "{right} of 81");
         assert!(followed.len() <= 83, "{}", followed.len());
@@ -287,7 +290,7 @@ mod tests {
         let truth: Vec<f64> = (0..60).map(|i| 20.0 + f64::from(i) * 50.0).collect();
         let heard: Vec<f64> =
             truth.iter().copied().enumerate().filter(|(i, _)| !(20..28).contains(i)).map(|(_, t)| t).collect();
-        let followed = follow(&onsets(&heard, 3040), 50.0);
+        let followed = track_beats(&onsets(&heard, 3040), 50.0);
         let right = truth.iter().filter(|t| followed.iter().any(|f| (*f as f64 - **t).abs() <= 2.0)).count();
         assert_eq!(right, 60);
     }
@@ -310,33 +313,36 @@ mod tests {
     fn the_right_tempo_gains_more_than_another() {
         let truth: Vec<f64> = (0..60).map(|i| 20.0 + f64::from(i) * 50.0).collect();
         let strength = onsets(&truth, 3040);
-        assert!(gain(&strength, 50.0) > gain(&strength, 75.0));
-        assert!(follow(&[0.0; 60], 50.0).is_empty(), "too short to follow anything");
+        assert!(score(&strength, 50.0) > score(&strength, 75.0));
+        assert!(track_beats(&[0.0; 60], 50.0).is_empty(), "too short to follow anything");
     }
 
-    /// The same walk, one frame and one interval after the other, as it is meant.
+    /// The same lattice, one frame and one interval after the other, as it is meant.
     fn slowly(strength: &[f32], period: f64) -> f64 {
         let shortest = (period / REACH).floor().max(TOGETHER as f64) as usize;
         let intervals: Vec<usize> = (shortest..=(period * REACH).ceil() as usize).collect();
         let n = strength.len();
         let wide = smoothed(strength);
-        let bends = bends(&intervals);
-        let spent = |range: std::ops::Range<usize>| strength[range].iter().map(|s| 0.5 * BETWEEN * s).sum::<f32>();
-        let mut gains = vec![vec![f32::MIN; intervals.len()]; n];
+        let tempo_transitions = tempo_transitions(&intervals);
+        let unexplained_cost =
+            |range: std::ops::Range<usize>| strength[range].iter().map(|s| 0.5 * BETWEEN * s).sum::<f32>();
+        let mut scores = vec![vec![f32::MIN; intervals.len()]; n];
         let mut best_total = f32::MIN;
         for at in 0..n {
             for (k, interval) in intervals.iter().enumerate() {
                 let here = REWARD * (wide[at] - EXPECTED);
-                let unexpected = ((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0;
-                let begun = if at < n / 2 { here - spent(0..at) - unexpected as f32 } else { f32::MIN };
+                let tempo_prior = ((*interval as f64 / period).ln() / 0.2).powi(2) / 2.0;
+                let start_score =
+                    if at < n / 2 { here - unexplained_cost(0..at) - tempo_prior as f32 } else { f32::MIN };
                 let goes_on = at.checked_sub(*interval).map_or(f32::MIN, |before| {
-                    let jumped = gains[before].iter().copied().fold(f32::MIN, f32::max) - JUMP_COST;
-                    let bent = bends[k].iter().map(|(j, cost)| gains[before][*j] - cost).fold(jumped, f32::max);
+                    let jumped = scores[before].iter().copied().fold(f32::MIN, f32::max) - JUMP_COST;
+                    let bent =
+                        tempo_transitions[k].iter().map(|(j, cost)| scores[before][*j] - cost).fold(jumped, f32::max);
                     let place = |frame: usize| (frame - before) as f64 / *interval as f64;
                     bent + here - (before..at).map(|f| strength[f] * cost_between(place(f))).sum::<f32>()
                 });
-                gains[at][k] = begun.max(goes_on);
-                best_total = best_total.max(gains[at][k] - spent(at..n));
+                scores[at][k] = start_score.max(goes_on);
+                best_total = best_total.max(scores[at][k] - unexplained_cost(at..n));
             }
         }
         f64::from(best_total) / n as f64
@@ -350,8 +356,8 @@ mod tests {
             strength in proptest::collection::vec(0.0f32..1.0, 90..260),
             period in 12.0f64..30.0,
         ) {
-            let followed = follow(&strength, period);
-            proptest::prop_assert!((gain(&strength, period) - slowly(&strength, period)).abs() < 1e-4);
+            let followed = track_beats(&strength, period);
+            proptest::prop_assert!((score(&strength, period) - slowly(&strength, period)).abs() < 1e-4);
             let gaps: Vec<usize> = followed.windows(2).map(|w| w[1] - w[0]).collect();
             let allowed = (period / REACH).floor() as usize..=(period * REACH).ceil() as usize;
             proptest::prop_assert!(gaps.iter().all(|gap| allowed.contains(gap)), "{:?}", gaps);

@@ -55,7 +55,7 @@ impl Audio<'_> {
     }
 }
 
-/// What is told as the loudness of what is not to be heard, in LUFS.
+/// What is told as the loudness of what is not to be observations, in LUFS.
 const SILENT_LUFS: f64 = -70.0;
 
 /// Why there is no reading.
@@ -67,11 +67,11 @@ pub enum ReadTrackError {
     Silent,
 }
 
-/// What is heard in a track before anything is made of it.
+/// What is observations in a track before anything is made of it.
 struct TrackFeatures {
     spectrum: spectrum::Spectrum,
     onsets: onsets::Onsets,
-    pulse: activations::Pulse,
+    activations: activations::Activations,
     bass: bass::Bass,
 }
 
@@ -81,11 +81,11 @@ impl TrackFeatures {
         done("spectrum");
         let onsets = onsets::onsets(&spectrum);
         done("onsets");
-        let pulse = activations::Pulse::of(&spectrum);
+        let activations = activations::Activations::of(&spectrum);
         done("network");
         let bass = bass::Bass::of(audio.samples);
         done("bass");
-        Self { spectrum, onsets, pulse, bass }
+        Self { spectrum, onsets, activations, bass }
     }
 }
 
@@ -115,10 +115,11 @@ fn read_by_stages(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Resul
     let energy = energy::trace(loudness, spectrum, onsets);
     done("energy");
     let fine = beats::FineOnsets::of(audio.samples);
-    let (beats, backbeats) = tapped(&features, &fine, audio).map(|t| t.counted(&bars::WEIGHTS)).unwrap_or_default();
+    let (beats, backbeats) =
+        beat_sequence(&features, &fine, audio).map(|t| t.in_bars(&bars::WEIGHTS)).unwrap_or_default();
     done("beats and bars");
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-    let (sections, mut cues) = form::read(&beats, spectrum, &energy, audio);
+    let (sections, mut cues) = form::sections_and_cues(&beats, spectrum, &energy, audio);
     let onset_times = beats::onset_times(&onsets.all, &fine);
     form::add_hits(&mut cues, &onset_times, &beats);
     let texture = texture::of(spectrum, audio.duration());
@@ -141,46 +142,46 @@ fn read_by_stages(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Resul
 }
 
 /// The beats that a listener would tap, not yet counted into bars.
-pub struct Tapped {
-    beats: Vec<beats::FoundBeat>,
-    heard: bars::Heard,
+pub struct BeatSequence {
+    beats: Vec<beats::CandidateBeat>,
+    observations: bars::BeatObservations,
     ternary: bool,
     bpm: f64,
 }
 
-impl Tapped {
+impl BeatSequence {
     /// In seconds.
     pub fn beats(&self) -> Vec<f64> {
         self.beats.iter().map(|b| b.at).collect()
     }
 
     /// In bars, and which of them are backbeats.
-    pub fn counted(&self, weights: &bars::Weights) -> (Vec<Beat>, Vec<f64>) {
-        let counted = bars::count(&self.heard, weights, self.ternary, self.bpm);
-        let backbeats = bars::backbeats(&self.heard, &counted.places);
+    pub fn in_bars(&self, weights: &bars::Weights) -> (Vec<Beat>, Vec<f64>) {
+        let decoding = bars::decode_bars(&self.observations, weights, self.ternary, self.bpm);
+        let backbeats = bars::backbeats(&self.observations, &decoding.positions);
         let backbeats = self.beats.iter().zip(backbeats).filter(|(_, is)| *is).map(|(b, _)| b.at).collect();
         let mut bar = 0;
         let beats = self
             .beats
             .iter()
-            .zip(&counted.places)
-            .map(|(found, place)| {
+            .zip(&decoding.positions)
+            .map(|(found, position)| {
                 // A pick-up before the first downbeat is bar 0.
-                bar += u32::from(place.place == 0);
-                Beat { at: found.at, bar, beat: place.place as u32 + 1, strength: found.strength }
+                bar += u32::from(position.position == 0);
+                Beat { at: found.at, bar, beat: position.position as u32 + 1, strength: found.strength }
             })
             .collect();
         (beats, backbeats)
     }
 }
 
-fn tapped(features: &TrackFeatures, fine: &beats::FineOnsets, audio: Audio<'_>) -> Option<Tapped> {
-    let chosen = selection::chosen(beats::levels(features), features)?;
-    let beats = beats::place(chosen.beats, fine, audio.duration(), form::sounds(audio.samples));
-    let heard = bars::Heard::at(&beats, features);
+fn beat_sequence(features: &TrackFeatures, fine: &beats::FineOnsets, audio: Audio<'_>) -> Option<BeatSequence> {
+    let chosen = selection::select_best(beats::candidates(features), features)?;
+    let beats = beats::refine(chosen.beats, fine, audio.duration(), form::sounding_range(audio.samples));
+    let observations = bars::BeatObservations::of(&beats, features);
     let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
     let bpm = selection::bpm(&times);
-    Some(Tapped { beats, heard, ternary: chosen.ternary, bpm })
+    Some(BeatSequence { beats, observations, ternary: chosen.ternary, bpm })
 }
 
 #[cfg(test)]

@@ -37,13 +37,13 @@ pub fn packed(weights: &[f32]) -> Vec<u8> {
     weights.iter().flat_map(|v| ((v.to_bits().wrapping_add(0x8000) >> 16) as u16).to_le_bytes()).collect()
 }
 
-/// What the networks here hear is never surer than this that something is not so.
-pub(super) const UNSURE: f64 = 0.03;
+/// Lower clamp of what a network gives as a probability.
+pub(super) const PROBABILITY_FLOOR: f64 = 0.03;
 
-/// The natural logarithm of the odds of a probability; nothing is taken to be surer than `unsure` that it is not so.
-pub(super) fn log_odds(likely: f64, unsure: f64) -> f64 {
-    let likely = likely.clamp(unsure, 1.0 - unsure);
-    (likely / (1.0 - likely)).ln()
+/// The natural logarithm of the odds of a probability, which is clamped to `floor`–1 − `floor` first.
+pub(super) fn log_odds(probability: f64, floor: f64) -> f64 {
+    let p = probability.clamp(floor, 1.0 - floor);
+    (p / (1.0 - p)).ln()
 }
 
 /// Sums over taps: `weights` are tap-major, then by input, then by channel.
@@ -168,7 +168,7 @@ impl<'a, const C: usize> Network<'a, C> {
     }
 
     /// Of rows of inputs, the probabilities of each output along the steps.
-    pub fn listen(&self, inputs: &[f32]) -> Vec<Vec<f32>> {
+    pub fn forward(&self, inputs: &[f32]) -> Vec<Vec<f32>> {
         let steps = inputs.len() / self.shape.inputs;
         let mut stream = vec![0.0f32; steps * C];
         let mut reached = stream.clone();
@@ -234,8 +234,8 @@ mod tests {
     fn a_network_that_knows_nothing_finds_everything_as_likely_as_not() {
         let shape = Shape { inputs: 7, first_taps: 3, taps: 3, layers: 2, outputs: 2 };
         let weights = vec![0.0; shape.weights(C)];
-        assert_eq!(Network::<C>::of(shape, &weights).listen(&[0.3; 5 * 7]), vec![vec![0.5; 5]; 2]);
-        assert_eq!(Network::<C>::of(shape, &weights).listen(&[]), vec![Vec::<f32>::new(); 2]);
+        assert_eq!(Network::<C>::of(shape, &weights).forward(&[0.3; 5 * 7]), vec![vec![0.5; 5]; 2]);
+        assert_eq!(Network::<C>::of(shape, &weights).forward(&[]), vec![Vec::<f32>::new(); 2]);
     }
 
     #[test]

@@ -1,10 +1,10 @@
 //! What fitting the models needs to see of the reading: of no use to anything else, so it is there for research alone.
 
 use super::{Audio, ReadTrackError, TrackFeatures};
-use super::{bass, beats, onsets, spectrum, tapped};
+use super::{bass, beats, onsets, spectrum};
 use legere_core::track::TrackReading;
 
-pub use super::Tapped;
+pub use super::BeatSequence;
 pub use super::bars::{HEARD, WEIGHTS, Weights};
 pub use super::network::{Network, Shape, packed, unpacked};
 
@@ -27,25 +27,25 @@ pub fn read_track_by_stages(
 }
 
 /// The beats of a track before they are counted: for fitting how they are.
-pub fn tapped_beats(audio: Audio<'_>) -> Option<Tapped> {
-    tapped(&TrackFeatures::of(audio, &mut |_| ()), &beats::FineOnsets::of(audio.samples), audio)
+pub fn beat_sequence(audio: Audio<'_>) -> Option<BeatSequence> {
+    super::beat_sequence(&TrackFeatures::of(audio, &mut |_| ()), &beats::FineOnsets::of(audio.samples), audio)
 }
 
 /// What the networks of [`beat_sync`] are told of a track with each of these rows of beats: for training.
-pub fn beatwise_inputs(audio: Audio<'_>, rows: &[Vec<f64>]) -> Vec<Vec<f32>> {
+pub fn beat_sync_inputs(audio: Audio<'_>, rows: &[Vec<f64>]) -> Vec<Vec<f32>> {
     let spectrum = spectrum::Spectrum::of(audio.samples);
     let (onsets, bass) = (onsets::onsets(&spectrum), bass::Bass::of(audio.samples));
     rows.iter().map(|beats| super::beat_sync::inputs(beats, &spectrum, &onsets, &bass)).collect()
 }
 
 /// What the network of [`activations`] is told of a track: for training.
-pub fn pulse_inputs(audio: Audio<'_>) -> Vec<f32> {
+pub fn activation_inputs(audio: Audio<'_>) -> Vec<f32> {
     super::activations::inputs(&spectrum::Spectrum::of(audio.samples))
 }
 
-/// What each row of beats that was considered looks like to the model that chooses, and its beats: for training.
-pub fn considered(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
+/// What each row of beats that was candidate_features looks like to the model that chooses, and its beats: for training.
+pub fn candidate_features(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
     let features = TrackFeatures::of(audio, &mut |_| ());
-    let levels = beats::levels(&features).into_iter().map(|level| level.counted(&features));
-    levels.map(|l| (l.features.to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
+    let levels = beats::candidates(&features).into_iter().map(|hypothesis| hypothesis.with_bars(&features));
+    levels.map(|l| (l.features.to_array().to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
 }

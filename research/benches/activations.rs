@@ -9,9 +9,9 @@
 
 use legere_analysis::music::Audio;
 use legere_analysis::music::training::activations::{
-    BANDS, BY_BANDS, BY_NOTES, CLASSES_FROM, Ear, INPUTS, NOTES_FROM, STEP_RATE,
+    BANDS, BAND_NETWORK, SEMITONE_NETWORK, PITCH_CLASSES_FROM, ActivationNetwork, INPUTS, SEMITONES_FROM, STEP_RATE,
 };
-use legere_analysis::music::training::{Shape, pulse_inputs, unpacked};
+use legere_analysis::music::training::{Shape, activation_inputs, unpacked};
 use legere_research::Truth;
 use legere_research::dataset::{cli_numbers, dataset};
 use legere_research::train::{Course, Piece};
@@ -33,21 +33,21 @@ struct Heard {
 }
 
 fn main() -> candle_core::Result<()> {
-    if std::env::args().any(|word| word == "bands") { train("bands", &BY_BANDS) } else { train("notes", &BY_NOTES) }
+    if std::env::args().any(|word| word == "bands") { train("bands", &BAND_NETWORK) } else { train("notes", &SEMITONE_NETWORK) }
 }
 
-fn train<const C: usize>(name: &str, ear: &Ear<C>) -> candle_core::Result<()> {
+fn train<const C: usize>(name: &str, network: &ActivationNetwork<C>) -> candle_core::Result<()> {
     let [pieces, rounds, first, on] = cli_numbers([3600, 11, 70_000, 0]);
-    let Shape { inputs: told, .. } = ear.shape;
+    let Shape { inputs: told, .. } = network.shape;
     let heard = dataset(first..first + pieces, |composition, samples| Heard {
-        inputs: pulse_inputs(Audio::mono(samples)),
+        inputs: activation_inputs(Audio::mono(samples)),
         truth: composition.truth.clone(),
         told,
     });
     let course = Course {
-        shape: ear.shape,
+        shape: network.shape,
         channels: C,
-        weights: (on == 1).then(|| unpacked(ear.shipped)),
+        weights: (on == 1).then(|| unpacked(network.weights)),
         rounds,
         batch: 4,
         held_back: 60,
@@ -96,12 +96,12 @@ fn in_other_keys(inputs: &[f32], rng: &mut ChaCha8Rng) -> Vec<f32> {
             new[BANDS + band] = row[BANDS + from];
         }
         if !no_harmony {
-            let turned = &mut new[CLASSES_FROM..NOTES_FROM];
-            turned.copy_from_slice(&row[CLASSES_FROM..NOTES_FROM]);
+            let turned = &mut new[PITCH_CLASSES_FROM..SEMITONES_FROM];
+            turned.copy_from_slice(&row[PITCH_CLASSES_FROM..SEMITONES_FROM]);
             turned.rotate_right(turn.rem_euclid(12) as usize);
         }
         if !no_notes {
-            let (notes, turned) = (&row[NOTES_FROM..], &mut new[NOTES_FROM..]);
+            let (notes, turned) = (&row[SEMITONES_FROM..], &mut new[SEMITONES_FROM..]);
             for (note, slot) in turned.iter_mut().enumerate() {
                 *slot = note.checked_add_signed(-turn).and_then(|from| notes.get(from)).copied().unwrap_or(0.0);
             }

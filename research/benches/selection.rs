@@ -4,7 +4,7 @@
 
 use legere_analysis::evaluation::agreement;
 use legere_analysis::music::Audio;
-use legere_analysis::music::training::considered;
+use legere_analysis::music::training::candidate_features;
 use legere_research::Composition;
 use legere_research::dataset::{cli_numbers, dataset};
 
@@ -27,7 +27,7 @@ fn main() {
     let [pieces, first] = cli_numbers([1500, 80_000]);
     let pieces = dataset(first..first + pieces, piece);
     let able = pieces.iter().filter(|p| p.right.iter().any(|r| *r)).count();
-    println!("{able} of {} pieces have a right row among those considered", pieces.len());
+    println!("{able} of {} pieces have a right row among those candidate_features", pieces.len());
     for p in pieces.iter().filter(|p| !p.right.iter().any(|r| *r)) {
         println!("  none for {}", p.name);
     }
@@ -43,7 +43,7 @@ fn main() {
 }
 
 fn piece(composition: &Composition, samples: &[f32]) -> Piece {
-    let (rows, beats): (Vec<Vec<f64>>, Vec<Vec<f64>>) = considered(Audio::mono(samples)).into_iter().unzip();
+    let (rows, beats): (Vec<Vec<f64>>, Vec<Vec<f64>>) = candidate_features(Audio::mono(samples)).into_iter().unzip();
     let right = beats.iter().map(|beats| agreement(&composition.truth.beats, beats, 0.07).f > 0.85).collect();
     Piece { name: composition.name.clone(), rows, right }
 }

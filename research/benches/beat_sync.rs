@@ -5,9 +5,9 @@
 use legere_analysis::evaluation::agreement;
 use legere_analysis::music::Audio;
 use legere_analysis::music::training::beat_sync::{
-    CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, ONES, PITCHES, ROWS, SHAPE,
+    CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, DOWNBEAT_WEIGHTS, PITCH_CLASSES_FROM, TACTUS_WEIGHTS, SHAPE,
 };
-use legere_analysis::music::training::{beatwise_inputs, considered, unpacked};
+use legere_analysis::music::training::{beat_sync_inputs, candidate_features, unpacked};
 use legere_research::Truth;
 use legere_research::dataset::{cli_numbers, dataset};
 use legere_research::train::{Course, Piece};
@@ -23,7 +23,7 @@ const SLOW_BPM: f64 = 85.0;
 /// Rows whose F-measure is above are right, below the other wrong, and between them neither.
 const RIGHT: f64 = 0.9;
 const WRONG: f64 = 0.8;
-/// Of each piece so many of the rows that are considered beside the right one, which counts as often as `RIGHT_COUNTS`.
+/// Of each piece so many of the rows that are candidate_features beside the right one, which counts as often as `RIGHT_COUNTS`.
 const WRONG_A_PIECE: usize = 5;
 const RIGHT_COUNTS: usize = 2;
 /// Beats that are found lie beside those that are written, in seconds: each by itself, and all of a row together.
@@ -32,9 +32,9 @@ const BESIDE: f64 = 0.008;
 /// Onsets, levels, chords and the notes of the bass, each at times not to be heard: none of them is to decide alone.
 const GROUPS: [[Range<usize>; 2]; 4] = [
     [0..LEVELS_FROM, 0..0],
-    [LEVELS_FROM..PITCHES, 0..0],
-    [PITCHES..PITCHES + 24, CHANGES_FROM..CHANGES_FROM + 3],
-    [PITCHES + 24..CHANGES_FROM, CHANGES_FROM + 3..INPUTS],
+    [LEVELS_FROM..PITCH_CLASSES_FROM, 0..0],
+    [PITCH_CLASSES_FROM..PITCH_CLASSES_FROM + 24, CHANGES_FROM..CHANGES_FROM + 3],
+    [PITCH_CLASSES_FROM + 24..CHANGES_FROM, CHANGES_FROM + 3..INPUTS],
 ];
 const GROUP_MISSING: f64 = 0.3;
 
@@ -52,12 +52,12 @@ fn main() -> candle_core::Result<()> {
         let found: Vec<Vec<f64>> = levels.iter().map(|beats| found(beats, &mut rng)).collect();
         let one = |at: &f64| if truth.downbeats.iter().any(|d| (d - at).abs() < 1e-6) { 1.0 } else { 0.0 };
         let wanted = levels.iter().map(|beats| beats.iter().map(one).collect());
-        let ones = beatwise_inputs(audio, &found).into_iter().zip(wanted);
+        let ones = beat_sync_inputs(audio, &found).into_iter().zip(wanted);
         let ones = ones.map(|(inputs, wanted)| Row { inputs, wanted }).collect();
         (ones, considered_rows(truth, audio, &mut rng))
     });
     let (ones, tapped): (Vec<_>, Vec<_>) = rows.into_iter().unzip();
-    for (rows, file, shipped) in [(ones, "ones", ONES), (tapped, "rows", ROWS)] {
+    for (rows, file, shipped) in [(ones, "ones", DOWNBEAT_WEIGHTS), (tapped, "rows", TACTUS_WEIGHTS)] {
         println!("{file}:");
         let course = Course {
             shape: SHAPE,
@@ -73,17 +73,17 @@ fn main() -> candle_core::Result<()> {
     Ok(())
 }
 
-/// One of the right rows among those that are considered for a piece, and some of the others: what the model that chooses
+/// One of the right rows among those that are candidate_features for a piece, and some of the others: what the model that chooses
 /// has to tell apart. None where no row is right.
 fn considered_rows(truth: &Truth, audio: Audio<'_>, rng: &mut ChaCha8Rng) -> Vec<Row> {
     let judged = |beats: Vec<f64>| (agreement(&truth.beats, &beats, 0.07).f, beats);
-    let mut rows: Vec<(f64, Vec<f64>)> = considered(audio).into_iter().map(|(_, beats)| judged(beats)).collect();
+    let mut rows: Vec<(f64, Vec<f64>)> = candidate_features(audio).into_iter().map(|(_, beats)| judged(beats)).collect();
     rows.shuffle(rng);
     let Some((_, right)) = rows.iter().find(|(f, _)| *f > RIGHT) else { return Vec::new() };
     let wrong = rows.iter().filter(|(f, _)| *f < WRONG).take(WRONG_A_PIECE);
     let right = std::iter::repeat_n((1.0, right.clone()), RIGHT_COUNTS);
     let (wanted, beats): (Vec<f32>, Vec<Vec<f64>>) = right.chain(wrong.map(|(_, beats)| (0.0, beats.clone()))).unzip();
-    let told = beatwise_inputs(audio, &beats).into_iter().zip(wanted);
+    let told = beat_sync_inputs(audio, &beats).into_iter().zip(wanted);
     told.map(|(inputs, wanted)| Row { wanted: vec![wanted; inputs.len() / INPUTS], inputs }).collect()
 }
 
@@ -125,7 +125,7 @@ impl Piece for Row {
             let gone: Vec<usize> = (0..INPUTS).filter(|_| rng.random_bool(0.04)).collect();
             let groups: [bool; 4] = std::array::from_fn(|_| rng.random_bool(GROUP_MISSING));
             for row in inputs.chunks_exact_mut(INPUTS) {
-                for classes in row[PITCHES..CHANGES_FROM].chunks_exact_mut(12) {
+                for classes in row[PITCH_CLASSES_FROM..CHANGES_FROM].chunks_exact_mut(12) {
                     classes.rotate_right(turn);
                 }
                 for (of, _) in GROUPS.iter().zip(groups).filter(|(_, missing)| *missing) {
