@@ -1,6 +1,6 @@
-//! Trains the networks that hear beats and downbeats (`core::track::pulse`) on pieces with the fitted seeds, and writes
+//! Trains the networks that hear beats and downbeats (`analysis::music::activations`) on pieces with the fitted seeds, and writes
 //! their weights:
-//! `cargo bench -p legere-research --features train --bench pulse -- [bands] [pieces] [rounds] [first] [on]`. With `bands` it
+//! `cargo bench --manifest-path research/Cargo.toml --features train --bench activations -- [bands] [pieces] [rounds] [first] [on]`. With `bands` it
 //! trains the network that is told bands only, else that which is told semitones too. The third number is that of the first
 //! piece; with 1 as the last it goes on from the weights that are there.
 //!
@@ -9,7 +9,7 @@
 
 use legere_analysis::music::Audio;
 use legere_analysis::music::training::activations::{
-    BANDS, BAND_NETWORK, SEMITONE_NETWORK, PITCH_CLASSES_FROM, ActivationNetwork, INPUTS, SEMITONES_FROM, STEP_RATE,
+    ActivationNetwork, BAND_NETWORK, BANDS, INPUTS, PITCH_CLASSES_FROM, SEMITONE_NETWORK, SEMITONES_FROM, STEP_RATE,
 };
 use legere_analysis::music::training::{Shape, activation_inputs, unpacked};
 use legere_research::Truth;
@@ -33,7 +33,11 @@ struct Heard {
 }
 
 fn main() -> candle_core::Result<()> {
-    if std::env::args().any(|word| word == "bands") { train("bands", &BAND_NETWORK) } else { train("notes", &SEMITONE_NETWORK) }
+    if std::env::args().any(|word| word == "bands") {
+        train("bands", &BAND_NETWORK)
+    } else {
+        train("semitones", &SEMITONE_NETWORK)
+    }
 }
 
 fn train<const C: usize>(name: &str, network: &ActivationNetwork<C>) -> candle_core::Result<()> {
@@ -51,7 +55,8 @@ fn train<const C: usize>(name: &str, network: &ActivationNetwork<C>) -> candle_c
         rounds,
         batch: 4,
         held_back: 60,
-        file: &Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../core/src/track/pulse-{name}.weights")),
+        file: &Path::new(env!("CARGO_MANIFEST_DIR"))
+            .join(format!("../crates/analysis/src/music/weights/activations-{name}.weights")),
     };
     course.run(heard).map(|_| ())
 }

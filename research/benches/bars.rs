@@ -1,8 +1,8 @@
-//! Fits how beats are counted into bars (`core::track::bars`) on the pieces with the fitted seeds, one weight after
+//! Fits how beats are decoded into bars (`analysis::music::bars`) on the pieces with the fitted seeds, one weight after
 //! the other as long as that helps, and prints the weights.
 
 use legere_analysis::evaluation::agreement;
-use legere_analysis::music::training::{HEARD, BeatSequence, WEIGHTS, Weights, beat_sequence};
+use legere_analysis::music::training::{BeatSequence, WEIGHTS, Weights, beat_sequence};
 use legere_analysis::music::{Audio, READING_RATE};
 use legere_research::{Band, Composition, FITTED_SEEDS, STYLES, Truth, each, fitted_improvisations, kept};
 use std::path::Path;
@@ -29,10 +29,10 @@ fn main() {
     println!("as it is: {:.4}", best.0);
     loop {
         let before = best.0;
-        for which in 0..HEARD + 7 {
+        for field in FIELDS {
             for factor in [0.3, 0.6, 0.8, 0.9, 1.1, 1.25, 1.6, 3.5] {
                 let mut weights = best.1;
-                *weight(&mut weights, which) *= factor;
+                *field(&mut weights) *= factor;
                 let now = judged(&pieces, &weights);
                 if now > best.0 + 1e-5 {
                     best = (now, weights);
@@ -46,36 +46,38 @@ fn main() {
     }
 }
 
-fn weight(weights: &mut Weights, which: usize) -> &mut f64 {
-    match which {
-        0..HEARD => &mut weights.down[which],
-        HEARD => &mut weights.backbeat,
-        n => match n - HEARD {
-            1 => &mut weights.irregular,
-            2 => &mut weights.other_metre,
-            3 | 4 => &mut weights.rare[n - HEARD - 3],
-            5 => &mut weights.start,
-            _ => &mut weights.upbeat,
-        },
-    }
-}
+/// Each of the weights.
+const FIELDS: [fn(&mut Weights) -> &mut f64; 11] = [
+    |w| &mut w.harmony,
+    |w| &mut w.timbre,
+    |w| &mut w.activation,
+    |w| &mut w.beat_sync,
+    |w| &mut w.backbeat,
+    |w| &mut w.irregular,
+    |w| &mut w.other_metre,
+    |w| &mut w.duple,
+    |w| &mut w.triple,
+    |w| &mut w.start,
+    |w| &mut w.upbeat,
+];
 
 fn piece(composition: &Composition, band: &Band, kept: &Path) -> Option<Piece> {
     let samples = composition.played(band, READING_RATE, kept).expect("played");
-    let tapped = beat_sequence(Audio::mono(&samples))?;
-    (agreement(&composition.truth.beats, &tapped.beats(), 0.07).f > GOOD_BEATS)
-        .then(|| (composition.truth.clone(), tapped))
+    let sequence = beat_sequence(Audio::mono(&samples))?;
+    (agreement(&composition.truth.beats, &sequence.beats(), 0.07).f > GOOD_BEATS)
+        .then(|| (composition.truth.clone(), sequence))
 }
 
 /// The mean F-measure of the downbeats.
 fn judged(pieces: &[Piece], weights: &Weights) -> f64 {
     let sum: f64 = pieces
         .iter()
-        .map(|(truth, tapped)| {
-            let ones: Vec<f64> = tapped.in_bars(weights).0.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
+        .map(|(truth, sequence)| {
+            let downbeats: Vec<f64> =
+                sequence.in_bars(weights).0.iter().filter(|b| b.beat == 1).map(|b| b.at).collect();
             let last = truth.beats[truth.beats.len() - 1] + 0.3;
-            let ones: Vec<f64> = ones.into_iter().filter(|t| *t < last).collect();
-            agreement(&truth.downbeats, &ones, 0.07).f
+            let downbeats: Vec<f64> = downbeats.into_iter().filter(|t| *t < last).collect();
+            agreement(&truth.downbeats, &downbeats, 0.07).f
         })
         .sum();
     sum / pieces.len() as f64

@@ -1,11 +1,11 @@
-//! Trains the networks that hear from beat to beat (`core::track::beatwise`) on pieces with the fitted seeds, and writes
-//! their weights: `cargo bench -p legere-research --features train --bench beatwise -- [pieces] [rounds] [first] [on]`. With 1
+//! Trains the networks that hear from beat to beat (`analysis::music::beat_sync`) on pieces with the fitted seeds, and writes
+//! their weights: `cargo bench --manifest-path research/Cargo.toml --features train --bench beat_sync -- [pieces] [rounds] [first] [on]`. With 1
 //! as the last number it goes on from the weights that are there.
 
 use legere_analysis::evaluation::agreement;
 use legere_analysis::music::Audio;
 use legere_analysis::music::training::beat_sync::{
-    CHANGES_FROM, CHANNELS, INPUTS, LEVELS_FROM, DOWNBEAT_WEIGHTS, PITCH_CLASSES_FROM, TACTUS_WEIGHTS, SHAPE,
+    CHANGES_FROM, CHANNELS, DOWNBEAT_WEIGHTS, INPUTS, LEVELS_FROM, PITCH_CLASSES_FROM, SHAPE, TACTUS_WEIGHTS,
 };
 use legere_analysis::music::training::{beat_sync_inputs, candidate_features, unpacked};
 use legere_research::Truth;
@@ -56,8 +56,8 @@ fn main() -> candle_core::Result<()> {
         let ones = ones.map(|(inputs, wanted)| Row { inputs, wanted }).collect();
         (ones, considered_rows(truth, audio, &mut rng))
     });
-    let (ones, tapped): (Vec<_>, Vec<_>) = rows.into_iter().unzip();
-    for (rows, file, shipped) in [(ones, "ones", DOWNBEAT_WEIGHTS), (tapped, "rows", TACTUS_WEIGHTS)] {
+    let (downbeat, tactus): (Vec<_>, Vec<_>) = rows.into_iter().unzip();
+    for (rows, file, shipped) in [(downbeat, "downbeat", DOWNBEAT_WEIGHTS), (tactus, "tactus", TACTUS_WEIGHTS)] {
         println!("{file}:");
         let course = Course {
             shape: SHAPE,
@@ -66,7 +66,8 @@ fn main() -> candle_core::Result<()> {
             rounds,
             batch: 8,
             held_back: 400,
-            file: &Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../core/src/track/{file}.weights")),
+            file: &Path::new(env!("CARGO_MANIFEST_DIR"))
+                .join(format!("../crates/analysis/src/music/weights/{file}.weights")),
         };
         course.run(rows.into_iter().flatten().collect())?;
     }
@@ -77,7 +78,8 @@ fn main() -> candle_core::Result<()> {
 /// has to tell apart. None where no row is right.
 fn considered_rows(truth: &Truth, audio: Audio<'_>, rng: &mut ChaCha8Rng) -> Vec<Row> {
     let judged = |beats: Vec<f64>| (agreement(&truth.beats, &beats, 0.07).f, beats);
-    let mut rows: Vec<(f64, Vec<f64>)> = candidate_features(audio).into_iter().map(|(_, beats)| judged(beats)).collect();
+    let mut rows: Vec<(f64, Vec<f64>)> =
+        candidate_features(audio).into_iter().map(|(_, beats)| judged(beats)).collect();
     rows.shuffle(rng);
     let Some((_, right)) = rows.iter().find(|(f, _)| *f > RIGHT) else { return Vec::new() };
     let wrong = rows.iter().filter(|(f, _)| *f < WRONG).take(WRONG_A_PIECE);

@@ -1,5 +1,5 @@
-//! Trains the model that chooses among rows of beats (`core::track::level`) and prints its weights: softmax over the rows
-//! of each piece, by gradient ascent. `cargo bench -p legere-research --bench levels -- [pieces] [first]`: of the lessons, but
+//! Trains the model that chooses among rows of beats (`analysis::music::selection`) and prints its weights: softmax over the rows
+//! of each piece, by gradient ascent. `cargo bench --manifest-path research/Cargo.toml --bench selection -- [pieces] [first]`: of the lessons, but
 //! others than the networks have learnt from, whose word is trusted as much as it is worth in music that they do not know.
 
 use legere_analysis::evaluation::agreement;

@@ -1,12 +1,11 @@
-//! Where a listener would tap: the probability of a beat and of a downbeat, fifty times a second.
+//! Beat and downbeat activations: probabilities, fifty times a second.
 //!
-//! Two temporal convolutional networks (Davies and Böck, "Temporal convolutional networks for musical audio beat
-//! tracking", EUSIPCO 2019): residual layers whose reach doubles from one to the next, so that the last of them activations
-//! some ten seconds to both sides. One is told bands, the other semitones too: where strings or voices go from note to
-//! note no band grows louder, but a semitone does. What counts is the mean of both, which have learnt from different
-//! pieces and are seldom wrong together. They are trained by `cargo bench -p legere-etudes --features train --bench
-//! activations` on études with the fitted seeds; the files beside this one are their numbers. [`super::follow`],
-//! [`super::even`] and [`super::bars`] make beats and bars of what they hear.
+//! Two temporal convolutional networks (Davies and Böck, "Temporal convolutional networks for musical audio beat tracking",
+//! EUSIPCO 2019) with residual layers whose reach doubles from one to the next: the last of them sees some ten seconds to
+//! both sides. One has bands as inputs, the other semitones too: where strings or voices go from note to note no band grows
+//! louder, but a semitone does. Their mean is used; they were trained on different pieces and are seldom wrong together.
+//! Trained by `research` (`--bench activations`); [`super::lattice`], [`super::constant_tempo`] and [`super::bars`] decode
+//! beats and bars from them.
 
 use super::network::{Network, Shape, unpacked};
 use super::onsets::{rises, strongest};
@@ -31,7 +30,7 @@ pub struct ActivationNetwork<const C: usize> {
     pub weights: &'static [u8],
 }
 
-/// Of the network that is told the first [`SEMITONES_FROM`] values, and of that which is told all.
+/// With the first [`SEMITONES_FROM`] values as inputs, and with all of them.
 pub const BAND_NETWORK: ActivationNetwork<40> =
     ActivationNetwork { shape: shape(SEMITONES_FROM), weights: include_bytes!("weights/activations-bands.weights") };
 pub const SEMITONE_NETWORK: ActivationNetwork<48> =
@@ -64,7 +63,7 @@ impl Activations {
         Self { beats: mean(&one.beats, &other.beats), downbeats: mean(&one.downbeats, &other.downbeats) }
     }
 
-    /// How strongly one would tap in each spectral frame, 0–1: the root lifts what the network is unsure of.
+    /// The beat activation in each spectral frame, 0–1; its root, which lifts small probabilities.
     pub fn beat_strength(&self, frames: usize) -> Vec<f32> {
         (0..frames)
             .map(|frame| {
@@ -75,7 +74,7 @@ impl Activations {
             .collect()
     }
 
-    /// How much of all that one would tap lies on these times.
+    /// The share of all beat activation that lies within 40 ms of these times.
     pub fn mass_on(&self, times: &[f64]) -> f64 {
         let mut on = vec![false; self.beats.len()];
         for at in times {
@@ -93,7 +92,8 @@ impl Activations {
     }
 }
 
-/// What the network is told of each step, step-major: zero mean a band, and the same spread for every track.
+/// The inputs of each step, step-major ([`INPUTS`] values a step): zero mean a band, unit deviation of each group over the
+/// track.
 pub fn inputs(spectrum: &Spectrum) -> Vec<f32> {
     let steps = spectrum.frames() / EVERY;
     let mut rows = vec![0.0f32; steps * INPUTS];

@@ -1,9 +1,9 @@
-//! Metre and downbeats: which of the beats is the one.
+//! Metre and downbeats.
 //!
-//! A bar begins where two networks hear one ([`super::log_odds_of`], [`super::activations`]), the harmony changes and something
-//! new starts; in four, the second and the fourth beat carry the snare. A hidden Markov model over metre and position in the
-//! bar walks along the beats, so that a doubtful bar follows its neighbours, and a bar of another length is possible but
-//! costs.
+//! A hidden Markov model over metre and position in the bar is decoded along the beats (Viterbi), so that a doubtful bar
+//! follows its neighbours, and a bar of another length is possible but costs. Observations of a downbeat are the activations
+//! of two networks ([`super::activations`], [`super::beat_sync`]), a change of harmony, and a new timbre; in four, snare or
+//! clap stand on the second and fourth beat.
 
 use super::TrackFeatures;
 use super::activations::Activations;
@@ -15,45 +15,59 @@ use super::spectrum::FRAME_RATE;
 
 const METRES: [usize; 3] = [2, 3, 4];
 
-/// How many things speak for a one.
-pub const HEARD: usize = 4;
-/// Nothing is surer than this that a beat is no one.
+/// Observations of a downbeat: a change of harmony, a new timbre, and the log odds of the network over time and of the one
+/// over beats.
+const OBSERVATIONS: usize = 4;
+/// Lower clamp of a downbeat probability.
 const PROBABILITY_FLOOR: f64 = 0.04;
 
-/// How clearly each thing speaks, and what leaving the count costs.
+/// The weights of the observations, and the costs of transitions that leave the count.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Weights {
-    /// A new harmony, new timbre, and the odds by the network that hears along time and the one that hears from beat to
-    /// beat: for a one.
-    pub down: [f64; HEARD],
+    /// Of a downbeat: a change of harmony, a new timbre, and the log odds of the network over time and of the one over beats.
+    pub harmony: f64,
+    pub timbre: f64,
+    pub activation: f64,
+    pub beat_sync: f64,
     /// The snare: for the second and fourth beat of four.
     pub backbeat: f64,
-    /// What it costs to call the next beat a one before the bar is full, or to change the metre.
+    /// The cost of a downbeat before the bar is full, and of another metre.
     pub irregular: f64,
     pub other_metre: f64,
-    /// What bars of two and of three are given for being rarer than those of four.
-    pub rare: [f64; 2],
-    /// That the first beat is a one, and that it is the last of its bar: most pieces begin with a bar, others with an
+    /// The score of a beat in a bar of two and of three: these are rarer than bars of four.
+    pub duple: f64,
+    pub triple: f64,
+    /// The score of a first beat that is a downbeat, and of one that is the last of its bar: most pieces begin with a bar, others with an
     /// upbeat, and that is seldom longer than a beat.
     pub start: f64,
     pub upbeat: f64,
 }
 
-/// Found by `cargo bench -p legere-etudes --bench bars` on the études with the fitted seeds, but for some that were then
-/// set by hand: études have fewer passages that begin with something new than songs, and more bars of two; in them the
+/// Fitted by `research` (`--bench bars`) on the pieces with the fitted seeds, but for some that were then set by hand: these
+/// pieces have fewer passages that begin with something new than songs, and more bars of two; in them the
 /// networks are surer than elsewhere, having learnt from their like; and what leaves the count may cost less than where
 /// nothing ever leaves it.
 pub const WEIGHTS: Weights = Weights {
-    down: [3.0, 2.0, 0.50, 0.50],
+    harmony: 3.0,
+    timbre: 2.0,
+    activation: 0.50,
+    beat_sync: 0.50,
     backbeat: 0.50,
     irregular: 60.0,
     other_metre: 60.0,
-    rare: [-2.6, -1.05],
+    duple: -2.6,
+    triple: -1.05,
     start: 6.0,
     upbeat: 2.5,
 };
 
-/// The same for bars of two where each beat has three parts, quick and slow.
+impl Weights {
+    fn downbeat(&self) -> [f64; OBSERVATIONS] {
+        [self.harmony, self.timbre, self.activation, self.beat_sync]
+    }
+}
+
+/// `duple` where each beat has three parts, quick and slow.
 const TWO_OF_THREE: (f64, f64) = (-1.0, -1.5);
 
 /// Where each beat stands: the length of its bar and its position, from 0.
@@ -69,11 +83,11 @@ pub struct BarDecoding {
     pub mean_score: f64,
 }
 
-/// What is observations at each beat: what [`Weights::down`] weighs, and the snare.
+/// What is observed at each beat, as z-scores and log odds: what speaks for a downbeat, and the snare.
 pub struct BeatObservations {
-    down: Vec<[f64; HEARD]>,
+    downbeat: Vec<[f64; OBSERVATIONS]>,
     snare: Vec<f64>,
-    /// The mean odds that one would tap these beats, as a natural logarithm.
+    /// The mean log odds (natural) that these beats are the tactus.
     pub tactus: f64,
 }
 
@@ -96,7 +110,7 @@ impl BeatObservations {
             let two = if i > 1 && i + 1 < n { 1.0 - alike(i - 2, i).max(alike(i - 1, i + 1)) } else { one };
             one + two
         }));
-        // What is new against the bars before: sections begin on a one.
+        // What is new against the bars before: sections begin on a downbeat.
         let news = z_scores((0..n).map(|i| {
             if i < 8 || i + 8 > n {
                 return 0.0;
@@ -115,15 +129,18 @@ impl BeatObservations {
             log_odds(down / beat.max(down).max(PROBABILITY_FLOOR), PROBABILITY_FLOOR)
         };
         let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
-        let log_odds_of = BeatLogOdds::of(&times, spectrum, onsets, notes);
-        let down = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), log_odds_of.downbeat[i]]).collect();
-        let tactus = log_odds_of.tactus.iter().sum::<f64>() / n.max(1) as f64;
-        Self { down, snare, tactus }
+        let beat_sync = BeatLogOdds::of(&times, spectrum, onsets, notes);
+        let downbeat = (0..n).map(|i| [harmony[i], news[i], odds(beats[i].at), beat_sync.downbeat[i]]).collect();
+        let tactus = beat_sync.tactus.iter().sum::<f64>() / n.max(1) as f64;
+        Self { downbeat, snare, tactus }
     }
 
-    /// How much each beat speaks for being a one.
+    /// The score of each beat as a downbeat.
     fn downbeat_scores(&self, weights: &Weights) -> Vec<f64> {
-        self.down.iter().map(|observations| observations.iter().zip(weights.down).map(|(h, w)| h * w).sum()).collect()
+        self.downbeat
+            .iter()
+            .map(|observations| observations.iter().zip(weights.downbeat()).map(|(h, w)| h * w).sum())
+            .collect()
     }
 }
 
@@ -131,7 +148,7 @@ impl BeatObservations {
 const BACKBEAT_STANDS_OUT: f64 = 0.5;
 /// Beats to each side that are looked at.
 const BACKBEAT_REACH: usize = 4;
-/// How many of the even beats before or after, itself counted, must be marked too.
+/// How many of the even beats before or after, itself included, must be marked too.
 const BACKBEAT_LASTS: usize = 3;
 
 /// Which beats are backbeats: the second of two, the second and fourth of four, where snare or clap mark them and go on
@@ -161,7 +178,7 @@ pub fn backbeats(observations: &BeatObservations, positions: &[BarPosition]) -> 
         .collect()
 }
 
-/// Counts beats into bars.
+/// Decodes the most probable metre and position of each beat.
 pub fn decode_bars(observations: &BeatObservations, weights: &Weights, ternary: bool, bpm: f64) -> BarDecoding {
     let downs = observations.downbeat_scores(weights);
     let score = |i: usize, to: &BarPosition| {
@@ -173,8 +190,8 @@ pub fn decode_bars(observations: &BeatObservations, weights: &Weights, ternary: 
         METRES.iter().flat_map(|metre| (0..*metre).map(|position| BarPosition { metre: *metre, position })).collect();
     let prior = |s: &BarPosition| {
         let own = match s.metre {
-            2 => weights.rare[0],
-            3 => weights.rare[1],
+            2 => weights.duple,
+            3 => weights.triple,
             _ => 0.0,
         };
         // Two beats of two parts are hard to tell from four. Of three parts each, two are as common as four where
@@ -256,10 +273,10 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// Beats of which every `metre`th, from `first`, sounds like a one, with a snare on the even ones where asked.
+    /// Beats of which every `metre`th, from `first`, sounds like a downbeat, with a snare on the even ones where asked.
     fn observations(beats: usize, metre: usize, first: usize, snare: bool) -> BeatObservations {
         let one = |i: usize| i % metre == first;
-        let down = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; HEARD]).collect();
+        let downbeat = (0..beats).map(|i| [if one(i) { 1.5 } else { -0.5 }; OBSERVATIONS]).collect();
         let off = |i: usize| (i + metre - first) % 2 == 1;
         let snare = (0..beats)
             .map(|i| {
@@ -272,7 +289,7 @@ mod tests {
                 }
             })
             .collect();
-        BeatObservations { down, snare, tactus: 0.0 }
+        BeatObservations { downbeat, snare, tactus: 0.0 }
     }
 
     fn ones(counted: &BarDecoding) -> Vec<usize> {
@@ -338,11 +355,11 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever is observations, beats are counted on: a position follows the one before, or a bar begins.
+        /// Whatever is observed, a position follows the one before, or a bar begins.
         #[test]
         fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
             let down = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
-            let observations = BeatObservations { down, snare: values.clone(), tactus: 0.0 };
+            let observations = BeatObservations { downbeat, snare: values.clone(), tactus: 0.0 };
             let counted = decode_bars(&observations, &WEIGHTS, ternary, bpm);
             prop_assert_eq!(counted.positions.len(), values.len());
             for pair in counted.positions.windows(2) {

@@ -1,11 +1,10 @@
-//! What is heard from beat to beat, and small networks over it: which beats begin bars, and whether these are the beats
-//! that one would tap.
+//! Beat-synchronous features, and two small networks over them: the log odds that a beat is a downbeat, and that the sequence
+//! is the tactus (the beats that a listener taps).
 //!
-//! They are temporal convolutional networks over beats, not over time: to them music in any tempo is alike, and
-//! sixty-odd beats around each are its whole world (beat-synchronous features as in Krebs, Böck, Dorfer and Widmer,
-//! "Downbeat tracking using beat-synchronous features and recurrent neural networks", ISMIR 2016). They hear what
-//! [`super::activations`] does not: the notes of the bass, and how chords change over one, two and four beats. They are
-//! trained by `cargo bench -p legere-etudes --features train --bench beatwise`.
+//! They are temporal convolutional networks over beats, not over time: to them music in any tempo is alike, and some sixty
+//! beats around each are what they see (features as in Krebs, Böck, Dorfer and Widmer, "Downbeat tracking using
+//! beat-synchronous features and recurrent neural networks", ISMIR 2016). They see what [`super::activations`] does not: the
+//! notes of the bass, and how chords change over one, two and four beats. Trained by `research` (`--bench beat_sync`).
 
 use super::bass::Bass;
 use super::network::{Network, PROBABILITY_FLOOR, Shape, log_odds, unpacked};
@@ -18,11 +17,11 @@ const PARTS: usize = 4;
 /// Levels a half of a beat.
 const LEVELS: usize = 8;
 const RANGES: usize = 4;
-/// Where in a row levels begin, after the onsets.
+/// Where among the inputs of a beat levels begin, after the onsets.
 pub const LEVELS_FROM: usize = PARTS * RANGES;
 /// Where pitch classes begin: four times twelve, of both halves of the beat, all and the bass.
 pub const PITCH_CLASSES_FROM: usize = LEVELS_FROM + 2 * LEVELS;
-/// Where it is told how much the chords change, and then the notes of the bass.
+/// Where the novelty of the chords begins, and then that of the bass.
 pub const CHANGES_FROM: usize = PITCH_CLASSES_FROM + 4 * 12;
 /// How chords change, and how the bass's notes do, over each of these many beats.
 const CHANGES: [usize; 3] = [1, 2, 4];
@@ -34,10 +33,10 @@ pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers:
 pub const DOWNBEAT_WEIGHTS: &[u8] = include_bytes!("weights/downbeat.weights");
 pub const TACTUS_WEIGHTS: &[u8] = include_bytes!("weights/tactus.weights");
 
-/// Unpacked once, as many rows of each track are told.
+/// Unpacked once: many sequences of each track are judged.
 static NETWORK_WEIGHTS: LazyLock<[Vec<f32>; 2]> = LazyLock::new(|| [DOWNBEAT_WEIGHTS, TACTUS_WEIGHTS].map(unpacked));
 
-/// Natural logarithms of the odds, for each beat: that it begins a bar, and that one would tap it.
+/// Natural logarithms of the odds, for each beat: that it is a downbeat, and that it belongs to the tactus.
 pub(super) struct BeatLogOdds {
     pub downbeat: Vec<f64>,
     pub tactus: Vec<f64>,
@@ -54,12 +53,12 @@ impl BeatLogOdds {
     }
 }
 
-/// How probabilities each beat is what the network listens for, of rows of [`INPUTS`] a beat.
+/// The network's probability for each beat, from [`INPUTS`] values a beat.
 pub fn probabilities(weights: &[f32], inputs: &[f32]) -> Vec<f32> {
     Network::<CHANNELS>::of(SHAPE, weights).forward(inputs).pop().unwrap_or_default()
 }
 
-/// What the networks are told of each beat, beat-major.
+/// The inputs of both networks, beat-major ([`INPUTS`] values a beat).
 pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: &Bass) -> Vec<f32> {
     let n = beats.len();
     let gap = if n > 1 { (beats[n - 1] - beats[0]) / (n - 1) as f64 } else { 0.5 };
@@ -100,7 +99,7 @@ pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: 
     rows
 }
 
-/// How little the `reach` rows before have to do with as many from here on, 0–1; nothing before and behind the ends.
+/// One less the cosine of the `reach` rows before and as many from here on, 0–1; 0 where they would lie beyond the ends.
 fn novelty(of: &[[f64; 12]], at: usize, reach: usize) -> f64 {
     if at < reach || at + reach > of.len() {
         return 0.0;

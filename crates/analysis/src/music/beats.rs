@@ -1,9 +1,9 @@
-//! Tempo and beats.
+//! Tempo candidates and beat sequences.
 //!
-//! The onset strength's resemblance to itself gives the few tempos that are possible; each is followed through the
-//! track ([`super::follow`]), and what the network hears gives the tempos at which the track may be even
-//! ([`super::even`]). Of all these rows, also at their double, their half and off the beat, the one that a listener would
-//! tap is chosen ([`super::level`]). Each beat is then moved to the onset that is heard there, to the millisecond.
+//! The autocorrelation of the onset strength, alone and mixed with the beat activation, gives a few tempos; each is tracked
+//! through the music ([`super::lattice`]), and the activation's tempogram gives sequences at a constant tempo
+//! ([`super::constant_tempo`]). All of these, also at double and half tempo and on the off-beats, are hypotheses, among which
+//! [`super::selection`] chooses. The beats of the chosen one are then moved to their onsets, to the millisecond ([`refine`]).
 
 use super::constant_tempo::{self, Tempogram};
 use super::lattice::track_beats;
@@ -15,11 +15,11 @@ use legere_core::stats::{median, median_gap};
 
 pub const SLOWEST_BPM: f64 = 60.0;
 pub const FASTEST_BPM: f64 = 182.0;
-/// How many tempos are followed.
+/// How many tempos are tracked.
 const TEMPOS: usize = 4;
 /// How many of them also by an onset strength with more bass in it.
 const LOW_TEMPOS: usize = 2;
-/// How many tempos are followed by what the network hears.
+/// How many tempos of the beat activation are tracked.
 const ACTIVATION_TEMPOS: usize = 3;
 /// How much of what is followed there is onset strength.
 const EXACT: f32 = 0.25;
@@ -29,7 +29,7 @@ const MS: usize = READING_RATE as usize / 1000;
 const PLACE_MS: usize = 35;
 /// From this strength on something clearly begins.
 const CLEAR: f32 = 0.12;
-/// Rows that share so much of their beats are one.
+/// Sequences that share so much of their beats are the same.
 const ALIKE: f64 = 0.9;
 
 #[derive(Debug, Clone, Copy)]
@@ -39,7 +39,7 @@ pub struct CandidateBeat {
     pub strength: f64,
 }
 
-/// Every sequence of beats that is candidate_features, not yet counted into bars.
+/// All hypotheses, not yet decoded into bars.
 pub fn candidates(features: &TrackFeatures) -> Vec<Hypothesis> {
     let TrackFeatures { onsets, activations, .. } = features;
     let mut hypotheses: Vec<Hypothesis> = Vec::new();
@@ -99,7 +99,7 @@ fn sounding_range(strength: &[f32]) -> (f64, f64) {
     first.zip(last).map_or((0.0, 0.0), |(a, b)| (a as f64 / FRAME_RATE, b as f64 / FRAME_RATE))
 }
 
-/// Whether nearly all beats of two rows are the same.
+/// Whether nearly all beats of two sequences are the same.
 fn is_same_sequence(a: &[CandidateBeat], b: &[f64]) -> bool {
     let shared = b.iter().filter(|t| {
         let i = a.partition_point(|x| x.at < **t - 0.03);

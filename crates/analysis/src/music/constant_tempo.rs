@@ -1,9 +1,10 @@
-//! Rows of beats at a tempo that does not change.
+//! Beat sequences at a constant tempo.
 //!
-//! Music made to a click keeps its tempo to the sample, whatever is heard of it. Where the network is unsure of every
-//! single beat, as with strings, a whole track of unsure ones still adds up to a sharp line in the spectrum of what it
-//! hears (the tempogram of Grosche and Müller, "Extracting predominant local activations information from music recordings",
-//! IEEE TASLP 2011, over all of the track at once), where a grid that follows them one by one goes astray.
+//! Music made to a click keeps its tempo to the sample. Where the network is unsure of every single beat, as with strings, a
+//! whole track of weak activations still adds up to a sharp peak in their spectrum (the tempogram of Grosche and Müller,
+//! "Extracting predominant local pulse information from music recordings", IEEE TASLP 2011, over all of the track at once),
+//! where tracking from beat to beat goes astray. A grid is laid at each peak; one of them may jump in phase, as a track does
+//! that was cut (Viterbi over the phase).
 
 use super::activations::STEP_RATE;
 use super::beats::{FASTEST_BPM, SLOWEST_BPM};
@@ -16,7 +17,7 @@ const TEMPOS: usize = 5;
 const GRIDS: usize = 2;
 /// How much finer the spectrum is than a line of it is wide.
 const FINER: usize = 4;
-/// How much the line at twice the tempo counts: half-beats are heard too.
+/// The weight of the peak at twice the tempo: half-beats are activated too.
 const DOUBLE: f64 = 0.5;
 /// Two tempos are further apart than this, as a share.
 const OTHER_TEMPO: f64 = 0.01;
@@ -33,11 +34,11 @@ const PHASE_JUMP_COST: f64 = 4.0;
 /// In less, in seconds, every tempo is a wide line.
 const SHORTEST: f64 = 5.0;
 
-/// How much of what is heard comes back how often.
+/// The power spectrum of the activation, as shares of all of it.
 pub struct Tempogram {
     /// By frequency, 0–1.
     energies: Vec<f64>,
-    /// From one to the next, in hertz.
+    /// From bin to bin, in hertz.
     bin_hertz: f64,
 }
 
@@ -48,7 +49,7 @@ struct Grid {
     period: f64,
 }
 
-/// How likely one would tap at each step, as odds, and between which times, in seconds, grids are laid.
+/// The log odds of a beat at each step, and the times, in seconds, between which grids are laid.
 struct BeatOdds {
     odds: Vec<f64>,
     from: f64,
@@ -102,7 +103,7 @@ impl Tempogram {
     }
 }
 
-/// The grids that fit best what is heard, [`STEP_RATE`] values a second, between two times; in seconds.
+/// The sequences, in seconds, that fit an activation of [`STEP_RATE`] values a second best, between two times.
 pub fn beat_sequences(heard: &[f32], tempogram: &Tempogram, (from, to): (f64, f64)) -> Vec<Vec<f64>> {
     if to - from < SHORTEST {
         return Vec::new();
@@ -190,7 +191,7 @@ fn phases(period: f64) -> impl Iterator<Item = f64> {
     (0..(period * STEP_RATE) as usize).map(|step| step as f64 / STEP_RATE)
 }
 
-/// The place of each beat for which most is heard in all, where going on at another place costs so much (Viterbi).
+/// The phase of each beat with the highest score in all, where a jump to another phase costs so much (Viterbi).
 fn viterbi(beats: usize, places: usize, cost: f64, heard: impl Fn(usize, usize) -> f64) -> Vec<usize> {
     let top = |gains: &[f64]| (0..gains.len()).max_by(|a, b| gains[*a].total_cmp(&gains[*b])).unwrap_or(0);
     let mut gains = vec![0.0; places];
@@ -232,7 +233,7 @@ mod tests {
     use rand::{Rng, SeedableRng};
     use rand_chacha::ChaCha8Rng;
 
-    /// What an unsure network hears of beats so far bin_hertz: seldom more than of what lies between them.
+    /// What an unsure network gives for beats so far apart: seldom more than for what lies between them.
     fn unsure(period: f64, first: f64, seconds: f64) -> Vec<f32> {
         let mut rng = ChaCha8Rng::seed_from_u64(3);
         let mut heard: Vec<f32> = (0..(seconds * STEP_RATE) as usize).map(|_| rng.random_range(0.0..0.12)).collect();
@@ -285,7 +286,7 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever is heard, a grid is even but where it goes on elsewhere, and lies within what sounds.
+        /// Whatever the activation, a sequence is even but where it jumps, and lies within what sounds.
         #[test]
         fn rows_are_even(heard in prop::collection::vec(0.0f32..1.0, 0..900), from in 0.0f64..4.0) {
             let to = heard.len() as f64 / STEP_RATE;

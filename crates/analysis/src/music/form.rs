@@ -284,7 +284,7 @@ fn assign_labels(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
 /// What differs by less in energy is as loud.
 const AS_LOUD: f64 = 5.0;
 
-/// Neighbours that are the same music in the same timbre_distance, as loud and of one kind are one section: nothing begins there.
+/// Neighbours that are the same music in the same timbre, as loud and of one kind are one section: nothing begins there.
 fn merge_alike(sections: Vec<Section>, spectrum: &Spectrum) -> Vec<Section> {
     let mut all: Vec<Section> = Vec::with_capacity(sections.len());
     for here in sections {

@@ -1,8 +1,8 @@
-//! Follows the beat from a tempo that is about right: the most probable row of beats.
+//! Beat tracking from a tempo that is about right: the most probable sequence of beats through an onset strength.
 //!
-//! Each beat remembers the distance to the one before, so that a tempo goes on, tempo_transitions or (at a price) jumps: the
-//! bar-pointer model's state space, entered only where a beat begins (Krebs, Böck and Widmer, "An efficient
-//! state-space model for joint tempo and meter tracking", ISMIR 2015), decoded by dynamic programming.
+//! Dynamic programming over a lattice of frames and beat intervals: each beat remembers the interval before it, so that a
+//! tempo goes on, bends or (at a price) jumps. It is the state space of the bar-pointer model, entered only where a beat
+//! begins (Krebs, Böck and Widmer, "An efficient state-space model for joint tempo and meter tracking", ISMIR 2015).
 
 /// How far from the given period, as a factor, the tempo may go.
 const REACH: f64 = 1.42;
@@ -29,17 +29,17 @@ fn decoded(strength: &[f32], period: f64) -> Option<Lattice> {
     (strength.len() >= 2 * longest).then(|| Lattice::forward_pass(strength, period, shortest..=longest))
 }
 
-/// The best scores of all rows, by the frame they end at and their last interval.
+/// The best scores of all sequences, by the frame they end at and their last interval.
 struct Lattice {
     intervals: Vec<usize>,
     tempo_transitions: Vec<Vec<(usize, f32)>>,
-    /// Frames before the first, where no row ends.
+    /// Frames before the first, where no sequence ends.
     margin: usize,
     /// By interval, then by frame from the margin's first on.
     scores: Vec<f32>,
     /// The best score of each frame, whatever the interval.
     best: Vec<f32>,
-    /// What a row scores that begins at a frame.
+    /// What a sequence scores that begins at a frame.
     start_score: Vec<f32>,
     /// And what that costs for each interval, if it is not what was expected.
     tempo_prior: Vec<f32>,
@@ -79,7 +79,7 @@ impl Lattice {
         sums[margin + n..].fill(all);
         let changes: Vec<Vec<(usize, f64)>> = intervals.iter().map(|interval| changes_between(*interval)).collect();
         let here: Vec<f32> = smoothed(strength).iter().map(|wide| REWARD * (wide - EXPECTED)).collect();
-        // A row may begin anywhere in the first half; what sounded before is not explained by it.
+        // A sequence may begin anywhere in the first half; what sounded before is not explained by it.
         let start_score =
             (0..width - margin).map(|at| if at < n / 2 { here[at] - unexplained_cost[at] } else { f32::MIN }).collect();
         let tempo_prior = intervals.iter().map(|i| (((*i as f64 / period).ln() / 0.2).powi(2) / 2.0) as f32).collect();
@@ -97,7 +97,7 @@ impl Lattice {
         lattice
     }
 
-    /// No row has an interval as short as these few frames, so they do not depend on each other: the processor works on
+    /// No sequence has an interval as short as these few frames, so they do not depend on each other: the processor works on
     /// all of them side by side.
     #[inline(always)]
     fn step(&mut self, here: &[f32], sums: &[f64], changes: &[Vec<(usize, f64)>]) {
@@ -125,7 +125,7 @@ impl Lattice {
         }
     }
 
-    /// The best scores of some frames from `before` on with which a row may go on with an interval.
+    /// The best scores of some frames from `before` on with which a sequence may go on with an interval.
     #[inline(always)]
     fn reached(&self, k: usize, before: usize) -> [f32; TOGETHER] {
         // A jump may come from any tempo, so only the best counts.
@@ -137,13 +137,13 @@ impl Lattice {
         reached
     }
 
-    /// What the best row scores that ends at a frame: what sounds after it is not explained.
+    /// What the best sequence scores that ends at a frame: what sounds after it is not explained.
     fn total(&self, at: usize) -> f32 {
         self.best[self.margin + at]
             - (self.unexplained_cost[self.unexplained_cost.len() - 1] - self.unexplained_cost[at])
     }
 
-    /// The frame that the best of all rows ends with.
+    /// The frame that the best of all sequences ends with.
     fn best_final_frame(&self) -> usize {
         let frames = 0..self.unexplained_cost.len() - 1;
         frames.reduce(|best, at| if self.total(at) > self.total(best) { at } else { best }).unwrap_or(0)
@@ -154,7 +154,7 @@ impl Lattice {
         (0..self.intervals.len()).reduce(|best, k| if score(k) > score(best) { k } else { best }).unwrap_or(0)
     }
 
-    /// The frames of the best row that ends with one.
+    /// The frames of the best sequence that ends with one.
     fn backtrack(&self, mut at: usize) -> Vec<usize> {
         let mut k = self.best_interval(self.margin + at);
         let mut beats = vec![at];
@@ -251,7 +251,7 @@ mod tests {
         found.iter().map(off).fold(0.0, f64::max)
     }
 
-    /// What the best row scores a frame.
+    /// What the best sequence scores a frame.
     fn score(strength: &[f32], period: f64) -> f64 {
         let lattice = decoded(strength, period).expect("long enough");
         f64::from(lattice.total(lattice.best_final_frame())) / strength.len() as f64

@@ -1,8 +1,7 @@
 //! Reading music: where it beats, how it is built, how much energy it has.
 //!
 //! [`read_track`] is a pure function from samples to a [`TrackReading`]. Its stages are [`spectrum`] (short-time
-//! spectra folded into logarithmic bands), [`onsets`] (band-wise rises), [`activations`] (what two networks hear as beats and
-//! downbeats), [`beats`] (tempos, and the sequences of beats that [`lattice`] and [`constant_tempo`] find for them, among
+//! spectra folded into logarithmic bands), [`onsets`] (band-wise rises), [`activations`] (beats and downbeats by two networks), [`beats`] (tempos, and the sequences of beats that [`lattice`] and [`constant_tempo`] find for them, among
 //! which [`selection`] chooses), [`bars`] (metre and downbeats), [`energy`] (loudness, density, bass) and [`form`] (sections
 //! and cues).
 
@@ -55,7 +54,7 @@ impl Audio<'_> {
     }
 }
 
-/// What is told as the loudness of what is not to be observations, in LUFS.
+/// The loudness of silence, in LUFS.
 const SILENT_LUFS: f64 = -70.0;
 
 /// Why there is no reading.
@@ -141,7 +140,7 @@ fn read_by_stages(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Resul
     })
 }
 
-/// The beats that a listener would tap, not yet counted into bars.
+/// The chosen beats, not yet decoded into bars.
 pub struct BeatSequence {
     beats: Vec<beats::CandidateBeat>,
     observations: bars::BeatObservations,

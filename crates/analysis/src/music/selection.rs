@@ -1,9 +1,9 @@
-//! Which of several rows of beats a listener would tap.
+//! Which of several beat sequences is the tactus, the one that a listener would tap.
 //!
-//! The same music can be followed at twice or half the speed, off the beat, or at two thirds. Each row is described
-//! by what is heard on it and between it, and by how well it counts into bars; a linear model, trained by
-//! `cargo bench -p legere-etudes --bench hypotheses` on études that the networks do not know (softmax over the rows of a piece),
-//! chooses.
+//! The same music can be followed at twice or half the speed, off the beat, or at two thirds. Each hypothesis has features of
+//! what sounds on its beats and between them, and of how well it decodes into bars; a linear model chooses. It is trained by
+//! `research` (`--bench selection`, softmax over the hypotheses of a piece) on pieces that the networks have not seen. Bars
+//! are decoded only for hypotheses whose upper bound can still win.
 
 use super::TrackFeatures;
 use super::activations::Activations;
@@ -70,9 +70,10 @@ features! {
     activation_third = -0.58,
     /// Mean logarithm of the activation on the beats.
     log_activation = 0.38,
-    /// Log odds of the activation, summed and by time: each beat that is more likely than not speaks for the sequence, each other against it.
+    /// Log odds of the activation, summed and by time: each beat that is more probable than not speaks for the sequence, each
+    /// other against it.
     log_odds_per_second = 0.07,
-    /// Mean log odds, by the network that hears from beat to beat, that one would tap; known late.
+    /// Mean log odds of the tactus, by the network over beats; known late.
     tactus = 0.51,
     /// How much of the activation keeps to this very tempo, and to its double.
     tempogram = 0.95,
@@ -80,16 +81,15 @@ features! {
 }
 /// The tempo that is tapped most, in beats a minute.
 const PREFERRED_BPM: f64 = 112.0;
-/// Thirds of a beat are told from halves no more clearly than this: where hardly anything else is heard, as with a kick
-/// and a hat, they would decide alone.
+/// Upper clamp of `ternary`: where hardly anything else sounds, as with a kick and a hat, it would decide alone.
 const CLEARLY_TRIPLE: f64 = 0.25;
 
-/// No row counts better into bars: what is weighed there has one deviation, or is no surer than its network. 3.2 was the
-/// most among four thousand rows.
+/// Upper bound of `bar_fit`: what is weighed there has unit deviation, or is clamped. 3.2 was the most among four thousand
+/// hypotheses.
 const BAR_FIT_BOUND: f64 = 5.0;
 const _: () = assert!(WEIGHTS.bar_fit >= 0.0 && WEIGHTS.tactus >= 0.0, "else the upper bound is none");
 
-/// One row of beats and what speaks for it.
+/// A sequence of beats and its features.
 pub struct Hypothesis {
     pub beats: Vec<CandidateBeat>,
     pub ternary: bool,
@@ -97,7 +97,7 @@ pub struct Hypothesis {
 }
 
 impl Hypothesis {
-    /// Not yet counted into bars: `bar_fit` and `tactus` are nothing.
+    /// Not yet decoded into bars: `bar_fit` and `tactus` are 0.
     pub fn of(beats: Vec<CandidateBeat>, tempogram: &Tempogram, features: &TrackFeatures) -> Self {
         let TrackFeatures { spectrum, onsets, activations, .. } = features;
         let between =
@@ -156,7 +156,7 @@ impl Hypothesis {
         Self { beats, ternary, features }
     }
 
-    /// Counted into bars, and told by the network for rows.
+    /// Decoded into bars, and judged by the network for the tactus.
     pub fn with_bars(mut self, features: &TrackFeatures) -> Self {
         let observations = BeatObservations::of(&self.beats, features);
         let times: Vec<f64> = self.beats.iter().map(|b| b.at).collect();
@@ -165,7 +165,7 @@ impl Hypothesis {
         self
     }
 
-    /// The best score that it can have once it is counted.
+    /// The best score that it can have once it is decoded into bars.
     fn upper_bound(&self) -> f64 {
         self.score() + WEIGHTS.bar_fit * BAR_FIT_BOUND + WEIGHTS.tactus * log_odds(1.0, PROBABILITY_FLOOR)
     }
@@ -175,7 +175,7 @@ impl Hypothesis {
     }
 }
 
-/// The row that a listener would tap, of rows that are not yet counted: only those are that might still be the best.
+/// The best of hypotheses that are not yet decoded into bars.
 pub fn select_best(mut hypotheses: Vec<Hypothesis>, features: &TrackFeatures) -> Option<Hypothesis> {
     hypotheses.sort_by(|a, b| b.upper_bound().total_cmp(&a.upper_bound()));
     let mut best: Option<Hypothesis> = None;

@@ -22,7 +22,7 @@ const BANDS_PER_OCTAVE: f64 = 12.0;
 const LOWEST: f64 = 30.0;
 const HIGHEST: f64 = 11_000.0;
 
-/// Into so many values bands are folded beforehand: what rows of beats are told of, over and over.
+/// Bands are folded into so many values beforehand: hypotheses ask for their means over and over.
 const FOLDS: usize = 16;
 
 /// Log-compressed band energies and pitch classes of a whole track.

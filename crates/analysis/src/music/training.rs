@@ -5,15 +5,15 @@ use super::{bass, beats, onsets, spectrum};
 use legere_core::track::TrackReading;
 
 pub use super::BeatSequence;
-pub use super::bars::{HEARD, WEIGHTS, Weights};
+pub use super::bars::{WEIGHTS, Weights};
 pub use super::network::{Network, Shape, packed, unpacked};
 
-/// The networks that hear beats and downbeats.
+/// The networks of beat and downbeat activations.
 pub mod activations {
     pub use super::super::activations::*;
 }
 
-/// The networks that hear from beat to beat.
+/// The networks over beats.
 pub mod beat_sync {
     pub use super::super::beat_sync::*;
 }
@@ -26,26 +26,26 @@ pub fn read_track_by_stages(
     super::read_by_stages(audio, done)
 }
 
-/// The beats of a track before they are counted: for fitting how they are.
+/// The chosen beats of a track before they are decoded into bars.
 pub fn beat_sequence(audio: Audio<'_>) -> Option<BeatSequence> {
     super::beat_sequence(&TrackFeatures::of(audio, &mut |_| ()), &beats::FineOnsets::of(audio.samples), audio)
 }
 
-/// What the networks of [`beat_sync`] are told of a track with each of these rows of beats: for training.
-pub fn beat_sync_inputs(audio: Audio<'_>, rows: &[Vec<f64>]) -> Vec<Vec<f32>> {
+/// The inputs of the networks over beats, for each of these sequences.
+pub fn beat_sync_inputs(audio: Audio<'_>, sequences: &[Vec<f64>]) -> Vec<Vec<f32>> {
     let spectrum = spectrum::Spectrum::of(audio.samples);
     let (onsets, bass) = (onsets::onsets(&spectrum), bass::Bass::of(audio.samples));
-    rows.iter().map(|beats| super::beat_sync::inputs(beats, &spectrum, &onsets, &bass)).collect()
+    sequences.iter().map(|beats| super::beat_sync::inputs(beats, &spectrum, &onsets, &bass)).collect()
 }
 
-/// What the network of [`activations`] is told of a track: for training.
+/// The inputs of the activation networks.
 pub fn activation_inputs(audio: Audio<'_>) -> Vec<f32> {
     super::activations::inputs(&spectrum::Spectrum::of(audio.samples))
 }
 
-/// What each row of beats that was candidate_features looks like to the model that chooses, and its beats: for training.
+/// The features of each hypothesis, and its beats in seconds.
 pub fn candidate_features(audio: Audio<'_>) -> Vec<(Vec<f64>, Vec<f64>)> {
     let features = TrackFeatures::of(audio, &mut |_| ());
-    let levels = beats::candidates(&features).into_iter().map(|hypothesis| hypothesis.with_bars(&features));
-    levels.map(|l| (l.features.to_array().to_vec(), l.beats.iter().map(|b| b.at).collect())).collect()
+    let hypotheses = beats::candidates(&features).into_iter().map(|hypothesis| hypothesis.with_bars(&features));
+    hypotheses.map(|h| (h.features.to_array().to_vec(), h.beats.iter().map(|b| b.at).collect())).collect()
 }
