@@ -3,7 +3,7 @@
 use criterion::{Criterion, criterion_group, criterion_main};
 use legere_core::arrange::{Arranger, Candidate, slots};
 use legere_core::id::{ClipId, SelectId, ShotIds};
-use legere_core::select::{Range, Tier};
+use legere_core::select::{Framing, Movement, Range, Tier};
 use legere_core::time::{FrameRate, Seconds};
 use legere_core::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading};
 
@@ -43,9 +43,9 @@ fn selects(n: u32) -> Vec<Candidate> {
             tier: [Tier::Hero, Tier::Strong, Tier::Spare, Tier::Unread][i as usize % 4],
             energy: f64::from(i * 37 % 101),
             trace: Default::default(),
-            framing: Some(["wide", "close", "detail"][i as usize % 3].into()),
+            framing: Some([Framing::Wide, Framing::Close, Framing::Detail][i as usize % 3]),
             role: None,
-            movement: Some(["left", "right", "still"][i as usize * 7 % 3].into()),
+            movement: Some([Movement::Left, Movement::Right, Movement::Still][i as usize * 7 % 3]),
         })
         .collect()
 }

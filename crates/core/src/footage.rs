@@ -1,6 +1,7 @@
 //! What is known of a clip's pictures: how much moves, how the camera moves, what is unusable, where something happens.
 //! `legere-analysis` makes it.
 
+use crate::select::Movement;
 use serde::{Deserialize, Serialize};
 
 /// Seconds a sample stands for.
@@ -46,7 +47,7 @@ impl ClipReading {
     }
 
     /// The movement tag that the camera's path in a range suggests.
-    pub fn movement(&self, start: f64, end: f64) -> &'static str {
+    pub fn movement(&self, start: f64, end: f64) -> Movement {
         let step = self.samples.step.max(1e-6);
         let mean = |values: &[f32]| {
             let from = ((start / step) as usize).min(values.len());
@@ -56,15 +57,15 @@ impl ClipReading {
         let (pan, tilt, zoom) = (mean(&self.samples.pan), mean(&self.samples.tilt), mean(&self.samples.zoom));
         let strongest = pan.abs().max(tilt.abs()).max(zoom.abs());
         if strongest < 0.02 {
-            "still"
+            Movement::Still
         } else if strongest == pan.abs() {
-            if pan > 0.0 { "right" } else { "left" }
+            if pan > 0.0 { Movement::Right } else { Movement::Left }
         } else if strongest == tilt.abs() {
-            if tilt > 0.0 { "up" } else { "down" }
+            if tilt > 0.0 { Movement::Up } else { Movement::Down }
         } else if zoom > 0.0 {
-            "in"
+            Movement::In
         } else {
-            "out"
+            Movement::Out
         }
     }
 }

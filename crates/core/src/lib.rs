@@ -20,3 +20,4 @@ pub mod select;
 pub mod stats;
 pub mod time;
 pub mod track;
+mod word;

@@ -1,112 +1,306 @@
 //! Selects: the ranges of clips that an editor keeps, with verdict and tags.
 
 use crate::time::Seconds;
+use crate::word::words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
 /// The editor's verdict. Ordered: a later one is a better one.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Default,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
 #[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
 pub enum Tier {
+    /// Not to be used.
     Out,
+    /// No verdict yet.
     #[default]
     Unread,
+    /// Used where nothing better fits.
     Spare,
+    /// A first choice.
     Strong,
+    /// The best there is.
     Hero,
 }
 
+words!(Tier);
+
 impl Tier {
+    /// Those that a person says.
     pub const VERDICTS: [Self; 4] = [Self::Out, Self::Spare, Self::Strong, Self::Hero];
-
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Out => "out",
-            Self::Unread => "unread",
-            Self::Spare => "spare",
-            Self::Strong => "strong",
-            Self::Hero => "hero",
-        }
-    }
-
-    pub fn from_word(word: &str) -> Option<Self> {
-        [Self::Out, Self::Unread, Self::Spare, Self::Strong, Self::Hero].into_iter().find(|t| t.word() == word)
-    }
 }
 
 /// What a tag speaks of. Framing, role, light and movement have their words; subject and own are free.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
 pub enum Facet {
+    /// How much of the subject the picture shows.
     Framing,
+    /// What the shot does in the cut.
     Role,
+    /// When and where it was recorded.
     Light,
+    /// Which way the camera goes.
     Movement,
+    /// What is to be seen.
     Subject,
+    /// People's own words.
     Own,
 }
 
-impl Facet {
-    pub const ALL: [Self; 6] = [Self::Framing, Self::Role, Self::Light, Self::Movement, Self::Subject, Self::Own];
+words!(Facet);
 
-    pub fn word(self) -> &'static str {
+impl Facet {
+    /// The words of the facet; none for the free ones.
+    pub fn words(self) -> Vec<&'static str> {
+        fn of<T: Copy + Into<&'static str>>(all: &[T]) -> Vec<&'static str> {
+            all.iter().map(|one| (*one).into()).collect()
+        }
         match self {
-            Self::Framing => "framing",
-            Self::Role => "role",
-            Self::Light => "light",
-            Self::Movement => "movement",
-            Self::Subject => "subject",
-            Self::Own => "own",
+            Self::Framing => of(Framing::ALL),
+            Self::Role => of(Role::ALL),
+            Self::Light => of(Light::ALL),
+            Self::Movement => of(Movement::ALL),
+            Self::Subject | Self::Own => Vec::new(),
         }
     }
 
-    /// The words of the facet; none for the free ones.
-    pub fn words(self) -> &'static [&'static str] {
-        match self {
-            Self::Framing => &["wide", "medium", "close", "detail", "overhead"],
-            Self::Role => &["establishing", "action", "reveal", "cutaway", "closing"],
-            Self::Light => &["day", "dusk", "night", "inside"],
-            Self::Movement => &["still", "left", "right", "up", "down", "in", "out"],
-            Self::Subject | Self::Own => &[],
-        }
+    /// Whether its words are people's own.
+    pub fn is_free(self) -> bool {
+        matches!(self, Self::Subject | Self::Own)
     }
 }
 
+/// How much of the subject the picture shows.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Framing {
+    /// The place and all in it.
+    Wide,
+    /// A person or a thing with what is around it.
+    Medium,
+    /// A face, a hand, a thing.
+    Close,
+    /// A part of a thing.
+    Detail,
+    /// From straight above.
+    Overhead,
+}
+
+words!(Framing);
+
+/// What a shot does in the cut.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Role {
+    /// Says where and when.
+    Establishing,
+    /// Shows what is done.
+    Action,
+    /// Shows what was hidden.
+    Reveal,
+    /// Looks at something else meanwhile.
+    Cutaway,
+    /// Ends it.
+    Closing,
+}
+
+words!(Role);
+
+/// When and where a shot was recorded.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Light {
+    /// By daylight.
+    Day,
+    /// About sunset or sunrise.
+    Dusk,
+    /// In the dark.
+    Night,
+    /// Under a roof.
+    Inside,
+}
+
+words!(Light);
+
+/// Which way the camera goes.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Movement {
+    /// Not at all.
+    Still,
+    /// To the left.
+    Left,
+    /// To the right.
+    Right,
+    /// Upward.
+    Up,
+    /// Downward.
+    Down,
+    /// Nearer.
+    In,
+    /// Farther.
+    Out,
+}
+
+words!(Movement);
+
+/// What is wrong with a range or a tag.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum SelectError {
+    /// A mark is on the wrong side of another.
     #[error("in must come before out, and the hit must lie between them")]
     Order,
+    /// A mark lies beyond the ends of the clip.
     #[error("the range reaches beyond the clip")]
     Outside,
+    /// A text that is no tag.
     #[error("\"{0}\" is not a tag Legere knows")]
     NotATag(String),
+}
+
+/// A word of a person's own: 1–40 characters, in lower case, without control characters.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FreeWord(String);
+
+impl FreeWord {
+    /// Trims and lowers a text; none of a text that is no word.
+    pub fn new(text: &str) -> Option<Self> {
+        let word = text.trim().to_lowercase();
+        let fits = (1..=40).contains(&word.chars().count()) && !word.chars().any(char::is_control);
+        fits.then_some(Self(word))
+    }
 }
 
 /// A tag, written `facet:word`.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
-pub struct Tag {
-    facet: Facet,
-    word: String,
+pub enum Tag {
+    /// How much of the subject the picture shows.
+    Framing(Framing),
+    /// What the shot does in the cut.
+    Role(Role),
+    /// When and where it was recorded.
+    Light(Light),
+    /// Which way the camera goes.
+    Movement(Movement),
+    /// What is to be seen.
+    Subject(FreeWord),
+    /// A word of a person's own.
+    Own(FreeWord),
 }
 
 impl Tag {
+    /// Reads the word of a facet, in any case.
     pub fn new(facet: Facet, word: &str) -> Result<Self, SelectError> {
-        let word = word.trim().to_lowercase();
-        let known = if facet.words().is_empty() {
-            (1..=40).contains(&word.chars().count()) && !word.chars().any(char::is_control)
-        } else {
-            facet.words().contains(&word.as_str())
+        let known = word.trim().to_lowercase();
+        let tag = match facet {
+            Facet::Framing => Framing::from_word(&known).map(Self::Framing),
+            Facet::Role => Role::from_word(&known).map(Self::Role),
+            Facet::Light => Light::from_word(&known).map(Self::Light),
+            Facet::Movement => Movement::from_word(&known).map(Self::Movement),
+            Facet::Subject => FreeWord::new(word).map(Self::Subject),
+            Facet::Own => FreeWord::new(word).map(Self::Own),
         };
-        if known { Ok(Self { facet, word }) } else { Err(SelectError::NotATag(word.chars().take(40).collect())) }
+        tag.ok_or_else(|| SelectError::NotATag(known.chars().take(40).collect()))
     }
 
+    /// What it speaks of.
     pub fn facet(&self) -> Facet {
-        self.facet
+        match self {
+            Self::Framing(_) => Facet::Framing,
+            Self::Role(_) => Facet::Role,
+            Self::Light(_) => Facet::Light,
+            Self::Movement(_) => Facet::Movement,
+            Self::Subject(_) => Facet::Subject,
+            Self::Own(_) => Facet::Own,
+        }
     }
 
+    /// What it says.
     pub fn word(&self) -> &str {
-        &self.word
+        match self {
+            Self::Framing(framing) => framing.word(),
+            Self::Role(role) => role.word(),
+            Self::Light(light) => light.word(),
+            Self::Movement(movement) => movement.word(),
+            Self::Subject(word) | Self::Own(word) => &word.0,
+        }
     }
 }
 
@@ -115,14 +309,13 @@ impl TryFrom<String> for Tag {
     fn try_from(text: String) -> Result<Self, SelectError> {
         let wrong = || SelectError::NotATag(text.chars().take(40).collect());
         let (facet, word) = text.split_once(':').ok_or_else(wrong)?;
-        let facet = Facet::ALL.into_iter().find(|f| f.word() == facet).ok_or_else(wrong)?;
-        Self::new(facet, word)
+        Self::new(Facet::from_word(facet).ok_or_else(wrong)?, word)
     }
 }
 
 impl From<Tag> for String {
     fn from(tag: Tag) -> Self {
-        format!("{}:{}", tag.facet.word(), tag.word)
+        format!("{}:{}", tag.facet().word(), tag.word())
     }
 }
 
@@ -235,9 +428,19 @@ impl Verdict {
         Self { range, tier: Tier::Unread, tags: BTreeSet::new(), note: String::new() }
     }
 
-    /// The word of a facet that has one answer.
-    pub fn word_of(&self, facet: Facet) -> Option<&str> {
-        self.tags.iter().find(|t| t.facet() == facet).map(Tag::word)
+    /// How much of the subject the picture shows, where that was said.
+    pub fn framing(&self) -> Option<Framing> {
+        self.tags.iter().find_map(|tag| if let Tag::Framing(framing) = tag { Some(*framing) } else { None })
+    }
+
+    /// What the shot does in the cut, where that was said.
+    pub fn role(&self) -> Option<Role> {
+        self.tags.iter().find_map(|tag| if let Tag::Role(role) = tag { Some(*role) } else { None })
+    }
+
+    /// Which way the camera goes, where that was said.
+    pub fn movement(&self) -> Option<Movement> {
+        self.tags.iter().find_map(|tag| if let Tag::Movement(movement) = tag { Some(*movement) } else { None })
     }
 
     /// Puts the tag on, or takes it off. Framing, role, light and movement have one answer each, so another word
@@ -246,7 +449,7 @@ impl Verdict {
         if self.tags.remove(&tag) {
             return;
         }
-        if !tag.facet().words().is_empty() {
+        if !tag.facet().is_free() {
             self.tags.retain(|t| t.facet() != tag.facet());
         }
         self.tags.insert(tag);
@@ -271,7 +474,7 @@ mod tests {
         let tags: Vec<String> = verdict.tags.iter().cloned().map(String::from).collect();
         assert_eq!(tags, ["framing:close", "own:brass", "own:dust"]);
         verdict.toggle(Tag::new(Facet::Framing, "close").expect("a tag"));
-        assert_eq!(verdict.word_of(Facet::Framing), None);
+        assert_eq!((verdict.framing(), verdict.role()), (None, None));
     }
 
     #[test]
@@ -289,7 +492,8 @@ mod tests {
     #[test]
     fn every_facet_has_words_or_is_free() {
         for facet in Facet::ALL {
-            let free = matches!(facet, Facet::Subject | Facet::Own);
+            let facet = *facet;
+            let free = facet.is_free();
             assert_eq!(facet.words().is_empty(), free, "{facet:?}");
             assert_eq!(Tag::new(facet, "Brass ").is_ok(), free, "{facet:?}");
             for word in facet.words() {

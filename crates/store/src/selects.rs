@@ -2,6 +2,7 @@
 
 use crate::clips::Clip;
 use crate::entity::{clip, clip_reading, pick};
+use crate::error::word;
 use crate::jobs::footage_changed;
 use crate::journal::{EditTarget, Editable, Parts, Revision, THERE, identified, part, taken};
 use crate::rows::Rows;
@@ -9,7 +10,7 @@ use crate::{Store, StoreError};
 use chrono::Utc;
 use legere_core::footage::ClipReading;
 use legere_core::id::{ClipId, JobId, SelectId};
-use legere_core::select::{Facet, Range, Tag, Verdict};
+use legere_core::select::{Facet, Movement, Range, Tag, Verdict};
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
@@ -23,7 +24,7 @@ pub struct Select {
     /// 0–100, of its range.
     pub energy: f64,
     /// The movement that was measured in its range.
-    pub movement: String,
+    pub movement: Movement,
     pub removed: bool,
     pub revision: Revision,
 }
@@ -37,7 +38,7 @@ impl TryFrom<pick::Model> for Select {
             job: row.job_id.into(),
             verdict: serde_json::from_value(row.verdict).map_err(StoreError::broken("select"))?,
             energy: row.energy.unwrap_or(0.0),
-            movement: row.movement.unwrap_or_else(|| "still".into()),
+            movement: row.movement.as_deref().map_or(Ok(Movement::Still), |m| word("select", m))?,
             removed: row.removed,
             revision: row.revision,
         })
@@ -77,7 +78,7 @@ impl Editable for Select {
         verdict.tier = taken(parts, "tier", verdict.tier)?;
         verdict.range = taken(parts, "range", verdict.range)?;
         verdict.note = taken(parts, "note", verdict.note.clone())?;
-        let facet = |name: &str| name.split(' ').next().and_then(|f| Facet::ALL.into_iter().find(|a| a.word() == f));
+        let facet = |name: &str| name.split(' ').next().and_then(Facet::from_word);
         for (name, value) in parts.iter().filter(|(name, _)| facet(name).is_some()) {
             verdict.tags.retain(|t| tag_part(t) != *name);
             let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
@@ -103,7 +104,7 @@ impl Editable for Select {
         {
             let (energy, movement) = measured(&reading, &self.verdict.range);
             row.energy = Set(Some(energy));
-            row.movement = Set(Some(movement));
+            row.movement = Set(Some(movement.word().to_owned()));
         }
         row.update(t).await?;
         footage_changed(t, self.job).await
@@ -116,9 +117,9 @@ async fn reading_of(db: &impl ConnectionTrait, clip: Uuid) -> Result<Option<Clip
 }
 
 /// Energy and movement of a range.
-fn measured(reading: &ClipReading, range: &Range) -> (f64, String) {
+fn measured(reading: &ClipReading, range: &Range) -> (f64, Movement) {
     let (start, end) = (range.start().to_f64(), range.end().to_f64());
-    (reading.energy(start, end), reading.movement(start, end).to_owned())
+    (reading.energy(start, end), reading.movement(start, end))
 }
 
 /// What is measured of the selects of a clip that was read, and its first select where it has none.
@@ -137,7 +138,7 @@ pub(crate) async fn first_select(
             clip_id: Set(clip.id.uuid()),
             verdict: Set(serde_json::to_value(Verdict::unread(range)).map_err(StoreError::broken("select"))?),
             energy: Set(Some(energy)),
-            movement: Set(Some(movement)),
+            movement: Set(Some(movement.word().to_owned())),
             created_at: Set(Utc::now()),
             removed: Set(false),
             revision: Set(0),
@@ -156,7 +157,7 @@ async fn measure(db: &impl ConnectionTrait, select: &Select, reading: &ClipReadi
     let (energy, movement) = measured(reading, &select.verdict.range);
     pick::Entity::update_many()
         .col_expr(pick::Column::Energy, Expr::value(energy))
-        .col_expr(pick::Column::Movement, Expr::value(movement))
+        .col_expr(pick::Column::Movement, Expr::value(movement.word()))
         .filter(pick::Column::Id.eq(select.id.uuid()))
         .exec(db)
         .await?;

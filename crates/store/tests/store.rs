@@ -27,7 +27,7 @@ async fn files_are_taken_in_once_and_a_reading_makes_the_first_select() {
     assert_eq!(store.clips(job).await.expect("clips").whole.len(), 2);
     assert_eq!(store.rolls(job).await.expect("rolls").len(), 1);
     let row = store.select(select).await.expect("the select");
-    assert_eq!((row.clip, row.verdict.tier, row.movement.as_str()), (clip, Tier::Unread, "right"));
+    assert_eq!((row.clip, row.verdict.tier, row.movement.word()), (clip, Tier::Unread, "right"));
     assert_eq!(row.verdict.range.hit(), Seconds::new(3, 2).expect("s"));
     assert!((row.energy - reading().energy(0.5, 3.0)).abs() < 0.1);
     // A second reading leaves what the editor has.
@@ -312,7 +312,7 @@ async fn a_database_of_the_first_version_is_taken_over_with_all_that_is_in_it() 
     assert_eq!(probe.timecode.map(|t| t.frames), Some(90_000), "an hour at 25");
     assert!(!clips.whole[0].trace.is_empty());
     let select = store.selects(job.id).await.expect("selects").whole.remove(0);
-    assert_eq!((select.verdict.tier, select.movement.as_str()), (Tier::Hero, "right"));
+    assert_eq!((select.verdict.tier, select.movement.word()), (Tier::Hero, "right"));
     assert!(select.energy > 10.0);
     let draft = store.drafts(job.id).await.expect("drafts").whole.remove(0);
     assert_eq!(draft.body.cut.shots().len(), 2);

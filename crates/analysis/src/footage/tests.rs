@@ -2,6 +2,7 @@
 
 use super::*;
 use legere_core::footage::EnergyTrace;
+use legere_core::select::Movement;
 
 const W: usize = 192;
 const H: usize = 108;
@@ -42,7 +43,7 @@ fn a_pan_is_measured_in_frame_widths_a_second() {
         let reading = read(rate, (2.0 * rate) as usize, |t| scene(0.2 * t, 0.0, 1.0));
         assert!((middle(&reading.samples.pan) - 0.2).abs() < 0.02, "{:?}", reading.samples.pan);
         assert!(middle(&reading.samples.tilt).abs() < 0.02);
-        assert_eq!(reading.movement(0.0, 2.0), "right");
+        assert_eq!(reading.movement(0.0, 2.0), Movement::Right);
     }
 }
 
@@ -51,10 +52,10 @@ fn a_tilt_up_and_a_push_in_have_their_signs() {
     let up = read(25.0, 50, |t| scene(0.0, -0.1 * t, 1.0));
     // A tenth of the width is 0.178 of the height.
     assert!((middle(&up.samples.tilt) - 0.178).abs() < 0.02, "{:?}", up.samples.tilt);
-    assert_eq!(up.movement(0.0, 2.0), "up");
+    assert_eq!(up.movement(0.0, 2.0), Movement::Up);
     let inward = read(25.0, 50, |t| scene(0.0, 0.0, (0.3 * t).exp()));
     assert!((middle(&inward.samples.zoom) - 0.3).abs() < 0.05, "{:?}", inward.samples.zoom);
-    assert_eq!(inward.movement(0.0, 2.0), "in");
+    assert_eq!(inward.movement(0.0, 2.0), Movement::In);
 }
 
 #[test]
@@ -161,7 +162,7 @@ fn each_way_of_the_camera_has_its_word() {
         (0.0, 0.0, 0.0, "still"),
     ] {
         let reading = read(25.0, 40, |t| scene(dx * t, dy * t, (zoom * t).exp()));
-        assert_eq!(reading.movement(0.0, 1.6), word, "{dx} {dy} {zoom}");
+        assert_eq!(reading.movement(0.0, 1.6).word(), word, "{dx} {dy} {zoom}");
     }
 }
 

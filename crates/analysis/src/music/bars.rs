@@ -310,8 +310,8 @@ mod tests {
     fn an_upbeat_is_one_beat_rather_than_three() {
         let mut doubtful = observations(48, 2, 1, false);
         // Halves of bars that begin as clearly as bars do, and at first even more clearly.
-        doubtful.down.iter_mut().for_each(|d| *d = d.map(|v| v / 5.0));
-        doubtful.down[3] = doubtful.down[3].map(|v| 1.5 * v);
+        doubtful.downbeat.iter_mut().for_each(|d| *d = d.map(|v| v / 5.0));
+        doubtful.downbeat[3] = doubtful.downbeat[3].map(|v| 1.5 * v);
         let counted = decode_bars(&doubtful, &WEIGHTS, false, 110.0);
         assert_eq!(ones(&counted), (1..48).step_by(4).collect::<Vec<_>>());
     }
@@ -327,7 +327,7 @@ mod tests {
     #[test]
     fn one_bar_that_sounds_wrong_does_not_move_the_others() {
         let mut odd = observations(64, 4, 0, false);
-        odd.down.swap(32, 33);
+        odd.downbeat.swap(32, 33);
         let counted = decode_bars(&odd, &WEIGHTS, false, 110.0);
         assert_eq!(ones(&counted), (0..64).step_by(4).collect::<Vec<_>>());
     }
@@ -358,7 +358,7 @@ mod tests {
         /// Whatever is observed, a position follows the one before, or a bar begins.
         #[test]
         fn bars_hang_together(values in prop::collection::vec(-3.0f64..3.0, 6..80), ternary: bool, bpm in 60.0f64..180.0) {
-            let down = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
+            let downbeat = values.iter().map(|v| [*v, -v, v * v - 1.0, -v / 3.0]).collect();
             let observations = BeatObservations { downbeat, snare: values.clone(), tactus: 0.0 };
             let counted = decode_bars(&observations, &WEIGHTS, ternary, bpm);
             prop_assert_eq!(counted.positions.len(), values.len());

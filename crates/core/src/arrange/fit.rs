@@ -2,7 +2,7 @@
 
 use super::{Candidate, Slot};
 use crate::draft::Speed;
-use crate::select::Tier;
+use crate::select::{Framing, Movement, Role, Tier};
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 
 /// How much each part counts.
@@ -136,12 +136,12 @@ pub fn cost(
     };
     // The best shots are for the loud places: a hero in a quiet slot is a hero wasted.
     let weight = if slot.on_drop { 2.0 } else { 0.4 + slot.energy / 100.0 };
-    let role = match (slot.wants, candidate.role.as_deref()) {
+    let role = match (slot.wants, candidate.role) {
         (Some(wanted), Some(role)) if wanted == role => -1.0,
-        (Some("establishing"), _) if candidate.framing.as_deref() == Some("wide") => -0.6,
-        (Some("establishing" | "closing"), Some("action")) => 0.6,
-        (_, Some("establishing")) if slot.wants != Some("establishing") => 0.5,
-        (_, Some("closing")) if slot.wants != Some("closing") => 0.8,
+        (Some(Role::Establishing), _) if candidate.framing == Some(Framing::Wide) => -0.6,
+        (Some(Role::Establishing | Role::Closing), Some(Role::Action)) => 0.6,
+        (_, Some(Role::Establishing)) if slot.wants != Some(Role::Establishing) => 0.5,
+        (_, Some(Role::Closing)) if slot.wants != Some(Role::Closing) => 0.8,
         _ => 0.0,
     };
     let energy = scale.of(candidate.energy_of(showing.start, end));
@@ -229,19 +229,20 @@ pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
     if a.clip == b.clip {
         cost += 2.0;
     }
-    match (a.framing.as_deref(), b.framing.as_deref()) {
+    match (a.framing, b.framing) {
         (Some(x), Some(y)) if x == y => cost += 0.7,
-        (Some("wide"), Some("close" | "detail" | "medium")) => cost -= 0.3,
+        (Some(Framing::Wide), Some(Framing::Close | Framing::Detail | Framing::Medium)) => cost -= 0.3,
         _ => {}
     }
-    match (a.movement.as_deref(), b.movement.as_deref()) {
-        (Some(x), Some(y)) if x == y && x != "still" => cost -= 0.4,
+    match (a.movement, b.movement) {
+        (Some(x), Some(y)) if x == y && x != Movement::Still => cost -= 0.4,
         (Some(x), Some(y)) if opposite(x, y) => cost += 0.6,
         _ => {}
     }
     weights.join * cost
 }
 
-fn opposite(a: &str, b: &str) -> bool {
-    [("left", "right"), ("up", "down"), ("in", "out")].iter().any(|(x, y)| (a, b) == (*x, *y) || (a, b) == (*y, *x))
+fn opposite(a: Movement, b: Movement) -> bool {
+    use Movement::{Down, In, Left, Out, Right, Up};
+    matches!((a, b), (Left, Right) | (Right, Left) | (Up, Down) | (Down, Up) | (In, Out) | (Out, In))
 }

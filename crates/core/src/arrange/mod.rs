@@ -15,7 +15,7 @@ pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged};
 
 use crate::footage::EnergyTrace;
 use crate::id::{ClipId, SelectId};
-use crate::select::{Range, Tier};
+use crate::select::{Framing, Movement, Range, Role, Tier};
 use crate::time::{FrameRate, Seconds};
 use std::sync::Arc;
 
@@ -35,10 +35,10 @@ pub struct Candidate {
     pub energy: f64,
     /// For the energy of other parts of the clip; empty where only the range's is known.
     pub trace: Arc<EnergyTrace>,
-    pub framing: Option<String>,
-    pub role: Option<String>,
+    pub framing: Option<Framing>,
+    pub role: Option<Role>,
     /// The movement tag, or the measured movement.
-    pub movement: Option<String>,
+    pub movement: Option<Movement>,
 }
 
 impl Candidate {

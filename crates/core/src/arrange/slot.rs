@@ -2,6 +2,7 @@
 
 use super::Pace;
 use crate::draft::{Draft, SHORTEST};
+use crate::select::Role;
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 use crate::track::{Cue, CueKind, SectionKind, TrackReading};
 
@@ -20,7 +21,7 @@ pub struct Slot {
     pub section: usize,
     /// Whether the drop falls on its beginning.
     pub on_drop: bool,
-    pub wants: Option<&'static str>,
+    pub wants: Option<Role>,
     /// The beats in it, from its own beginning; with bar and beat for people.
     pub marks: Vec<BeatMark>,
 }
@@ -56,10 +57,10 @@ impl Slot {
         right.len = FrameLen(self.len.0 - cut);
         right.marks = self.marks.iter().filter(|m| m.at >= cut).map(|m| BeatMark { at: m.at - cut, ..*m }).collect();
         right.on_drop = false;
-        if left.wants == Some("closing") {
+        if left.wants == Some(Role::Closing) {
             left.wants = None;
         }
-        if right.wants == Some("establishing") {
+        if right.wants == Some(Role::Establishing) {
             right.wants = None;
         }
         Some((left, right))
@@ -169,13 +170,13 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
         })
         .collect();
     for slot in slots.iter_mut().filter(|s| s.on_drop) {
-        slot.wants = Some("reveal");
+        slot.wants = Some(Role::Reveal);
     }
     if let Some(first) = slots.first_mut() {
-        first.wants = Some("establishing");
+        first.wants = Some(Role::Establishing);
     }
     if let Some(last) = slots.last_mut() {
-        last.wants = Some("closing");
+        last.wants = Some(Role::Closing);
     }
     slots
 }

@@ -9,7 +9,7 @@ use super::fit::{self, Cost, Fit, Scale, Showing, Weights};
 use super::{Candidate, Slot};
 use crate::draft::{Draft, DraftError, Shot, Source};
 use crate::id::{SelectId, ShotId, ShotIds};
-use crate::select::Tier;
+use crate::select::{Framing, Movement, Role, Tier};
 use crate::time::{FramePos, FrameRate};
 use std::collections::HashMap;
 
@@ -406,20 +406,16 @@ impl<'a> Arranger<'a> {
                 why.push(format!("its hit lands on bar {}, beat {}", mark.bar, mark.beat));
             }
         }
-        if let Some(wanted) = slot.wants.filter(|w| c.role.as_deref() == Some(w)) {
-            why.push(format!("{wanted}, as this place asks"));
-        } else if slot.wants == Some("establishing") && c.framing.as_deref() == Some("wide") {
+        if let Some(wanted) = slot.wants.filter(|w| c.role == Some(*w)) {
+            why.push(format!("{}, as this place asks", wanted.word()));
+        } else if slot.wants == Some(Role::Establishing) && c.framing == Some(Framing::Wide) {
             why.push("wide, to open with".to_owned());
         }
         if let Some(before) = before {
-            if let Some(way) = c.movement.as_deref().filter(|m| *m != "still" && before.movement.as_deref() == Some(m))
-            {
-                why.push(match way {
-                    "in" | "out" => format!("goes on {way} after {}", before.name),
-                    _ => format!("goes on {} after {}", direction(way), before.name),
-                });
+            if let Some(way) = c.movement.filter(|m| *m != Movement::Still && before.movement == Some(*m)) {
+                why.push(format!("goes on {} after {}", direction(way), before.name));
             }
-            if before.framing.as_deref() == Some("wide") && matches!(c.framing.as_deref(), Some("close" | "detail")) {
+            if before.framing == Some(Framing::Wide) && matches!(c.framing, Some(Framing::Close | Framing::Detail)) {
                 why.push(format!("closer after the wide {}", before.name));
             }
         }
@@ -446,12 +442,15 @@ fn source(candidate: &Candidate, showing: &Showing) -> Source {
     }
 }
 
-fn direction(way: &str) -> &str {
-    match way {
-        "left" => "to the left",
-        "right" => "to the right",
-        "up" => "upwards",
-        _ => "downwards",
+fn direction(movement: Movement) -> &'static str {
+    match movement {
+        Movement::Left => "to the left",
+        Movement::Right => "to the right",
+        Movement::Up => "upwards",
+        Movement::Down => "downwards",
+        Movement::In => "in",
+        Movement::Out => "out",
+        Movement::Still => "still",
     }
 }
 

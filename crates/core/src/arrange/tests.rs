@@ -52,9 +52,9 @@ fn candidates(n: u32) -> Vec<Candidate> {
                 tier: if energy > 90.0 { Tier::Hero } else { Tier::Strong },
                 energy,
                 trace: Arc::default(),
-                framing: Some(["wide", "close", "detail"][i as usize % 3].to_owned()),
+                framing: Some([Framing::Wide, Framing::Close, Framing::Detail][i as usize % 3]),
                 role: None,
-                movement: Some(["left", "right", "still"][i as usize % 3].to_owned()),
+                movement: Some([Movement::Left, Movement::Right, Movement::Still][i as usize % 3]),
             }
         })
         .collect()
@@ -82,7 +82,14 @@ fn slots_cover_the_music_without_a_gap() {
     let text: Vec<String> = slots
         .iter()
         .map(|s| {
-            format!("{:>4} {:>3} {:<6} {:>3.0} {}", s.start.0, s.len.0, s.kind.word(), s.energy, s.wants.unwrap_or(""))
+            format!(
+                "{:>4} {:>3} {:<6} {:>3.0} {}",
+                s.start.0,
+                s.len.0,
+                s.kind.word(),
+                s.energy,
+                s.wants.map_or("", Role::word)
+            )
         })
         .collect();
     insta::assert_snapshot!("slots", text.join("\n"));
@@ -266,12 +273,12 @@ fn the_places_under_a_draft_are_those_of_its_cuts() {
 #[test]
 fn the_opening_asks_for_establishing_and_the_end_for_closing() {
     let slots = slots(&music(), rate(), &[]);
-    assert_eq!(slots[0].wants, Some("establishing"));
-    assert_eq!(slots[slots.len() - 1].wants, Some("closing"));
-    assert_eq!(slots.iter().filter(|s| s.wants == Some("reveal")).count(), 1, "one drop");
+    assert_eq!(slots[0].wants, Some(Role::Establishing));
+    assert_eq!(slots[slots.len() - 1].wants, Some(Role::Closing));
+    assert_eq!(slots.iter().filter(|s| s.wants == Some(Role::Reveal)).count(), 1, "one drop");
     let mut pool = candidates(60);
-    pool[30].role = Some("establishing".into());
-    pool[31].role = Some("closing".into());
+    pool[30].role = Some(Role::Establishing);
+    pool[31].role = Some(Role::Closing);
     // Both are as quiet as the places at the ends.
     for i in [30, 31] {
         pool[i].energy = 3.0;
@@ -319,14 +326,14 @@ fn movement_that_goes_on_connects() {
         c.energy = 50.0;
         c.framing = None;
         c.tier = Tier::Strong;
-        c.movement = Some(if i % 2 == 0 { "left" } else { "right" }.into());
+        c.movement = Some(if i % 2 == 0 { Movement::Left } else { Movement::Right });
     }
     let result = arranged(&pool);
-    let ways: Vec<&str> = result
+    let ways: Vec<Movement> = result
         .draft
         .shots()
         .iter()
-        .map(|s| pool.iter().find(|c| c.select == s.source.select).and_then(|c| c.movement.as_deref()).expect("known"))
+        .map(|s| pool.iter().find(|c| c.select == s.source.select).and_then(|c| c.movement).expect("known"))
         .collect();
     let jars = ways.windows(2).filter(|w| w[0] != w[1]).count();
     assert!(jars * 3 < ways.len(), "{ways:?}");

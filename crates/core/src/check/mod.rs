@@ -2,6 +2,7 @@
 
 use crate::draft::Draft;
 use crate::id::{SelectId, ShotId};
+use crate::select::Framing;
 use crate::time::FrameLen;
 use serde::Serialize;
 use std::collections::HashMap;
@@ -23,7 +24,7 @@ pub struct Finding {
 #[derive(Debug, Clone, Default)]
 pub struct ShotContext {
     pub name: String,
-    pub framing: Option<String>,
+    pub framing: Option<Framing>,
     /// 0–100, of what is shown, on the music's scale.
     pub level: f64,
     /// 0–100, the music's here.
@@ -86,9 +87,8 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
             say(format!("shot {} is {:.0} {side} the music", i + 1, apart.abs()));
         }
         let before = i.checked_sub(1).and_then(|p| shots.get(p));
-        if let Some(framing) = before.and_then(|b| b.framing.as_deref()).filter(|f| about.framing.as_deref() == Some(f))
-        {
-            say(format!("shots {} and {} are both {framing}", i, i + 1));
+        if let Some(framing) = before.and_then(|b| b.framing).filter(|f| about.framing == Some(*f)) {
+            say(format!("shots {} and {} are both {}", i, i + 1, framing.word()));
         }
         let off = off_the_beat(frame, beats);
         if i > 0 && (1..=NEAR).contains(&off) {

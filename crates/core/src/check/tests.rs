@@ -47,20 +47,20 @@ fn beats() -> Vec<u64> {
     (0..16).map(|i| (f64::from(i) * 12.5).round() as u64).collect()
 }
 
-fn contexts(draft: &Draft, energies: &[f64], framings: &[Option<&str>]) -> Vec<ShotContext> {
+fn contexts(draft: &Draft, energies: &[f64], framings: &[Option<Framing>]) -> Vec<ShotContext> {
     slots_under(draft, &music())
         .iter()
         .enumerate()
         .map(|(i, slot)| ShotContext {
             name: format!("C{i}"),
-            framing: framings.get(i).copied().flatten().map(str::to_owned),
+            framing: framings.get(i).copied().flatten(),
             level: energies[i],
             wanted: slot.energy,
         })
         .collect()
 }
 
-fn looked_at(shots: Vec<(Shot, f64)>, framings: &[Option<&str>]) -> (Draft, Vec<ShotContext>, Vec<Finding>) {
+fn looked_at(shots: Vec<(Shot, f64)>, framings: &[Option<Framing>]) -> (Draft, Vec<ShotContext>, Vec<Finding>) {
     let (shots, energies): (Vec<Shot>, Vec<f64>) = shots.into_iter().unzip();
     let draft = Draft::new(rate(), shots).expect("a draft");
     let contexts = contexts(&draft, &energies, framings);
@@ -74,7 +74,8 @@ fn words(found: &[Finding]) -> Vec<&str> {
 
 #[test]
 fn a_clean_draft_has_nothing_to_be_said_about() {
-    let (_, _, found) = looked_at(vec![shot(1, 100, 25.0), shot(2, 100, 85.0)], &[Some("wide"), Some("close")]);
+    let (_, _, found) =
+        looked_at(vec![shot(1, 100, 25.0), shot(2, 100, 85.0)], &[Some(Framing::Wide), Some(Framing::Close)]);
     assert_eq!(words(&found), Vec::<&str>::new());
 }
 
@@ -82,7 +83,7 @@ fn a_clean_draft_has_nothing_to_be_said_about() {
 fn each_fault_is_found_and_leads_to_its_place() {
     let shots = vec![shot(1, 52, 25.0), shot(2, 48, 70.0), shot(1, 50, 85.0), shot(3, 48, 20.0)];
     let ids: Vec<ShotId> = shots.iter().map(|(s, _)| s.id).collect();
-    let (_, _, found) = looked_at(shots, &[Some("wide"), Some("wide"), None, Some("close")]);
+    let (_, _, found) = looked_at(shots, &[Some(Framing::Wide), Some(Framing::Wide), None, Some(Framing::Close)]);
     assert_eq!(
         words(&found),
         [

@@ -10,6 +10,7 @@ pub mod retarget;
 mod texture;
 mod version;
 
+use crate::word::words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -104,8 +105,21 @@ impl From<String> for Label {
     }
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    Hash,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
 #[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
 pub enum SectionKind {
     Intro,
     Groove,
@@ -115,20 +129,7 @@ pub enum SectionKind {
     Outro,
 }
 
-impl SectionKind {
-    pub const ALL: [Self; 6] = [Self::Intro, Self::Groove, Self::Build, Self::Drop, Self::Break, Self::Outro];
-
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Intro => "intro",
-            Self::Groove => "groove",
-            Self::Build => "build",
-            Self::Drop => "drop",
-            Self::Break => "break",
-            Self::Outro => "outro",
-        }
-    }
-}
+words!(SectionKind);
 
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Cue {
@@ -147,8 +148,21 @@ impl Cue {
     }
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    Hash,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
 #[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
 pub enum CueKind {
     Drop,
     Break,
@@ -159,21 +173,7 @@ pub enum CueKind {
     End,
 }
 
-impl CueKind {
-    pub const ALL: [Self; 7] = [Self::Drop, Self::Break, Self::Build, Self::Hit, Self::Pause, Self::Pickup, Self::End];
-
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Drop => "drop",
-            Self::Break => "break",
-            Self::Build => "build",
-            Self::Hit => "hit",
-            Self::Pause => "pause",
-            Self::Pickup => "pickup",
-            Self::End => "end",
-        }
-    }
-}
+words!(CueKind);
 
 /// Values along time: value *i* stands for `i * step` to `(i + 1) * step` seconds.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]

@@ -71,7 +71,7 @@ impl OpenDraft {
             let candidate = self.candidate(shot.source.select);
             ShotContext {
                 name: candidate.map(|c| c.name.clone()).unwrap_or_default(),
-                framing: candidate.and_then(|c| c.framing.clone()),
+                framing: candidate.and_then(|c| c.framing),
                 level: judged.level,
                 wanted: judged.wanted,
             }

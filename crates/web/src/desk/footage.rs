@@ -6,7 +6,6 @@ use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
-use legere_core::select::Facet;
 use legere_store::clips::Clip;
 use legere_store::rows::BrokenRow;
 use legere_store::selects::Select;
@@ -70,7 +69,6 @@ impl Desk {
 
 fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
     let probe = clip.probe.as_ref()?;
-    let word = |facet| select.verdict.word_of(facet).map(str::to_owned);
     Some(Candidate {
         select: select.id,
         clip: clip.id,
@@ -81,8 +79,8 @@ fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
         tier: select.verdict.tier,
         energy: select.energy,
         trace: Arc::new(clip.trace.clone()),
-        framing: word(Facet::Framing),
-        role: word(Facet::Role),
-        movement: word(Facet::Movement).or_else(|| Some(select.movement.clone())),
+        framing: select.verdict.framing(),
+        role: select.verdict.role(),
+        movement: select.verdict.movement().or(Some(select.movement)),
     })
 }

@@ -22,7 +22,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
 
 struct FacetView {
     name: &'static str,
-    words: &'static [&'static str],
+    words: Vec<&'static str>,
     /// Whether the reading has a word for it as well.
     measured: bool,
 }
@@ -41,10 +41,10 @@ async fn show(
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
     let spine = Spine::of(&desk, job, "sift", which.draft).await?;
-    let facets = Facet::ALL.into_iter().filter(|f| !f.words().is_empty()).map(|f| FacetView {
+    let facets = Facet::ALL.iter().filter(|f| !f.words().is_empty()).map(|f| FacetView {
         name: f.word(),
         words: f.words(),
-        measured: f == Facet::Movement,
+        measured: *f == Facet::Movement,
     });
     let tiers = vec![("A", "out"), ("S", "spare"), ("D", "strong"), ("F", "hero")];
     page(&Sift { spine, facets: facets.collect(), tiers })

@@ -5,6 +5,7 @@ use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::Shot;
 use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId};
+use legere_core::select::Framing;
 use legere_core::time::{FrameRate, Seconds, timecode};
 use legere_core::track::Trace;
 use legere_store::drafts::Note;
@@ -74,7 +75,7 @@ pub struct ShotView {
     pub select: SelectId,
     pub name: Option<String>,
     pub tier: Option<&'static str>,
-    pub framing: Option<String>,
+    pub framing: Option<&'static str>,
     /// Seconds of the clip.
     #[serde(rename = "in")]
     pub range_in: Option<f64>,
@@ -201,7 +202,7 @@ impl ShotView {
             select: shot.source.select,
             name: c.map(|c| c.name.clone()),
             tier: c.map(|c| c.tier.word()),
-            framing: c.and_then(|c| c.framing.clone()),
+            framing: c.and_then(|c| c.framing).map(Framing::word),
             range_in: c.map(|c| c.range.start().to_f64()),
             out: c.map(|c| c.range.end().to_f64()),
             hit: c.map(|c| c.range.hit().to_f64()),

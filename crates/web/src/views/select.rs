@@ -23,7 +23,7 @@ pub struct SelectView {
     pub hit: f64,
     /// 0–100, of the range.
     pub energy: f64,
-    pub movement: String,
+    pub movement: &'static str,
 }
 
 #[derive(Debug, Serialize)]
@@ -55,7 +55,7 @@ impl SelectView {
             end: v.range.end().to_f64(),
             hit: v.range.hit().to_f64(),
             energy: select.energy,
-            movement: select.movement.clone(),
+            movement: select.movement.word(),
         }
     }
 }
