@@ -6,7 +6,7 @@ use legere_core::footage::ClipReading;
 use legere_core::id::HandoffId;
 use legere_core::select::Tier;
 use legere_core::time::Seconds;
-use legere_core::track::marks::{Edit, Marks};
+use legere_core::track::marks::{Edit, Marks, SectionEdit};
 use legere_core::track::{Section, SectionKind, TrackReading, Version};
 use legere_store::clips::{Clip, Roll, State};
 use legere_store::events::ChangedKind;
@@ -231,7 +231,7 @@ async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
     store.track_ready(&row, &identity(), &sound(), &read(SectionKind::Groove), &part).await.expect("kept");
     assert_eq!(store.job(job).await.expect("the job").chosen_track, Some(id), "the first is chosen");
     let measured = store.measured(id).await.expect("asked").expect("read");
-    let edit = Edit::Kind { at: 1.0, kind: SectionKind::Drop };
+    let edit = Edit::Sections(SectionEdit::Kind { at: 1.0, kind: SectionKind::Drop });
     let mark = |t: Track| {
         let marks = t.marks.edited(&measured, &edit).expect("marked");
         Ok::<_, StoreError>(Track { marks, ..t })

@@ -33,10 +33,24 @@ pub struct Marks {
     pub cues: Option<Vec<Cue>>,
 }
 
-/// One act of a person. Times are seconds in the track.
+/// One act of a person. Times are seconds in the track. Written flat: `{"do": "move-beat", …}`.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Edit {
+    /// Of beats and bars.
+    Beats(BeatEdit),
+    /// Of sections.
+    Sections(SectionEdit),
+    /// Of cues.
+    Cues(CueEdit),
+    /// Of all of them.
+    All(ResetEdit),
+}
+
+/// An act on beats and bars.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
-pub enum Edit {
+pub enum BeatEdit {
     /// Beats as tapped; they take the place of all beats between the first and the last tap. They go on with the count
     /// where the first of them is a beat already and as fast as those around it, else they begin with one; bars before
     /// and behind them stay.
@@ -58,7 +72,8 @@ pub enum Edit {
         at: f64,
     },
     /// The nearest beat begins a bar; all others are moved by as many beats.
-    ThisIsOne {
+    #[serde(rename = "this-is-one")]
+    SetDownbeat {
         at: f64,
     },
     /// Counts the whole track anew, in bars of so many.
@@ -83,6 +98,12 @@ pub enum Edit {
     Thin {
         least: f64,
     },
+}
+
+/// An act on sections.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum SectionEdit {
     MoveBoundary {
         at: f64,
         to: f64,
@@ -105,25 +126,22 @@ pub enum Edit {
         at: f64,
         energy: Option<f64>,
     },
-    AddCue {
-        at: f64,
-        kind: CueKind,
-    },
-    MoveCue {
-        at: f64,
-        kind: CueKind,
-        to: f64,
-        snap: bool,
-    },
-    RemoveCue {
-        at: f64,
-        kind: CueKind,
-    },
-    CueKind {
-        at: f64,
-        kind: CueKind,
-        to: CueKind,
-    },
+}
+
+/// An act on cues.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum CueEdit {
+    AddCue { at: f64, kind: CueKind },
+    MoveCue { at: f64, kind: CueKind, to: f64, snap: bool },
+    RemoveCue { at: f64, kind: CueKind },
+    CueKind { at: f64, kind: CueKind, to: CueKind },
+}
+
+/// An act on all marks.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum ResetEdit {
     /// Everything as read again.
     StartOver,
 }
@@ -158,11 +176,22 @@ impl Edit {
     /// What undo calls it.
     pub fn label(&self) -> &'static str {
         match self {
+            Self::Beats(edit) => edit.label(),
+            Self::Sections(edit) => edit.label(),
+            Self::Cues(edit) => edit.label(),
+            Self::All(ResetEdit::StartOver) => "start over",
+        }
+    }
+}
+
+impl BeatEdit {
+    fn label(&self) -> &'static str {
+        match self {
             Self::Taps { .. } => "tap beats",
             Self::MoveBeat { .. } => "move a beat",
             Self::AddBeat { .. } => "add a beat",
             Self::RemoveBeat { .. } => "remove a beat",
-            Self::ThisIsOne { .. } => "this is one",
+            Self::SetDownbeat { .. } => "this is one",
             Self::Metre { .. } => "set the metre",
             Self::Halve => "halve the tempo",
             Self::Double => "double the tempo",
@@ -170,16 +199,29 @@ impl Edit {
             Self::Density { strong: true } => "strong beats only",
             Self::Density { strong: false } => "all beats",
             Self::Thin { .. } => "thin out beats",
+        }
+    }
+}
+
+impl SectionEdit {
+    fn label(&self) -> &'static str {
+        match self {
             Self::MoveBoundary { .. } => "move a boundary",
             Self::Split { .. } => "split a section",
             Self::Join { .. } => "join sections",
             Self::Kind { .. } => "name a section",
             Self::Energy { .. } => "set an energy",
+        }
+    }
+}
+
+impl CueEdit {
+    fn label(&self) -> &'static str {
+        match self {
             Self::AddCue { .. } => "add a cue",
             Self::MoveCue { .. } => "move a cue",
             Self::RemoveCue { .. } => "remove a cue",
             Self::CueKind { .. } => "rename a cue",
-            Self::StartOver => "start over",
         }
     }
 }
@@ -212,34 +254,16 @@ impl Marks {
         let seen = self.over(reading);
         let mut next = self.clone();
         match edit {
-            Edit::StartOver => next = Self::default(),
-            Edit::Taps { .. }
-            | Edit::MoveBeat { .. }
-            | Edit::AddBeat { .. }
-            | Edit::RemoveBeat { .. }
-            | Edit::ThisIsOne { .. }
-            | Edit::Metre { .. }
-            | Edit::Halve
-            | Edit::Double
-            | Edit::Retempo { .. }
-            | Edit::Density { .. }
-            | Edit::Thin { .. } => {
+            Edit::All(ResetEdit::StartOver) => next = Self::default(),
+            Edit::Beats(edit) => {
                 let beats = beats(&seen, reading, edit)?;
                 if beats.len() > most_beats(&seen) {
                     return Err(MarkError::TooDense);
                 }
                 next.beats = Some(beats);
             }
-            Edit::MoveBoundary { .. }
-            | Edit::Split { .. }
-            | Edit::Join { .. }
-            | Edit::Kind { .. }
-            | Edit::Energy { .. } => {
-                next.sections = Some(sections(&seen, reading, edit)?);
-            }
-            Edit::AddCue { .. } | Edit::MoveCue { .. } | Edit::RemoveCue { .. } | Edit::CueKind { .. } => {
-                next.cues = Some(cues(&seen, edit)?);
-            }
+            Edit::Sections(edit) => next.sections = Some(sections(&seen, reading, edit)?),
+            Edit::Cues(edit) => next.cues = Some(cues(&seen, edit)?),
         }
         Ok(next)
     }
@@ -279,7 +303,7 @@ fn most_beats(track: &TrackReading) -> usize {
     (track.duration.max(0.0) / CLOSEST) as usize + 2
 }
 
-fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Vec<Beat>, MarkError> {
+fn beats(track: &TrackReading, reading: &TrackReading, edit: &BeatEdit) -> Result<Vec<Beat>, MarkError> {
     let times: Vec<f64> = track.beats.iter().map(|b| b.at).collect();
     let m = track.metre();
     let ones = track.downbeats();
@@ -307,8 +331,8 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
     };
     match edit {
         // Before anything is reckoned with them.
-        Edit::Taps { times: taps, .. } if taps.len() > most_beats(track) => Err(MarkError::TooDense),
-        Edit::Taps { times: taps, snap } => {
+        BeatEdit::Taps { times: taps, .. } if taps.len() > most_beats(track) => Err(MarkError::TooDense),
+        BeatEdit::Taps { times: taps, snap } => {
             let mut taps: Vec<f64> = taps.iter().map(|t| snapped(track, *t, *snap)).filter(|t| inside(*t)).collect();
             taps.sort_by(f64::total_cmp);
             taps.dedup_by(|b, a| *b - *a < CLOSEST);
@@ -321,7 +345,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let place = place_of(&track.beats, first, gap).unwrap_or(1);
             Ok(anew(&taps, place, &stays))
         }
-        Edit::MoveBeat { at, to, snap } => {
+        BeatEdit::MoveBeat { at, to, snap } => {
             let i = index(*at)?;
             let to = free(snapped(track, *to, *snap), Some(i))?;
             let mut beats = track.beats.clone();
@@ -334,11 +358,11 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             beats[i].at = to;
             Ok(beats)
         }
-        Edit::AddBeat { at, snap } => {
+        BeatEdit::AddBeat { at, snap } => {
             let at = free(snapped(track, *at, *snap), None)?;
             Ok(bars::filled(&sorted(times.iter().copied().chain([at])), &ones, m, at..=at))
         }
-        Edit::RemoveBeat { at } => {
+        BeatEdit::RemoveBeat { at } => {
             let i = index(*at)?;
             let mut left = times.clone();
             left.remove(i);
@@ -346,23 +370,23 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let next = times.get(i + 1).filter(|_| track.beats[i].beat == 1 && i > 0);
             Ok(barred(&left, &ones.iter().chain(next).copied().collect::<Vec<f64>>()))
         }
-        Edit::ThisIsOne { at } => {
+        BeatEdit::SetDownbeat { at } => {
             let i = index(*at)?;
             Ok(bars::moved(&track.beats, m, i))
         }
-        Edit::Metre { beats } => {
+        BeatEdit::Metre { beats } => {
             if !(2..=12).contains(beats) {
                 return Err(MarkError::Metre);
             }
             Ok(counted(&times, *beats, ones.first().copied().unwrap_or(0.0)))
         }
-        Edit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
+        BeatEdit::Halve => Ok(bars::halved(&track.beats, &reading.beats, m)),
         // What was set by hand may be that near already in places; most of it must not become so.
-        Edit::Double if crate::stats::median_gap(&times).is_some_and(|gap| gap < 2.0 * CLOSEST) => {
+        BeatEdit::Double if crate::stats::median_gap(&times).is_some_and(|gap| gap < 2.0 * CLOSEST) => {
             Err(MarkError::TooDense)
         }
-        Edit::Double => Ok(bars::doubled(&track.beats, m)),
-        Edit::Retempo { start, end, bpm } => {
+        BeatEdit::Double => Ok(bars::doubled(&track.beats, m)),
+        BeatEdit::Retempo { start, end, bpm } => {
             if !(30.0..=300.0).contains(bpm) {
                 return Err(MarkError::Tempo);
             }
@@ -378,9 +402,9 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             let found = paced::beats(&track.onsets, from, end - gap / 2.0, gap);
             Ok(anew(&found, place, &stays))
         }
-        Edit::Density { strong: true } => strong_beats(track),
-        Edit::Density { strong: false } => all_beats(track, reading),
-        Edit::Thin { least } => {
+        BeatEdit::Density { strong: true } => strong_beats(track),
+        BeatEdit::Density { strong: false } => all_beats(track, reading),
+        BeatEdit::Thin { least } => {
             let mut kept: Vec<&Beat> = Vec::new();
             for first in [true, false] {
                 for beat in track.beats.iter().filter(|b| (b.beat == 1) == first) {
@@ -392,7 +416,6 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &Edit) -> Result<Ve
             kept.sort_by(|a, b| a.at.total_cmp(&b.at));
             Ok(barred(&kept.iter().map(|b| b.at).collect::<Vec<f64>>(), &ones))
         }
-        _ => Err(MarkError::Nothing),
     }
 }
 
@@ -442,7 +465,7 @@ fn to_bar(track: &TrackReading, at: f64, wanted: bool) -> f64 {
     nearest.filter(|_| wanted).unwrap_or(at)
 }
 
-fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Vec<Section>, MarkError> {
+fn sections(track: &TrackReading, read: &TrackReading, edit: &SectionEdit) -> Result<Vec<Section>, MarkError> {
     let mut list = track.sections.clone();
     let under =
         |list: &[Section], at: f64| list.iter().position(|s| at >= s.start && at < s.end).ok_or(MarkError::Outside);
@@ -450,7 +473,7 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Ve
         if s.energy_by_hand { s.energy } else { (read.energy.mean(s.start, s.end) * 10.0).round() / 10.0 }
     };
     match edit {
-        Edit::MoveBoundary { at, to, to_bar: bars } => {
+        SectionEdit::MoveBoundary { at, to, to_bar: bars } => {
             let i = nearest(list.iter().skip(1).map(|s| s.start), *at).ok_or(MarkError::OnlySection)? + 1;
             let to = to_bar(track, *to, *bars);
             if to < list[i - 1].start + SHORTEST_SECTION || to > list[i].end - SHORTEST_SECTION {
@@ -461,7 +484,7 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Ve
             list[i - 1].energy = measured(&list[i - 1]);
             list[i].energy = measured(&list[i]);
         }
-        Edit::Split { at, to_bar: bars } => {
+        SectionEdit::Split { at, to_bar: bars } => {
             let at = to_bar(track, *at, *bars);
             let i = under(&list, at)?;
             if at < list[i].start + SHORTEST_SECTION || at > list[i].end - SHORTEST_SECTION {
@@ -474,17 +497,17 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Ve
                 list[k].energy = measured(&list[k]);
             }
         }
-        Edit::Join { at } => {
+        SectionEdit::Join { at } => {
             let i = nearest(list.iter().skip(1).map(|s| s.start), *at).ok_or(MarkError::OnlySection)? + 1;
             list[i - 1].end = list[i].end;
             list.remove(i);
             list[i - 1].energy = measured(&list[i - 1]);
         }
-        Edit::Kind { at, kind } => {
+        SectionEdit::Kind { at, kind } => {
             let i = under(&list, *at)?;
             list[i].kind = *kind;
         }
-        Edit::Energy { at, energy } => {
+        SectionEdit::Energy { at, energy } => {
             let i = under(&list, *at)?;
             if energy.is_some_and(|e| !(0.0..=100.0).contains(&e)) {
                 return Err(MarkError::Energy);
@@ -493,19 +516,18 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &Edit) -> Result<Ve
             list[i].energy = energy.unwrap_or(0.0);
             list[i].energy = measured(&list[i]);
         }
-        _ => return Err(MarkError::Nothing),
     }
     Ok(list)
 }
 
-fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
+fn cues(track: &TrackReading, edit: &CueEdit) -> Result<Vec<Cue>, MarkError> {
     let mut list = track.cues.clone();
     let find = |list: &[Cue], at: f64, kind: CueKind| {
         list.iter().position(|c| c.kind == kind && (c.at - at).abs() < 0.05).ok_or(MarkError::Nothing)
     };
     let inside = |at: f64| if (0.0..=track.duration).contains(&at) { Ok(at) } else { Err(MarkError::Outside) };
     match edit {
-        Edit::AddCue { at, kind } => {
+        CueEdit::AddCue { at, kind } => {
             if find(&list, *at, *kind).is_ok() {
                 return Err(MarkError::Taken);
             }
@@ -514,20 +536,19 @@ fn cues(track: &TrackReading, edit: &Edit) -> Result<Vec<Cue>, MarkError> {
             }
             list.push(Cue::new(inside(*at)?, *kind, 1.0));
         }
-        Edit::MoveCue { at, kind, to, snap } => {
+        CueEdit::MoveCue { at, kind, to, snap } => {
             let i = find(&list, *at, *kind)?;
             // How long it is silent there nobody has measured.
             list[i] = Cue::new(inside(snapped(track, *to, *snap))?, *kind, list[i].strength);
         }
-        Edit::RemoveCue { at, kind } => {
+        CueEdit::RemoveCue { at, kind } => {
             let i = find(&list, *at, *kind)?;
             list.remove(i);
         }
-        Edit::CueKind { at, kind, to } => {
+        CueEdit::CueKind { at, kind, to } => {
             let i = find(&list, *at, *kind)?;
             list[i] = Cue::new(list[i].at, *to, list[i].strength);
         }
-        _ => return Err(MarkError::Nothing),
     }
     list.sort_by(|a, b| a.at.total_cmp(&b.at));
     Ok(list)

@@ -41,82 +41,83 @@ fn ones(track: &TrackReading) -> Vec<f64> {
 #[test]
 fn taps_snap_to_the_music_and_replace_what_lies_between() {
     let times: Vec<f64> = (0..8).map(|i| 4.53 + f64::from(i) * 1.005).collect();
-    let tapped = after(&[Edit::Taps { times: times.clone(), snap: true }]);
+    let tapped = after(&[Edit::Beats(BeatEdit::Taps { times: times.clone(), snap: true })]);
     let inside: Vec<f64> = tapped.beats.iter().map(|b| b.at).filter(|t| (4.3..11.8).contains(t)).collect();
     assert_eq!(inside, [4.5, 5.5, 6.5, 7.5, 8.5, 9.5, 10.5, 11.5]);
     assert!((ones(&tapped)[1] - 4.5).abs() < 2.1, "bars go on from the first tap: {:?}", ones(&tapped));
     // As tapped, when snapping is off.
-    let free = after(&[Edit::Taps { times: times.clone(), snap: false }]);
+    let free = after(&[Edit::Beats(BeatEdit::Taps { times: times.clone(), snap: false })]);
     assert!(free.beats.iter().any(|b| b.at == times[3]));
-    assert_eq!(refused(Edit::Taps { times: vec![1.0, 2.0], snap: true }), MarkError::TooFewTaps);
+    assert_eq!(refused(Edit::Beats(BeatEdit::Taps { times: vec![1.0, 2.0], snap: true })), MarkError::TooFewTaps);
 }
 
 #[test]
 fn a_single_beat_can_be_moved_added_and_removed() {
-    let moved = after(&[Edit::MoveBeat { at: 5.0, to: 5.2, snap: true }]);
+    let moved = after(&[Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.2, snap: true })]);
     assert!(moved.beats.iter().any(|b| b.at == 5.25) && !moved.beats.iter().any(|b| b.at == 5.0));
-    let free = after(&[Edit::MoveBeat { at: 5.0, to: 5.2, snap: false }]);
+    let free = after(&[Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.2, snap: false })]);
     assert!(free.beats.iter().any(|b| b.at == 5.2));
-    assert_eq!(refused(Edit::MoveBeat { at: 5.0, to: 5.49, snap: false }), MarkError::Taken);
-    assert_eq!(refused(Edit::MoveBeat { at: 5.0, to: 7.2, snap: false }), MarkError::Taken);
-    assert_eq!(after(&[Edit::AddBeat { at: 5.22, snap: true }]).beats.len(), 65);
-    assert_eq!(after(&[Edit::RemoveBeat { at: 5.0 }]).beats.len(), 63);
-    assert_eq!(refused(Edit::AddBeat { at: 40.0, snap: false }), MarkError::Outside);
+    assert_eq!(refused(Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.49, snap: false })), MarkError::Taken);
+    assert_eq!(refused(Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 7.2, snap: false })), MarkError::Taken);
+    assert_eq!(after(&[Edit::Beats(BeatEdit::AddBeat { at: 5.22, snap: true })]).beats.len(), 65);
+    assert_eq!(after(&[Edit::Beats(BeatEdit::RemoveBeat { at: 5.0 })]).beats.len(), 63);
+    assert_eq!(refused(Edit::Beats(BeatEdit::AddBeat { at: 40.0, snap: false })), MarkError::Outside);
 }
 
 #[test]
 fn the_one_and_the_metre_are_moved_for_the_whole_track() {
-    let shifted = after(&[Edit::ThisIsOne { at: 1.5 }]);
+    let shifted = after(&[Edit::Beats(BeatEdit::SetDownbeat { at: 1.5 })]);
     assert_eq!(ones(&shifted)[..3], [1.5, 3.5, 5.5]);
     assert_eq!((shifted.beats[0].bar, shifted.beats[0].beat), (0, 3), "a pickup before it");
-    let waltz = after(&[Edit::Metre { beats: 3 }]);
+    let waltz = after(&[Edit::Beats(BeatEdit::Metre { beats: 3 })]);
     assert_eq!(ones(&waltz)[..3], [0.5, 2.0, 3.5]);
-    assert_eq!(refused(Edit::Metre { beats: 1 }), MarkError::Metre);
+    assert_eq!(refused(Edit::Beats(BeatEdit::Metre { beats: 1 })), MarkError::Metre);
 }
 
 #[test]
 fn the_tempo_can_be_halved_doubled_and_given() {
-    let half = after(&[Edit::Halve]);
+    let half = after(&[Edit::Beats(BeatEdit::Halve)]);
     assert_eq!((half.beats.len(), half.tempo_bpm), (32, 60.0));
     assert_eq!(half.beats[0].beat, 1);
-    let double = after(&[Edit::Double]);
+    let double = after(&[Edit::Beats(BeatEdit::Double)]);
     assert_eq!((double.beats.len(), double.tempo_bpm.round()), (127, 240.0));
-    let retimed = after(&[Edit::Retempo { start: 8.5, end: 16.5, bpm: 90.0 }]);
+    let retimed = after(&[Edit::Beats(BeatEdit::Retempo { start: 8.5, end: 16.5, bpm: 90.0 })]);
     let gaps: Vec<f64> =
         retimed.beats.windows(2).filter(|w| w[0].at >= 8.4 && w[1].at < 16.3).map(|w| w[1].at - w[0].at).collect();
     assert!(gaps.len() > 8 && gaps.iter().all(|g| (g - 60.0 / 90.0).abs() < 0.03), "{gaps:?}");
-    assert_eq!(refused(Edit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 }), MarkError::Tempo);
-    let thin = after(&[Edit::Thin { least: 0.9 }]);
+    assert_eq!(refused(Edit::Beats(BeatEdit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 })), MarkError::Tempo);
+    let thin = after(&[Edit::Beats(BeatEdit::Thin { least: 0.9 })]);
     assert!(thin.beats.windows(2).all(|w| w[1].at - w[0].at >= 0.9));
     assert_eq!(ones(&thin), ones(&track()), "bars stay where they are");
 }
 
 #[test]
 fn marks_are_on_the_strong_beats_or_on_all_of_them_and_bars_stay() {
-    let strong = after(&[Edit::Density { strong: true }]);
+    let strong = after(&[Edit::Beats(BeatEdit::Density { strong: true })]);
     assert_eq!(strong.beats.len(), 32);
     assert_eq!(ones(&strong), ones(&track()));
     assert_eq!(strong.beats[1].at, 1.5, "the three of four");
-    let sparser = after(&[Edit::Density { strong: true }, Edit::Density { strong: true }]);
+    let sparser =
+        after(&[Edit::Beats(BeatEdit::Density { strong: true }), Edit::Beats(BeatEdit::Density { strong: true })]);
     assert_eq!(sparser.beats.iter().map(|b| b.at).collect::<Vec<_>>(), ones(&track()), "of two, the first");
     for denser in [&[true, false][..], &[true, true, false]] {
-        let edits: Vec<Edit> = denser.iter().map(|strong| Edit::Density { strong: *strong }).collect();
+        let edits: Vec<Edit> = denser.iter().map(|strong| Edit::Beats(BeatEdit::Density { strong: *strong })).collect();
         let all = after(&edits);
         let places = |t: &TrackReading| t.beats.iter().map(|b| (b.at, b.bar, b.beat)).collect::<Vec<_>>();
         assert_eq!(places(&all), places(&track()), "{denser:?}");
     }
-    let three = [Edit::Metre { beats: 3 }, Edit::Density { strong: true }];
+    let three = [Edit::Beats(BeatEdit::Metre { beats: 3 }), Edit::Beats(BeatEdit::Density { strong: true })];
     assert!(after(&three).beats.iter().all(|b| b.beat == 1), "three has one strong beat");
-    assert_eq!(refused(Edit::Density { strong: false }), MarkError::Nothing, "all are there");
+    assert_eq!(refused(Edit::Beats(BeatEdit::Density { strong: false })), MarkError::Nothing, "all are there");
 }
 
 #[test]
 fn what_was_moved_by_hand_stays_when_all_beats_come_back() {
     let edits = [
-        Edit::ThisIsOne { at: 1.5 },
-        Edit::Density { strong: true },
-        Edit::MoveBeat { at: 9.5, to: 9.62, snap: false },
-        Edit::Density { strong: false },
+        Edit::Beats(BeatEdit::SetDownbeat { at: 1.5 }),
+        Edit::Beats(BeatEdit::Density { strong: true }),
+        Edit::Beats(BeatEdit::MoveBeat { at: 9.5, to: 9.62, snap: false }),
+        Edit::Beats(BeatEdit::Density { strong: false }),
     ];
     let back = after(&edits);
     assert_eq!(back.beats.len(), 64);
@@ -127,35 +128,44 @@ fn what_was_moved_by_hand_stays_when_all_beats_come_back() {
 
 #[test]
 fn sections_are_moved_split_joined_named_and_given_an_energy() {
-    let moved = after(&[Edit::MoveBoundary { at: 16.5, to: 12.3, to_bar: true }]);
+    let moved = after(&[Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 12.3, to_bar: true })]);
     assert_eq!((moved.sections[0].end, moved.sections[1].start), (12.5, 12.5));
     assert!(moved.sections[1].energy < 80.0, "measured again: {}", moved.sections[1].energy);
-    let free = after(&[Edit::MoveBoundary { at: 16.5, to: 12.3, to_bar: false }]);
+    let free = after(&[Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 12.3, to_bar: false })]);
     assert_eq!(free.sections[0].end, 12.3);
-    let split = after(&[Edit::Split { at: 8.4, to_bar: true }, Edit::Kind { at: 9.0, kind: SectionKind::Build }]);
+    let split = after(&[
+        Edit::Sections(SectionEdit::Split { at: 8.4, to_bar: true }),
+        Edit::Sections(SectionEdit::Kind { at: 9.0, kind: SectionKind::Build }),
+    ]);
     assert_eq!(split.sections.iter().map(|s| s.kind.word()).collect::<Vec<_>>(), ["groove", "build", "drop"]);
     assert_eq!(split.sections[1].start, 8.5);
-    let joined = after(&[Edit::Join { at: 16.0 }]);
+    let joined = after(&[Edit::Sections(SectionEdit::Join { at: 16.0 })]);
     assert_eq!((joined.sections.len(), joined.sections[0].end), (1, 33.0));
-    let loud = after(&[Edit::Energy { at: 2.0, energy: Some(95.0) }]);
+    let loud = after(&[Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(95.0) })]);
     assert!(loud.sections[0].energy == 95.0 && loud.sections[0].energy_by_hand);
-    let back = after(&[Edit::Energy { at: 2.0, energy: Some(95.0) }, Edit::Energy { at: 2.0, energy: None }]);
+    let back = after(&[
+        Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(95.0) }),
+        Edit::Sections(SectionEdit::Energy { at: 2.0, energy: None }),
+    ]);
     assert!(back.sections[0].energy == 40.0 && !back.sections[0].energy_by_hand);
-    assert_eq!(refused(Edit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false }), MarkError::ShortSection);
-    assert_eq!(refused(Edit::Energy { at: 2.0, energy: Some(120.0) }), MarkError::Energy);
+    assert_eq!(
+        refused(Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false })),
+        MarkError::ShortSection
+    );
+    assert_eq!(refused(Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(120.0) })), MarkError::Energy);
 }
 
 #[test]
 fn cues_are_added_moved_renamed_and_removed() {
     let edits = [
-        Edit::AddCue { at: 4.5, kind: CueKind::Hit },
-        Edit::MoveCue { at: 4.5, kind: CueKind::Hit, to: 4.8, snap: true },
-        Edit::CueKind { at: 16.5, kind: CueKind::Drop, to: CueKind::Break },
+        Edit::Cues(CueEdit::AddCue { at: 4.5, kind: CueKind::Hit }),
+        Edit::Cues(CueEdit::MoveCue { at: 4.5, kind: CueKind::Hit, to: 4.8, snap: true }),
+        Edit::Cues(CueEdit::CueKind { at: 16.5, kind: CueKind::Drop, to: CueKind::Break }),
     ];
     let seen = after(&edits);
     assert_eq!(seen.cues.iter().map(|c| (c.at, c.kind.word())).collect::<Vec<_>>(), [(4.75, "hit"), (16.5, "break")]);
-    assert!(after(&[Edit::RemoveCue { at: 16.5, kind: CueKind::Drop }]).cues.is_empty());
-    assert_eq!(refused(Edit::RemoveCue { at: 3.0, kind: CueKind::Drop }), MarkError::Nothing);
+    assert!(after(&[Edit::Cues(CueEdit::RemoveCue { at: 16.5, kind: CueKind::Drop })]).cues.is_empty());
+    assert_eq!(refused(Edit::Cues(CueEdit::RemoveCue { at: 3.0, kind: CueKind::Drop })), MarkError::Nothing);
 }
 
 #[test]
@@ -164,19 +174,21 @@ fn a_pause_that_is_moved_or_becomes_another_cue_has_no_length() {
     let track = TrackReading { cues: vec![pause], ..track() };
     let lasts = |edits: &[Edit]| over(&track, edits).cues[0].lasts;
     assert_eq!(lasts(&[]), Some(1.2));
-    assert_eq!(lasts(&[Edit::MoveCue { at: 8.0, kind: CueKind::Pause, to: 9.0, snap: false }]), None);
-    assert_eq!(lasts(&[Edit::CueKind { at: 8.0, kind: CueKind::Pause, to: CueKind::Break }]), None);
+    assert_eq!(lasts(&[Edit::Cues(CueEdit::MoveCue { at: 8.0, kind: CueKind::Pause, to: 9.0, snap: false })]), None);
+    assert_eq!(lasts(&[Edit::Cues(CueEdit::CueKind { at: 8.0, kind: CueKind::Pause, to: CueKind::Break })]), None);
 }
 
 #[test]
 fn what_a_person_set_stays_over_a_new_reading_and_can_be_given_up() {
     let old = track();
-    let marks = Marks::default().edited(&old, &Edit::Kind { at: 2.0, kind: SectionKind::Intro }).expect("named");
+    let marks = Marks::default()
+        .edited(&old, &Edit::Sections(SectionEdit::Kind { at: 2.0, kind: SectionKind::Intro }))
+        .expect("named");
     let new =
         TrackReading { tempo_bpm: 90.0, sections: vec![Section::new(0.0, 33.0, SectionKind::Groove, 50.0)], ..old };
     let seen = marks.over(&new);
     assert_eq!((seen.sections[0].kind, seen.tempo_bpm), (SectionKind::Intro, 90.0));
-    assert!(marks.edited(&new, &Edit::StartOver).expect("given up").is_empty());
+    assert!(marks.edited(&new, &Edit::All(ResetEdit::StartOver)).expect("given up").is_empty());
 }
 
 /// Seventeen digits, the last of which a quick reader of numbers gets wrong.
@@ -197,15 +209,15 @@ proptest! {
         let mut marks = Marks::default();
         for (act, a, b) in acts {
             let edit = match act {
-                0 => Edit::MoveBeat { at: a, to: b, snap: true },
-                1 => Edit::AddBeat { at: a, snap: false },
-                2 => Edit::RemoveBeat { at: a },
-                3 => Edit::ThisIsOne { at: a },
-                4 => Edit::Metre { beats: 2 + (b as u32 % 5) },
-                5 => Edit::Retempo { start: a.min(b), end: a.max(b), bpm: 100.0 },
-                6 => Edit::Double,
-                7 => Edit::Halve,
-                _ => Edit::Taps { times: (0..5).map(|i| a + f64::from(i) * 0.4).collect(), snap: true },
+                0 => Edit::Beats(BeatEdit::MoveBeat { at: a, to: b, snap: true }),
+                1 => Edit::Beats(BeatEdit::AddBeat { at: a, snap: false }),
+                2 => Edit::Beats(BeatEdit::RemoveBeat { at: a }),
+                3 => Edit::Beats(BeatEdit::SetDownbeat { at: a }),
+                4 => Edit::Beats(BeatEdit::Metre { beats: 2 + (b as u32 % 5) }),
+                5 => Edit::Beats(BeatEdit::Retempo { start: a.min(b), end: a.max(b), bpm: 100.0 }),
+                6 => Edit::Beats(BeatEdit::Double),
+                7 => Edit::Beats(BeatEdit::Halve),
+                _ => Edit::Beats(BeatEdit::Taps { times: (0..5).map(|i| a + f64::from(i) * 0.4).collect(), snap: true }),
             };
             if let Ok(next) = marks.edited(&track, &edit) {
                 marks = next;
@@ -240,7 +252,10 @@ fn places(track: &TrackReading, within: std::ops::Range<f64>) -> Vec<(f64, u32)>
 fn a_passage_that_is_set_again_leaves_the_bars_around_it() {
     let waltz = waltz();
     let taps: Vec<f64> = (0..12).map(|i| 12.02 + 0.5 * f64::from(i)).collect();
-    for edit in [Edit::Retempo { start: 12.0, end: 18.0, bpm: 121.0 }, Edit::Taps { times: taps, snap: true }] {
+    for edit in [
+        Edit::Beats(BeatEdit::Retempo { start: 12.0, end: 18.0, bpm: 121.0 }),
+        Edit::Beats(BeatEdit::Taps { times: taps, snap: true }),
+    ] {
         let again = over(&waltz, std::slice::from_ref(&edit));
         for around in [0.0..11.9, 18.1..33.0] {
             assert_eq!(places(&again, around.clone()), places(&waltz, around), "{edit:?}");
@@ -254,9 +269,9 @@ fn a_passage_that_is_set_again_leaves_the_bars_around_it() {
 #[test]
 fn a_beat_more_or_less_changes_its_bar_and_no_other() {
     let waltz = waltz();
-    let without = over(&waltz, &[Edit::RemoveBeat { at: 8.0 }]);
+    let without = over(&waltz, &[Edit::Beats(BeatEdit::RemoveBeat { at: 8.0 })]);
     assert_eq!(places(&without, 6.5..9.0), [(6.5, 1), (7.0, 2), (7.5, 3), (8.5, 1)]);
-    let with = over(&waltz, &[Edit::AddBeat { at: 14.75, snap: false }]);
+    let with = over(&waltz, &[Edit::Beats(BeatEdit::AddBeat { at: 14.75, snap: false })]);
     let (from, to) = (14.5, 16.0);
     assert_eq!(places(&with, from..to), [(14.5, 1), (14.75, 2), (15.0, 3), (15.5, 4)]);
     for around in [0.0..6.5, 8.5..from, to..33.0] {
@@ -265,16 +280,21 @@ fn a_beat_more_or_less_changes_its_bar_and_no_other() {
     }
     // Without its one a bar begins with what was its two; of the first bar an upbeat is left.
     assert_eq!(
-        places(&over(&waltz, &[Edit::RemoveBeat { at: 14.5 }]), 14.0..16.5),
+        places(&over(&waltz, &[Edit::Beats(BeatEdit::RemoveBeat { at: 14.5 })]), 14.0..16.5),
         [(14.0, 3), (15.0, 1), (15.5, 2), (16.0, 1)]
     );
-    assert_eq!(places(&over(&waltz, &[Edit::RemoveBeat { at: 0.5 }]), 0.0..2.5), [(1.0, 2), (1.5, 3), (2.0, 1)]);
+    assert_eq!(
+        places(&over(&waltz, &[Edit::Beats(BeatEdit::RemoveBeat { at: 0.5 })]), 0.0..2.5),
+        [(1.0, 2), (1.5, 3), (2.0, 1)]
+    );
 }
 
 #[test]
 fn beats_that_are_added_one_after_the_other_come_to_be_bars() {
     let short = TrackReading { beats: track().beats[8..24].to_vec(), ..track() };
-    let add = |times: std::ops::Range<i32>| times.map(|i| Edit::AddBeat { at: 0.5 * f64::from(i) + 0.5, snap: false });
+    let add = |times: std::ops::Range<i32>| {
+        times.map(|i| Edit::Beats(BeatEdit::AddBeat { at: 0.5 * f64::from(i) + 0.5, snap: false }))
+    };
     let longer = over(&short, &add(24..34).chain(add(0..8).rev()).collect::<Vec<Edit>>());
     assert_eq!(places(&longer, 0.0..17.4), places(&track(), 0.0..17.4));
     let none = TrackReading { beats: Vec::new(), ..track() };
@@ -285,9 +305,13 @@ fn beats_that_are_added_one_after_the_other_come_to_be_bars() {
 fn the_one_is_moved_in_every_bar_and_each_becomes_two_when_doubled() {
     let waltz = waltz();
     let all = |by: f64| ones(&waltz).into_iter().map(|one| one + by).collect::<Vec<f64>>();
-    assert_eq!(ones(&over(&waltz, &[Edit::ThisIsOne { at: 12.5 }])), all(-0.5)[1..], "the nearest, a beat earlier");
-    assert_eq!(ones(&over(&waltz, &[Edit::ThisIsOne { at: 13.5 }])), all(0.5));
-    let doubled = over(&waltz, &[Edit::Double]);
+    assert_eq!(
+        ones(&over(&waltz, &[Edit::Beats(BeatEdit::SetDownbeat { at: 12.5 })])),
+        all(-0.5)[1..],
+        "the nearest, a beat earlier"
+    );
+    assert_eq!(ones(&over(&waltz, &[Edit::Beats(BeatEdit::SetDownbeat { at: 13.5 })])), all(0.5));
+    let doubled = over(&waltz, &[Edit::Beats(BeatEdit::Double)]);
     let wanted: Vec<f64> = ones(&waltz).windows(2).flat_map(|w| [w[0], (w[0] + w[1]) / 2.0]).collect();
     assert_eq!(ones(&doubled)[..wanted.len()], wanted);
 }
@@ -295,20 +319,24 @@ fn the_one_is_moved_in_every_bar_and_each_becomes_two_when_doubled() {
 #[test]
 fn each_two_bars_become_one_when_halved_and_doubling_is_undone() {
     let waltz = waltz();
-    assert_eq!(over(&waltz, &[Edit::Double, Edit::Halve]).beats, over(&waltz, &[Edit::ThisIsOne { at: 0.5 }]).beats);
+    assert_eq!(
+        over(&waltz, &[Edit::Beats(BeatEdit::Double), Edit::Beats(BeatEdit::Halve)]).beats,
+        over(&waltz, &[Edit::Beats(BeatEdit::SetDownbeat { at: 0.5 })]).beats
+    );
     // Also where an upbeat becomes as long as a bar.
-    let upbeat = TrackReading { beats: over(&waltz, &[Edit::ThisIsOne { at: 1.5 }]).beats, ..waltz.clone() };
+    let upbeat =
+        TrackReading { beats: over(&waltz, &[Edit::Beats(BeatEdit::SetDownbeat { at: 1.5 })]).beats, ..waltz.clone() };
     assert_eq!(upbeat.beats[0].beat, 2);
-    assert_eq!(over(&upbeat, &[Edit::Double, Edit::Halve]).beats, upbeat.beats);
-    let halved = over(&waltz, &[Edit::Halve]);
+    assert_eq!(over(&upbeat, &[Edit::Beats(BeatEdit::Double), Edit::Beats(BeatEdit::Halve)]).beats, upbeat.beats);
+    let halved = over(&waltz, &[Edit::Beats(BeatEdit::Halve)]);
     let pairs: Vec<f64> = ones(&waltz).into_iter().step_by(2).collect();
     assert_eq!(ones(&halved), pairs);
     assert_eq!(places(&halved, 3.4..6.5), [(3.5, 1), (4.5, 2), (5.5, 3)]);
     assert_eq!(places(&halved, 6.5..11.0), [(6.5, 1), (7.5, 2), (8.5, 3), (10.0, 1)]);
-    let upbeat = over(&waltz, &[Edit::ThisIsOne { at: 1.0 }, Edit::Halve]);
+    let upbeat = over(&waltz, &[Edit::Beats(BeatEdit::SetDownbeat { at: 1.0 }), Edit::Beats(BeatEdit::Halve)]);
     assert_eq!(upbeat.beats[0].at, 1.0, "half of an upbeat of one beat is none");
     let none = TrackReading { beats: Vec::new(), ..track() };
-    assert!(over(&none, &[Edit::Halve]).beats.is_empty());
+    assert!(over(&none, &[Edit::Beats(BeatEdit::Halve)]).beats.is_empty());
 }
 
 #[test]
@@ -318,28 +346,28 @@ fn a_backbeat_goes_with_its_beat_and_comes_back_with_it() {
         let marks = edits.iter().fold(Marks::default(), |m, e| m.edited(&clapped, e).expect("an edit"));
         marks.over(&clapped).backbeats
     };
-    assert_eq!(seen(&[Edit::RemoveBeat { at: 3.0 }]).len(), 31);
-    assert!(!seen(&[Edit::RemoveBeat { at: 3.0 }]).contains(&3.0));
+    assert_eq!(seen(&[Edit::Beats(BeatEdit::RemoveBeat { at: 3.0 })]).len(), 31);
+    assert!(!seen(&[Edit::Beats(BeatEdit::RemoveBeat { at: 3.0 })]).contains(&3.0));
     // Every second beat is left: the ones and the threes, which nobody claps on.
-    assert!(seen(&[Edit::Halve]).is_empty());
-    assert_eq!(seen(&[Edit::Halve, Edit::StartOver]), clapped.backbeats);
+    assert!(seen(&[Edit::Beats(BeatEdit::Halve)]).is_empty());
+    assert_eq!(seen(&[Edit::Beats(BeatEdit::Halve), Edit::All(ResetEdit::StartOver)]), clapped.backbeats);
 }
 
 #[test]
 fn what_asks_for_more_beats_than_can_be_told_apart_is_refused_before_it_is_reckoned() {
     let track = track();
     let refused = |edit: Edit| Marks::default().edited(&track, &edit).err();
-    let retempo = |start, end| Edit::Retempo { start, end, bpm: 120.0 };
+    let retempo = |start, end| Edit::Beats(BeatEdit::Retempo { start, end, bpm: 120.0 });
     assert_eq!(refused(retempo(-1e15, 10.0)), Some(MarkError::Outside));
     assert_eq!(refused(retempo(1e15, 2e15)), Some(MarkError::Outside));
     assert_eq!(refused(retempo(5.0, 5.0)), Some(MarkError::Outside));
     let taps = (0..1_000_000).map(|i| f64::from(i) * 1e-3).collect();
-    assert_eq!(refused(Edit::Taps { times: taps, snap: true }), Some(MarkError::TooDense));
+    assert_eq!(refused(Edit::Beats(BeatEdit::Taps { times: taps, snap: true })), Some(MarkError::TooDense));
     // A held key doubles until nobody could tap along, and no further.
     let mut marks = Marks::default();
     let mut pressed = 0;
     let error = loop {
-        match marks.edited(&track, &Edit::Double) {
+        match marks.edited(&track, &Edit::Beats(BeatEdit::Double)) {
             Ok(next) => (marks, pressed) = (next, pressed + 1),
             Err(error) => break error,
         }
@@ -348,8 +376,8 @@ fn what_asks_for_more_beats_than_can_be_told_apart_is_refused_before_it_is_recko
     assert_eq!((error, pressed), (MarkError::TooDense, 2));
     for i in 0..MOST_CUES + 10 {
         let at = track.duration * i as f64 / (MOST_CUES + 10) as f64;
-        marks = marks.edited(&track, &Edit::AddCue { at, kind: CueKind::Hit }).unwrap_or(marks);
+        marks = marks.edited(&track, &Edit::Cues(CueEdit::AddCue { at, kind: CueKind::Hit })).unwrap_or(marks);
     }
-    let next = Edit::AddCue { at: 0.001, kind: CueKind::Break };
+    let next = Edit::Cues(CueEdit::AddCue { at: 0.001, kind: CueKind::Break });
     assert_eq!(marks.edited(&track, &next).err(), Some(MarkError::TooManyCues));
 }
