@@ -50,7 +50,7 @@ impl From<RawClipProbe> for ClipProbe {
         let timecode = raw.timecode.map(|t| match t {
             RawTimecode::Frames(timecode) => timecode,
             RawTimecode::Seconds(at) => {
-                Timecode { frames: u64::try_from(raw.frame_rate.nearest(at).0).unwrap_or(0), drop: false }
+                Timecode { frames: u64::try_from(raw.frame_rate.nearest(at).get()).unwrap_or(0), drop: false }
             }
         });
         Self {

@@ -26,10 +26,10 @@ fn parse(text: &str, rate: FrameRate, own: Option<f64>) -> Result<f64, LengthErr
         own.ok_or(LengthError)? * decimal(share.trim_end())? / 100.0
     } else if let Some(frames) = text.strip_suffix('f') {
         let frames: u32 = frames.trim_end().parse().map_err(|_| LengthError)?;
-        rate.seconds_at(FramePos(i64::from(frames))).to_f64()
+        rate.seconds_at(FramePos::new(i64::from(frames))).to_f64()
     } else if text.matches([':', ';']).count() == 3 {
         let frames = parse_timecode(&text, rate).map_err(|_| LengthError)?;
-        rate.seconds_at(FramePos(i64::try_from(frames).map_err(|_| LengthError)?)).to_f64()
+        rate.seconds_at(FramePos::new(i64::try_from(frames).map_err(|_| LengthError)?)).to_f64()
     } else {
         clock_time(&text)?
     };

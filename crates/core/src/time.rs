@@ -193,19 +193,19 @@ impl FrameRate {
     }
 
     pub fn seconds_of(self, len: FrameLen) -> Seconds {
-        self.seconds_at(FramePos(i64::try_from(len.0).unwrap_or(i64::MAX)))
+        self.seconds_at(FramePos::new(i64::try_from(len.0).unwrap_or(i64::MAX)))
     }
 
     /// The frame whose beginning is nearest to `at`.
     pub fn nearest(self, at: Seconds) -> FramePos {
-        FramePos(at.in_units(self.ratio()))
+        FramePos::new(at.in_units(self.ratio()))
     }
 
     /// The frame that is shown at `at`. A frame of an odd rate begins beside the grid; its own point of the grid is its.
     pub fn containing(self, at: Seconds) -> FramePos {
         let (num, den) = (i128::from(self.num()), i128::from(self.den()) * i128::from(GRID));
         // Half a point of the grid later: what was rounded down to before the frame's beginning is on it.
-        FramePos(((2 * i128::from(at.0) + 1) * num).div_euclid(2 * den) as i64)
+        FramePos::new(((2 * i128::from(at.0) + 1) * num).div_euclid(2 * den) as i64)
     }
 
     /// Frames a second, for exact reckoning.
@@ -259,19 +259,38 @@ impl<'de> Deserialize<'de> for FrameRate {
 
 /// An instant of a draft: the beginning of a frame at the job's rate.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
-pub struct FramePos(pub i64);
+pub struct FramePos(i64);
 
 /// A length in frames, never negative.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
-pub struct FrameLen(pub u64);
+pub struct FrameLen(u64);
 
 /// A signed move in frames.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
-pub struct FrameShift(pub i64);
+pub struct FrameShift(i64);
 
 impl FramePos {
-    pub fn checked_add(self, len: FrameLen) -> Option<Self> {
+    /// The beginning of a draft.
+    pub const ZERO: Self = Self(0);
+
+    /// So many frames from the beginning; negative before it.
+    pub const fn new(frames: i64) -> Self {
+        Self(frames)
+    }
+
+    /// Frames from the beginning.
+    pub const fn get(self) -> i64 {
+        self.0
+    }
+
+    /// Where something of this length that begins here ends.
+    pub fn end(self, len: FrameLen) -> Option<Self> {
         self.0.checked_add_unsigned(len.0).map(Self)
+    }
+
+    /// Later by a move, earlier where it is negative.
+    pub fn checked_shift(self, by: FrameShift) -> Option<Self> {
+        self.0.checked_add(by.0).map(Self)
     }
 
     /// The length from `earlier` to here; `None` when `earlier` is later.
@@ -281,8 +300,39 @@ impl FramePos {
 }
 
 impl FrameLen {
+    /// Nothing.
+    pub const ZERO: Self = Self(0);
+
+    /// So many frames.
+    pub const fn new(frames: u64) -> Self {
+        Self(frames)
+    }
+
+    /// How many frames.
+    pub const fn get(self) -> u64 {
+        self.0
+    }
+
+    /// Longer by a move, shorter where it is negative; `None` where nothing would be left.
     pub fn checked_shift(self, by: FrameShift) -> Option<Self> {
         self.0.checked_add_signed(by.0).map(Self)
+    }
+}
+
+impl FrameShift {
+    /// So many frames later, earlier where negative.
+    pub const fn new(frames: i64) -> Self {
+        Self(frames)
+    }
+
+    /// How many frames later.
+    pub const fn get(self) -> i64 {
+        self.0
+    }
+
+    /// The way back.
+    pub fn checked_neg(self) -> Option<Self> {
+        self.0.checked_neg().map(Self)
     }
 }
 
@@ -435,14 +485,17 @@ mod tests {
 
     #[test]
     fn only_sums_that_mean_something_have_an_answer() {
-        let (start, len) = (FramePos(100), FrameLen(24));
-        assert_eq!(start.checked_add(len), Some(FramePos(124)));
-        assert_eq!(FramePos(i64::MAX).checked_add(len), None);
-        assert_eq!(FramePos(124).since(start), Some(len));
-        assert_eq!(start.since(FramePos(124)), None, "a length is never negative");
-        assert_eq!(len.checked_shift(FrameShift(-24)), Some(FrameLen(0)));
-        assert_eq!(len.checked_shift(FrameShift(-25)), None);
-        assert_eq!([FrameLen(1), FrameLen(2), FrameLen(3)].into_iter().sum::<FrameLen>(), FrameLen(6));
+        let (start, len) = (FramePos::new(100), FrameLen::new(24));
+        assert_eq!(start.end(len), Some(FramePos::new(124)));
+        assert_eq!(FramePos::new(i64::MAX).end(len), None);
+        assert_eq!(FramePos::new(124).since(start), Some(len));
+        assert_eq!(start.since(FramePos::new(124)), None, "a length is never negative");
+        assert_eq!(len.checked_shift(FrameShift::new(-24)), Some(FrameLen::new(0)));
+        assert_eq!(len.checked_shift(FrameShift::new(-25)), None);
+        assert_eq!(
+            [FrameLen::new(1), FrameLen::new(2), FrameLen::new(3)].into_iter().sum::<FrameLen>(),
+            FrameLen::new(6)
+        );
     }
 
     #[test]
@@ -450,10 +503,10 @@ mod tests {
         let film = rate("24000/1001");
         let at = |num, den| Seconds::new(num, den).expect("seconds");
         // Frame 24 begins at 1.001 s.
-        assert_eq!(film.containing(at(1, 1)), FramePos(23));
-        assert_eq!(film.nearest(at(1, 1)), FramePos(24));
-        assert_eq!(film.containing(at(1001, 1000)), FramePos(24));
-        assert_eq!(film.seconds_of(FrameLen(24)), at(1001, 1000));
+        assert_eq!(film.containing(at(1, 1)), FramePos::new(23));
+        assert_eq!(film.nearest(at(1, 1)), FramePos::new(24));
+        assert_eq!(film.containing(at(1001, 1000)), FramePos::new(24));
+        assert_eq!(film.seconds_of(FrameLen::new(24)), at(1001, 1000));
         assert_eq!((film.nominal(), rate("25").nominal(), rate("60000/1001").nominal()), (24, 25, 60));
     }
 
@@ -487,7 +540,7 @@ mod tests {
         for (num, den) in FrameRate::OF_JOBS {
             let rate = FrameRate::new(num, den).expect("a rate");
             assert!(rate.is_of_jobs() && i64::from(den) * GRID % i64::from(num) == 0, "{rate}");
-            let second = rate.seconds_at(FramePos(i64::from(num)));
+            let second = rate.seconds_at(FramePos::new(i64::from(num)));
             assert_eq!(second, Seconds::new(i64::from(den), 1).expect("seconds"), "{rate}");
         }
         for rate in [44_100, 48_000, 96_000, 192_000] {
@@ -502,8 +555,8 @@ mod tests {
         assert_eq!(far + far, far);
         assert_eq!(far.scaled(Ratio::new(20, 1)), far);
         assert_eq!((Seconds::ZERO - far) - far, Seconds::ZERO - far);
-        assert_eq!(rate("1").seconds_at(FramePos(i64::MIN)), Seconds::ZERO - far);
-        assert_eq!(rate("1000").seconds_of(FrameLen(u64::MAX)), far);
+        assert_eq!(rate("1").seconds_at(FramePos::new(i64::MIN)), Seconds::ZERO - far);
+        assert_eq!(rate("1000").seconds_of(FrameLen::new(u64::MAX)), far);
         assert_eq!(far.to_string().parse::<Seconds>().expect("reads back"), far);
         // What earlier versions kept beside the grid is read, on its nearest point.
         let old: Seconds = "123456789/987654321".parse().expect("read");
@@ -521,9 +574,9 @@ mod tests {
         #[test]
         fn a_frame_survives_the_way_through_seconds(frame in 0i64..10_000_000, num in 1u32..1_000_000, den in 1u32..2000) {
             let Some(rate) = FrameRate::new(num, den) else { return Ok(()) };
-            let at = rate.seconds_at(FramePos(frame));
-            prop_assert_eq!(rate.nearest(at), FramePos(frame));
-            prop_assert_eq!(rate.containing(at), FramePos(frame));
+            let at = rate.seconds_at(FramePos::new(frame));
+            prop_assert_eq!(rate.nearest(at), FramePos::new(frame));
+            prop_assert_eq!(rate.containing(at), FramePos::new(frame));
             prop_assert_eq!(at.to_string().parse::<Seconds>().expect("reads back"), at);
         }
     }

@@ -120,8 +120,10 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     let wav = folder.join(format!(".{}.part.wav", plan.file));
     let size = drawn(plan);
     let (w, h) = if plan.portrait { (size.1, size.0) } else { size };
-    let started = FramePos(
-        plan.rate.nearest(Seconds::from_measured(f64::from(plan.recorded_at.timestamp().rem_euclid(86_400) as i32))).0,
+    let started = FramePos::new(
+        plan.rate
+            .nearest(Seconds::from_measured(f64::from(plan.recorded_at.timestamp().rem_euclid(86_400) as i32)))
+            .get(),
     );
     let mut command = Guarded::ffmpeg().args([
         "-f",
@@ -143,7 +145,7 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
         .args(["-vf", &format!("format=yuv420p,scale={}:{}:flags=bilinear", w * 2, h * 2)])
         .args(["-c:v", "libx264", "-preset", "ultrafast", "-crf", "23", "-g", "50", "-threads", "2"])
         .args(["-metadata", &format!("creation_time={}", plan.recorded_at.format("%Y-%m-%dT%H:%M:%SZ"))])
-        .args(["-timecode", &timecode(started.0 as u64, plan.rate, false), "-f", "mp4"])
+        .args(["-timecode", &timecode(started.get() as u64, plan.rate, false), "-f", "mp4"])
         .output(&temporary)
         .spawn_fed()?;
     let mut pipe = child.stdin.take().ok_or(MediaError::NotVideo)?;

@@ -137,7 +137,7 @@ fn promised(video: &Value) -> Seconds {
         video["nb_frames"].as_str().and_then(|n| n.parse::<i64>().ok()).filter(|n| (1..100_000_000).contains(n));
     let rate = video["avg_frame_rate"].as_str().and_then(|r| r.parse::<FrameRate>().ok());
     match (frames, rate) {
-        (Some(frames), Some(rate)) => rate.seconds_at(FramePos(frames)),
+        (Some(frames), Some(rate)) => rate.seconds_at(FramePos::new(frames)),
         _ => Seconds::ZERO,
     }
 }

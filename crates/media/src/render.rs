@@ -106,7 +106,7 @@ impl Job {
             p.speed.1,
             self.purpose,
             p.clip_rate,
-            p.len.0
+            p.len.get()
         );
         hash.update(text.as_bytes());
         short(&hash)
@@ -115,7 +115,7 @@ impl Job {
     fn music_key(&self, m: &MusicPart) -> String {
         let mut hash = blake3::Hasher::new();
         hash.update(
-            format!("{PIECE_VERSION} {} {:?} {} {}", m.content, m.version, self.rate, self.frames().0).as_bytes(),
+            format!("{PIECE_VERSION} {} {:?} {} {}", m.content, m.version, self.rate, self.frames().get()).as_bytes(),
         );
         short(&hash)
     }
@@ -142,7 +142,7 @@ pub async fn render(
             continue;
         }
         shelf.ensure_room()?;
-        let (command, frames, work) = (piece_command(job, piece), piece.len.0, shelf.work()?);
+        let (command, frames, work) = (piece_command(job, piece), piece.len.get(), shelf.work()?);
         tasks.spawn(async move {
             let _permit = permits::render().await;
             let temporary = work.path().join("piece.mp4");
@@ -173,7 +173,8 @@ fn piece_command(job: &Job, piece: &Piece) -> Guarded {
     let (w, h) = (job.width, job.height);
     // A quarter of a frame before the wanted one: neither the seek nor the rounding that follows shows its neighbour.
     let first = piece.clip_rate.nearest(piece.start);
-    let seek = (piece.clip_rate.seconds_at(FramePos(first.0)).to_f64() - 0.25 / piece.clip_rate.to_f64()).max(0.0);
+    let seek =
+        (piece.clip_rate.seconds_at(FramePos::new(first.get())).to_f64() - 0.25 / piece.clip_rate.to_f64()).max(0.0);
     let (num, den) = piece.speed;
     // An output frame shows what the clip shows at its beginning. Times are in microseconds by then; a few of them early,
     // so that a frame that begins exactly there is not taken for a later one.
@@ -192,7 +193,16 @@ fn piece_command(job: &Job, piece: &Piece) -> Guarded {
     let command = if seek > 0.0 { Guarded::ffmpeg().args(["-ss", &format!("{seek:.6}")]) } else { Guarded::ffmpeg() };
     command
         .input(&piece.file)
-        .args(["-map", "0:v:0", "-vf", &filters, "-r", &job.rate.to_string(), "-frames:v", &piece.len.0.to_string()])
+        .args([
+            "-map",
+            "0:v:0",
+            "-vf",
+            &filters,
+            "-r",
+            &job.rate.to_string(),
+            "-frames:v",
+            &piece.len.get().to_string(),
+        ])
         .args(["-c:v", "libx264"])
         .args(quality.iter().copied())
         // ITU-R BT.709 in limited range, and said so: what is not said is guessed, and guessed otherwise elsewhere.

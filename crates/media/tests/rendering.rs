@@ -20,9 +20,9 @@ fn piece(file: &Path, clip_rate: &str, first: i64, speed: (i64, i64), len: u64) 
         file: file.to_path_buf(),
         content: file.display().to_string(),
         clip_rate,
-        start: clip_rate.seconds_at(legere_core::time::FramePos(first)),
+        start: clip_rate.seconds_at(legere_core::time::FramePos::new(first)),
         speed,
-        len: FrameLen(len),
+        len: FrameLen::new(len),
     }
 }
 
@@ -156,7 +156,7 @@ async fn many_pieces_add_up_exactly() {
         let to = dir.path().join("film.mp4");
         render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
         let (instants, clock) = instants(&to);
-        assert_eq!(instants.len() as u64, draft.frames().0);
+        assert_eq!(instants.len() as u64, draft.frames().get());
         let step = clock * i64::from(draft.rate.den()) / i64::from(draft.rate.num());
         assert!(
             instants.iter().enumerate().all(|(i, at)| *at == i as i64 * step),

@@ -194,29 +194,29 @@ async fn nudges_within_a_second_are_one_to_undo_and_each_of_them_counts() {
     let world = World::new().await;
     let draft = world.draft(3).await;
     let me = by(41, Step::Arrange);
-    let nudge = |by| Edit::MoveCut { shot: ShotId::from_u128(1), by: FrameShift(by) };
+    let nudge = |by| Edit::MoveCut { shot: ShotId::from_u128(1), by: FrameShift::new(by) };
     let first_len = || async { world.store.draft(draft).await.expect("draft").body.cut.shots()[0].len };
     for _ in 0..9 {
         cut(&world.store, world.job, me, draft, None, &nudge(1)).await.expect("kept");
     }
-    assert_eq!(first_len().await, FrameLen(33));
-    let slip = Edit::Slip { shot: ShotId::from_u128(2), by: FrameShift(3) };
+    assert_eq!(first_len().await, FrameLen::new(33));
+    let slip = Edit::Slip { shot: ShotId::from_u128(2), by: FrameShift::new(3) };
     cut(&world.store, world.job, me, draft, None, &slip).await.expect("kept");
     cut(&world.store, world.job, me, draft, None, &nudge(2)).await.expect("kept");
     assert_eq!(world.undo(me).await.expect("undo"), "move the cut");
-    assert_eq!(first_len().await, FrameLen(33), "another nudge, behind something else");
+    assert_eq!(first_len().await, FrameLen::new(33), "another nudge, behind something else");
     assert_eq!(world.undo(me).await.expect("undo"), "other part of the clip");
     assert_eq!(world.undo(me).await.expect("undo"), "move the cut");
     assert_eq!(world.store.draft(draft).await.expect("draft").body, body(3));
     world.redo(me).await.expect("redo");
-    assert_eq!(first_len().await, FrameLen(33));
+    assert_eq!(first_len().await, FrameLen::new(33));
     // Slowly pressed keys are apart.
     cut(&world.store, world.job, me, draft, None, &nudge(1)).await.expect("kept");
     let old = "UPDATE journal SET at = at - interval '2 seconds'";
     legere_store::sqlx::query(old).execute(world.store.pool()).await.expect("aged");
     cut(&world.store, world.job, me, draft, None, &nudge(1)).await.expect("kept");
     world.undo(me).await.expect("undo");
-    assert_eq!(first_len().await, FrameLen(34));
+    assert_eq!(first_len().await, FrameLen::new(34));
 }
 
 #[tokio::test]
@@ -401,8 +401,8 @@ proptest! {
                 let before = parts(&world.store.draft(draft).await.expect("draft"));
                 let shot = ShotId::from_u128;
                 let (edit, replay) = match act {
-                    Act::Cut { shot: s, by } => (Some(Edit::MoveCut { shot: shot(s), by: FrameShift(by) }), false),
-                    Act::Slip { shot: s, by } => (Some(Edit::Slip { shot: shot(s), by: FrameShift(by) }), false),
+                    Act::Cut { shot: s, by } => (Some(Edit::MoveCut { shot: shot(s), by: FrameShift::new(by) }), false),
+                    Act::Slip { shot: s, by } => (Some(Edit::Slip { shot: shot(s), by: FrameShift::new(by) }), false),
                     Act::Pin { shot: s, on } => (Some(Edit::Pin { shot: shot(s), on }), false),
                     Act::Undo => (None, false),
                     Act::Redo => (None, true),

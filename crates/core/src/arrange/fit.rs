@@ -175,7 +175,7 @@ pub fn beyond(candidate: &Candidate, start: Seconds, end: Seconds) -> Beyond {
 
 /// On the drop the action falls on the cut itself; elsewhere it wants room before it and after it.
 fn place_of_hit(mark: &super::BeatMark, slot: &Slot) -> f64 {
-    let share = mark.at as f64 / slot.len.0.max(1) as f64;
+    let share = mark.at as f64 / slot.len.get().max(1) as f64;
     let place = if slot.on_drop { if mark.at == 0 { 0.0 } else { 0.5 + share } } else { (share - 0.4).abs() };
     place + if mark.beat == 1 { 0.0 } else { 0.1 }
 }
@@ -209,7 +209,7 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
     };
     let mut best: Option<(f64, Seconds, u64)> = None;
     for mark in &slot.marks {
-        let lead = rate.seconds_at(FramePos(mark.at as i64)).scaled(speed.ratio());
+        let lead = rate.seconds_at(FramePos::new(mark.at as i64)).scaled(speed.ratio());
         let start = c.range.hit() - lead;
         if start.is_negative() || start > latest {
             continue;

@@ -35,26 +35,26 @@ pub struct BeatMark {
 
 impl Slot {
     pub fn end(&self) -> FramePos {
-        FramePos(self.start.0 + self.len.0 as i64)
+        FramePos::new(self.start.get() + self.len.get() as i64)
     }
 
     /// Divides at the mark nearest to the middle, or in the middle where nothing marks the music: a cut off the beat is
     /// better than no draft. `None` when there is no room for two shots.
     pub fn split(&self) -> Option<(Self, Self)> {
-        let middle = self.len.0 / 2;
+        let middle = self.len.get() / 2;
         let cut = self
             .marks
             .iter()
             .map(|m| m.at)
-            .filter(|at| *at >= SHORTEST.0 * 2 && self.len.0 - at >= SHORTEST.0 * 2)
+            .filter(|at| *at >= SHORTEST.get() * 2 && self.len.get() - at >= SHORTEST.get() * 2)
             .min_by_key(|at| at.abs_diff(middle))
-            .or_else(|| (self.len.0 >= SHORTEST.0 * 4).then_some(middle))?;
+            .or_else(|| (self.len.get() >= SHORTEST.get() * 4).then_some(middle))?;
         let mut left = self.clone();
         let mut right = self.clone();
-        left.len = FrameLen(cut);
+        left.len = FrameLen::new(cut);
         left.marks.retain(|m| m.at < cut);
-        right.start = FramePos(self.start.0 + cut as i64);
-        right.len = FrameLen(self.len.0 - cut);
+        right.start = FramePos::new(self.start.get() + cut as i64);
+        right.len = FrameLen::new(self.len.get() - cut);
         right.marks = self.marks.iter().filter(|m| m.at >= cut).map(|m| BeatMark { at: m.at - cut, ..*m }).collect();
         right.on_drop = false;
         if left.wants == Some(Role::Closing) {
@@ -69,10 +69,10 @@ impl Slot {
     /// This slot and the next as one.
     pub fn joined(&self, next: &Self) -> Self {
         let mut both = self.clone();
-        let total = (self.len.0 + next.len.0) as f64;
-        both.len = FrameLen(self.len.0 + next.len.0);
-        both.energy = (self.energy * self.len.0 as f64 + next.energy * next.len.0 as f64) / total;
-        both.marks.extend(next.marks.iter().map(|m| BeatMark { at: m.at + self.len.0, ..*m }));
+        let total = (self.len.get() + next.len.get()) as f64;
+        both.len = FrameLen::new(self.len.get() + next.len.get());
+        both.energy = (self.energy * self.len.get() as f64 + next.energy * next.len.get() as f64) / total;
+        both.marks.extend(next.marks.iter().map(|m| BeatMark { at: m.at + self.len.get(), ..*m }));
         both.wants = self.wants.or(next.wants);
         both
     }
@@ -81,10 +81,10 @@ impl Slot {
 /// Divides a version (its reading, in its own time) into slots. `pace` has one entry per section; a missing one is
 /// the usual one for its kind.
 pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot> {
-    let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).0.max(0);
-    let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).0.clamp(0, total);
+    let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).get().max(0);
+    let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).get().clamp(0, total);
     let metre = f64::from(reading.metre());
-    let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.0 as i64);
+    let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.get() as i64);
     let mut cuts: Vec<(i64, usize)> = Vec::new();
     for (index, section) in reading.sections.iter().enumerate() {
         let pace = pace.get(index).copied().unwrap_or_else(|| Pace::for_kind(section.kind));
@@ -129,8 +129,8 @@ pub fn slots_under(draft: &Draft, reading: &TrackReading) -> Vec<Slot> {
         let middle = rate.seconds_at(at).to_f64() + 0.05;
         reading.sections.iter().position(|s| middle < s.end).unwrap_or(reading.sections.len() - 1)
     };
-    let cuts: Vec<(i64, usize)> = draft.placed().map(|(at, _)| (at.0, section(at))).collect();
-    build(reading, rate, draft.len().0 as i64, &cuts)
+    let cuts: Vec<(i64, usize)> = draft.placed().map(|(at, _)| (at.get(), section(at))).collect();
+    build(reading, rate, draft.len().get() as i64, &cuts)
 }
 
 fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usize)]) -> Vec<Slot> {
@@ -138,7 +138,7 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
         .cues
         .iter()
         .filter(|c| c.kind == CueKind::Drop)
-        .map(|c| rate.nearest(Seconds::from_measured(c.at)).0)
+        .map(|c| rate.nearest(Seconds::from_measured(c.at)).get())
         .collect();
     let ends = cuts.iter().skip(1).map(|(c, _)| *c).chain([total]);
     let mut slots: Vec<Slot> = cuts
@@ -146,11 +146,11 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
         .zip(ends)
         .filter(|((start, _), end)| end > start)
         .map(|((start, section), end)| {
-            let seconds = |f: i64| rate.seconds_at(FramePos(f)).to_f64();
+            let seconds = |f: i64| rate.seconds_at(FramePos::new(f)).to_f64();
             let marks = reading
                 .beats
                 .iter()
-                .map(|b| (rate.nearest(Seconds::from_measured(b.at)).0, b))
+                .map(|b| (rate.nearest(Seconds::from_measured(b.at)).get(), b))
                 .filter(|(at, _)| at >= start && *at < end)
                 .map(|(at, b)| BeatMark { at: (at - start) as u64, bar: b.bar, beat: b.beat })
                 .collect();
@@ -158,8 +158,8 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
             // A section whose energy a person set is louder or softer as a whole; its rise and fall stays.
             let lifted = if of.energy_by_hand { of.energy - reading.energy.mean(of.start, of.end) } else { 0.0 };
             Slot {
-                start: FramePos(*start),
-                len: FrameLen((end - start) as u64),
+                start: FramePos::new(*start),
+                len: FrameLen::new((end - start) as u64),
                 energy: (reading.energy.mean(seconds(*start), seconds(end)) + lifted).clamp(0.0, 100.0),
                 kind: of.kind,
                 section: *section,

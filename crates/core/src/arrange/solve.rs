@@ -136,7 +136,7 @@ impl<'a> Arranger<'a> {
             let mut open: Vec<usize> = (0..self.slots.len()).filter(|i| self.pins[*i].is_none()).collect();
             open.sort_by_key(|i| std::cmp::Reverse(self.slots[*i].len));
             // More slots than clips are joined afterwards.
-            let Some((at, _)) = open.iter().zip(&room).find(|(i, room)| self.slots[**i].len.0 > **room) else {
+            let Some((at, _)) = open.iter().zip(&room).find(|(i, room)| self.slots[**i].len.get() > **room) else {
                 return Ok(());
             };
             let (left, right) = self.slots[*at].split().ok_or_else(|| self.too_little())?;
@@ -154,7 +154,7 @@ impl<'a> Arranger<'a> {
                 .min_by_key(|i| {
                     let (a, b) = (&self.slots[*i], &self.slots[i + 1]);
                     // Across a section only when nothing else is left: the music changes there.
-                    (a.section != b.section, b.on_drop, a.len.0 + b.len.0)
+                    (a.section != b.section, b.on_drop, a.len.get() + b.len.get())
                 });
             let Some(i) = pair else { return };
             let both = self.slots[i].joined(&self.slots[i + 1]);
@@ -458,7 +458,7 @@ fn direction(movement: Movement) -> &'static str {
 fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec<Option<Shot>>) {
     let mut out: Vec<(Slot, Option<Shot>)> = slots.into_iter().map(|s| (s, None)).collect();
     for (start, shot) in pinned {
-        let end = FramePos(start.0 + shot.len.0 as i64);
+        let end = FramePos::new(start.get() + shot.len.get() as i64);
         let mut next: Vec<(Slot, Option<Shot>)> = Vec::new();
         let mut place: Option<Slot> = None;
         for (slot, pin) in out {
@@ -494,7 +494,7 @@ fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec
     // Slivers beside a pin are given to a free neighbour, so that no flash is left.
     let mut i = 0;
     while i < out.len() {
-        let sliver = out[i].1.is_none() && out[i].0.len.0 < crate::draft::SHORTEST.0;
+        let sliver = out[i].1.is_none() && out[i].0.len.get() < crate::draft::SHORTEST.get();
         let before = i.checked_sub(1).filter(|b| out[*b].1.is_none());
         let after = (i + 1 < out.len() && out[i + 1].1.is_none()).then_some(i + 1);
         match (sliver, before, after) {
@@ -514,8 +514,8 @@ fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec
 
 /// The part of a slot between two frames, if that is anything.
 fn clipped(slot: &Slot, from: FramePos, to: FramePos) -> Option<Slot> {
-    let len = to.since(from).filter(|l| l.0 > 0)?;
-    let offset = from.since(slot.start)?.0;
+    let len = to.since(from).filter(|l| l.get() > 0)?;
+    let offset = from.since(slot.start)?.get();
     let mut part = slot.clone();
     part.start = from;
     part.len = len;
@@ -523,7 +523,7 @@ fn clipped(slot: &Slot, from: FramePos, to: FramePos) -> Option<Slot> {
     part.marks = slot
         .marks
         .iter()
-        .filter(|m| m.at >= offset && m.at < offset + len.0)
+        .filter(|m| m.at >= offset && m.at < offset + len.get())
         .map(|m| super::slot::BeatMark { at: m.at - offset, ..*m })
         .collect();
     Some(part)

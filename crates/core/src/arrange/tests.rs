@@ -76,7 +76,7 @@ fn contexts(judged: &[Judged]) -> Vec<ShotContext> {
 #[test]
 fn slots_cover_the_music_without_a_gap() {
     let slots = slots(&music(), rate(), &[]);
-    let total: u64 = slots.iter().map(|s| s.len.0).sum();
+    let total: u64 = slots.iter().map(|s| s.len.get()).sum();
     assert_eq!(total, (48.0 * 24000.0 / 1001.0) as u64);
     assert!(slots.windows(2).all(|w| w[0].end() == w[1].start));
     let text: Vec<String> = slots
@@ -84,8 +84,8 @@ fn slots_cover_the_music_without_a_gap() {
         .map(|s| {
             format!(
                 "{:>4} {:>3} {:<6} {:>3.0} {}",
-                s.start.0,
-                s.len.0,
+                s.start.get(),
+                s.len.get(),
                 s.kind.word(),
                 s.energy,
                 s.wants.map_or("", Role::word)
@@ -99,14 +99,14 @@ fn slots_cover_the_music_without_a_gap() {
 fn shots_are_longest_where_the_music_breathes() {
     let slots = slots(&music(), rate(), &[]);
     let mean = |kind| {
-        let lens: Vec<f64> = slots.iter().filter(|s| s.kind == kind).map(|s| s.len.0 as f64).collect();
+        let lens: Vec<f64> = slots.iter().filter(|s| s.kind == kind).map(|s| s.len.get() as f64).collect();
         lens.iter().sum::<f64>() / lens.len() as f64
     };
     assert!(mean(SectionKind::Intro) > 1.5 * mean(SectionKind::Groove));
     assert!(mean(SectionKind::Groove) > 1.3 * mean(SectionKind::Drop));
-    let drop: Vec<u64> = slots.iter().filter(|s| s.kind == SectionKind::Drop).map(|s| s.len.0 / 6).collect();
+    let drop: Vec<u64> = slots.iter().filter(|s| s.kind == SectionKind::Drop).map(|s| s.len.get() / 6).collect();
     assert!(drop.iter().collect::<HashSet<_>>().len() > 1, "no even beat: {drop:?}");
-    let build: Vec<u64> = slots.iter().filter(|s| s.kind == SectionKind::Build).map(|s| s.len.0).collect();
+    let build: Vec<u64> = slots.iter().filter(|s| s.kind == SectionKind::Build).map(|s| s.len.get()).collect();
     assert!(build[0] > *build.last().expect("slots"), "a build hurries: {build:?}");
 }
 
@@ -127,7 +127,7 @@ fn energy_follows_energy_and_a_hero_hits_the_drop() {
     for (shot, slot) in result.draft.shots().iter().zip(&result.slots) {
         let Some(at) = shot.hit_at else { continue };
         assert!(slot.marks.iter().any(|m| m.at == at), "on a beat");
-        let shown = shot.source.start + rate().seconds_at(FramePos(at as i64));
+        let shown = shot.source.start + rate().seconds_at(FramePos::new(at as i64));
         assert!((shown.to_f64() - 2.0).abs() < 0.5 / 23.976, "{shown:?}");
     }
 }
@@ -142,7 +142,7 @@ fn a_snapshot_of_a_proposal() {
         .zip(judged(&pool, &result.draft))
         .map(|((at, s), j)| {
             let c = pool.iter().find(|c| c.select == s.source.select).expect("known");
-            format!("{:>4} {:>3} {} {:>3.0}  {}", at.0, s.len.0, c.name, j.energy, j.why.join("; "))
+            format!("{:>4} {:>3} {} {:>3.0}  {}", at.get(), s.len.get(), c.name, j.energy, j.why.join("; "))
         })
         .collect();
     insta::assert_snapshot!("proposal", text.join("\n"));
@@ -229,10 +229,10 @@ proptest! {
         }
         let pace: Vec<Pace> = pace.iter().map(|(q, v)| Pace::new(Pace::CHOICES[*q], *v).expect("pace")).collect();
         let slots = slots(&music(), rate(), &pace);
-        let total: u64 = slots.iter().map(|s| s.len.0).sum();
+        let total: u64 = slots.iter().map(|s| s.len.get()).sum();
         match Arranger::new(&pool, slots, rate(), &[]).and_then(|a| a.solve(&mut ShotIds::seeded(1))) {
             Ok(result) => {
-                prop_assert_eq!(result.draft.len(), FrameLen(total));
+                prop_assert_eq!(result.draft.len(), FrameLen::new(total));
                 prop_assert!(result.draft.shots().iter().all(|s| s.len >= SHORTEST));
                 prop_assert!(result.draft.shots().iter().all(|s| s.source_end(rate()) <= s.source.media));
                 let selects: HashSet<_> = result.draft.shots().iter().map(|s| s.source.select).collect();
@@ -246,11 +246,11 @@ proptest! {
 #[test]
 fn a_slot_divides_at_a_mark_and_joins_again() {
     let slots = slots(&music(), rate(), &[]);
-    for slot in slots.iter().filter(|s| s.len.0 > 40) {
+    for slot in slots.iter().filter(|s| s.len.get() > 40) {
         let (left, right) = slot.split().expect("marks inside");
         assert_eq!(left.end(), right.start);
         assert_eq!((left.start, right.end()), (slot.start, slot.end()));
-        assert!(slot.marks.iter().any(|m| m.at == left.len.0), "on a mark");
+        assert!(slot.marks.iter().any(|m| m.at == left.len.get()), "on a mark");
         assert_eq!(left.marks.len() + right.marks.len(), slot.marks.len());
         let both = left.joined(&right);
         assert_eq!((both.start, both.len, both.marks.len()), (slot.start, slot.len, slot.marks.len()));
@@ -302,7 +302,7 @@ fn each_pace_has_its_words_and_nothing_else_is_a_pace() {
 
 #[test]
 fn a_clip_is_slowed_only_as_far_as_its_frames_go() {
-    let slot = |len| Slot { len: FrameLen(len), marks: vec![], ..slots(&music(), rate(), &[])[0].clone() };
+    let slot = |len| Slot { len: FrameLen::new(len), marks: vec![], ..slots(&music(), rate(), &[])[0].clone() };
     let mut fast = candidates(1);
     fast[0].rate = "60000/1001".parse().expect("a rate");
     fast[0].media = secs(2.0);
@@ -349,7 +349,7 @@ fn one_long_clip_among_short_ones_is_no_reason_to_give_up() {
         c.range = Range::new(secs(0.2), secs(3.0), secs(1.0)).expect("range");
     }
     let found = arranged(&list);
-    assert_eq!(found.draft.len().0, slots(&music(), rate(), &[]).iter().map(|s| s.len.0).sum::<u64>());
+    assert_eq!(found.draft.len().get(), slots(&music(), rate(), &[]).iter().map(|s| s.len.get()).sum::<u64>());
     let mut used: Vec<SelectId> = found.draft.placed().map(|(_, s)| s.source.select).collect();
     let all = used.len();
     used.sort_unstable();
@@ -369,10 +369,10 @@ fn a_shot_is_judged_by_what_it_shows_and_beside_its_neighbours_as_they_are_now()
     }
     let mut draft = arranged(&pool).draft;
     let place =
-        draft.shots().iter().position(|s| s.len.0 < 30 && s.source.start < secs(1.5)).expect("a short calm shot");
+        draft.shots().iter().position(|s| s.len.get() < 30 && s.source.start < secs(1.5)).expect("a short calm shot");
     let before = judged(&pool, &draft)[place].clone();
     for _ in 0..40 {
-        let slip = Edit::Slip { shot: draft.shots()[place].id, by: FrameShift(2) };
+        let slip = Edit::Slip { shot: draft.shots()[place].id, by: FrameShift::new(2) };
         draft = draft.apply(&slip).unwrap_or(draft);
     }
     let after = judged(&pool, &draft)[place].clone();

@@ -44,7 +44,7 @@ pub struct Figures {
 
 /// `shots` belong to the shots of the draft, in their order.
 pub fn figures(draft: &Draft, shots: &[ShotContext]) -> Figures {
-    let lens: Vec<u64> = draft.shots().iter().map(|s| s.len.0).collect();
+    let lens: Vec<u64> = draft.shots().iter().map(|s| s.len.get()).collect();
     let n = lens.len().max(1) as f64;
     let pairs: Vec<(f64, f64)> = shots.iter().map(|s| (s.level, s.wanted)).collect();
     Figures {
@@ -76,7 +76,7 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
     let mut found = Vec::new();
     let mut seen: HashMap<SelectId, usize> = HashMap::new();
     for (i, ((start, shot), about)) in draft.placed().zip(shots).enumerate() {
-        let frame = start.0.max(0) as u64;
+        let frame = start.get().max(0) as u64;
         let mut say = |words: String| found.push(Finding { frame, shot: shot.id, words });
         if let Some(first) = seen.insert(shot.source.select, i) {
             say(format!("{} is shown twice: shots {} and {}", about.name, first + 1, i + 1));
@@ -97,15 +97,15 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
     }
     let total = draft.len();
     if let Some(last) = draft.shots().last().filter(|_| total != music) {
-        let words = format!("pictures and music end {} apart", frames(total.0.abs_diff(music.0)));
-        found.push(Finding { frame: total.0.min(music.0), shot: last.id, words });
+        let words = format!("pictures and music end {} apart", frames(total.get().abs_diff(music.get())));
+        found.push(Finding { frame: total.get().min(music.get()), shot: last.id, words });
     }
     found
 }
 
 /// How many cuts lie on a beat, and how many there are.
 pub fn cuts_on_beats(draft: &Draft, beats: &[u64]) -> (usize, usize) {
-    let cuts: Vec<u64> = draft.placed().skip(1).map(|(at, _)| at.0.max(0) as u64).collect();
+    let cuts: Vec<u64> = draft.placed().skip(1).map(|(at, _)| at.get().max(0) as u64).collect();
     (cuts.iter().filter(|c| off_the_beat(**c, beats) == 0).count(), cuts.len())
 }
 

@@ -13,7 +13,7 @@ fn rate() -> FrameRate {
 fn shot(select: u128, len: u64, energy: f64) -> (Shot, f64) {
     let shot = Shot {
         id: ShotId::from_u128(u128::from(len) * 1000 + energy as u128),
-        len: FrameLen(len),
+        len: FrameLen::new(len),
         source: Source {
             select: SelectId::from_u128(select),
             clip: ClipId::from_u128(select),
@@ -64,7 +64,7 @@ fn looked_at(shots: Vec<(Shot, f64)>, framings: &[Option<Framing>]) -> (Draft, V
     let (shots, energies): (Vec<Shot>, Vec<f64>) = shots.into_iter().unzip();
     let draft = Draft::new(rate(), shots).expect("a draft");
     let contexts = contexts(&draft, &energies, framings);
-    let found = check(&draft, &contexts, &beats(), FrameLen(200));
+    let found = check(&draft, &contexts, &beats(), FrameLen::new(200));
     (draft, contexts, found)
 }
 

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 
 /// The shortest shot, in frames: two are a flash.
-pub const SHORTEST: FrameLen = FrameLen(3);
+pub const SHORTEST: FrameLen = FrameLen::new(3);
 
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum DraftError {
@@ -21,7 +21,7 @@ pub enum DraftError {
     NoShot,
     #[error("two shots of a draft cannot be the same one")]
     TwiceTheSame,
-    #[error("a shot of fewer than {} frames would be a flash", SHORTEST.0)]
+    #[error("a shot of fewer than {} frames would be a flash", SHORTEST.get())]
     Flash,
     #[error("the clip has no more frames on this side")]
     ClipEnds,
@@ -106,8 +106,8 @@ impl Shot {
 
     /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is not in it any more.
     fn hit_moved(&self, by: FrameShift) -> Option<u64> {
-        let back = by.0.checked_neg()?;
-        self.hit_at?.checked_add_signed(back).filter(|at| *at < self.len.0)
+        let back = by.get().checked_neg()?;
+        self.hit_at?.checked_add_signed(back).filter(|at| *at < self.len.get())
     }
 
     fn fits(&self, rate: FrameRate) -> bool {
@@ -195,9 +195,9 @@ impl Draft {
 
     /// The shots with the frame at which each begins.
     pub fn placed(&self) -> impl Iterator<Item = (FramePos, &Shot)> {
-        self.shots.iter().scan(FramePos(0), |at, shot| {
+        self.shots.iter().scan(FramePos::new(0), |at, shot| {
             let start = *at;
-            *at = start.checked_add(shot.len)?;
+            *at = start.end(shot.len)?;
             Some((start, shot))
         })
     }
@@ -214,7 +214,7 @@ impl Draft {
             Edit::Slip { shot, by } => {
                 let rate = self.rate;
                 let target = next.open_shot(*shot)?;
-                let moved = rate.seconds_at(FramePos(by.0)).scaled(target.source.speed.ratio());
+                let moved = rate.seconds_at(FramePos::new(by.get())).scaled(target.source.speed.ratio());
                 target.source.start = target.source.start + moved;
                 if !target.fits(rate) {
                     return Err(DraftError::ClipEnds);
@@ -247,11 +247,12 @@ impl Draft {
         if left.pinned || right.pinned {
             return Err(DraftError::Pinned);
         }
-        let back = by.0.checked_neg().map(FrameShift).ok_or(DraftError::Flash)?;
+        let back = by.get().checked_neg().map(FrameShift::new).ok_or(DraftError::Flash)?;
         left.len = left.len.checked_shift(by).ok_or(DraftError::Flash)?;
         right.len = right.len.checked_shift(back).ok_or(DraftError::Flash)?;
         // The later shot keeps its pictures where they are on the music: its hit stays on the beat.
-        right.source.start = right.source.start + rate.seconds_at(FramePos(by.0)).scaled(right.source.speed.ratio());
+        right.source.start =
+            right.source.start + rate.seconds_at(FramePos::new(by.get())).scaled(right.source.speed.ratio());
         right.hit_at = right.hit_moved(by);
         Ok(())
     }

@@ -8,7 +8,7 @@ fn rate() -> FrameRate {
 fn shot(len: u64, start_ms: i64, speed: (i64, i64)) -> Shot {
     Shot {
         id: ShotId::from_u128(u128::from(len)),
-        len: FrameLen(len),
+        len: FrameLen::new(len),
         source: Source {
             select: SelectId::from_u128(u128::from(len)),
             clip: ClipId::from_u128(7),
@@ -36,15 +36,15 @@ fn draft() -> Draft {
 
 fn edits() -> impl Strategy<Value = Edit> {
     prop_oneof![
-        (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift(by) }),
-        (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift(by) }),
+        (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) }),
+        (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift::new(by) }),
         (0usize..5, any::<bool>()).prop_map(|(shot, on)| Edit::Pin { shot: at(shot), on }),
         (0usize..5, 0i64..9000).prop_map(|(place, ms)| {
             let new = shot(20, ms, (1, 1));
             Edit::Replace { shot: at(place), source: new.source, hit_at: None }
         }),
-        (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift(by) }),
-        (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift(by) }),
+        (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) }),
+        (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift::new(by) }),
     ]
 }
 
@@ -56,10 +56,10 @@ proptest! {
         for edit in edits {
             let Ok(next) = now.apply(&edit) else { continue };
             prop_assert_eq!(next.len(), total);
-            let mut at = FramePos(0);
+            let mut at = FramePos::new(0);
             for (start, shot) in next.placed() {
                 prop_assert_eq!(start, at, "gapless");
-                at = at.checked_add(shot.len).expect("small");
+                at = at.end(shot.len).expect("small");
                 prop_assert!(shot.len >= SHORTEST);
                 prop_assert!(!shot.source.start.is_negative());
                 prop_assert!(shot.source_end(rate()) <= shot.source.media);
@@ -72,9 +72,9 @@ proptest! {
 
     #[test]
     fn a_cut_moved_there_and_back_is_where_it_was(shot in 0usize..3, by in -8i64..8) {
-        let there = draft().apply(&Edit::MoveCut { shot: at(shot), by: FrameShift(by) });
+        let there = draft().apply(&Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) });
         if let Ok(there) = there {
-            let back = there.apply(&Edit::MoveCut { shot: at(shot), by: FrameShift(-by) }).expect("back");
+            let back = there.apply(&Edit::MoveCut { shot: at(shot), by: FrameShift::new(-by) }).expect("back");
             let before = draft();
             for (a, b) in back.shots().iter().zip(before.shots()) {
                 prop_assert_eq!((a.len, &a.source), (b.len, &b.source));
@@ -86,26 +86,26 @@ proptest! {
 #[test]
 fn moving_a_cut_leaves_the_later_shots_hit_on_its_beat() {
     let before = draft();
-    let after = before.apply(&Edit::MoveCut { shot: at(0), by: FrameShift(5) }).expect("room");
-    let on_music = |d: &Draft| d.placed().nth(1).map(|(start, s)| start.0 + s.hit_at.expect("hit") as i64);
+    let after = before.apply(&Edit::MoveCut { shot: at(0), by: FrameShift::new(5) }).expect("room");
+    let on_music = |d: &Draft| d.placed().nth(1).map(|(start, s)| start.get() + s.hit_at.expect("hit") as i64);
     assert_eq!(on_music(&before), on_music(&after));
-    assert_eq!(after.shots()[0].len, FrameLen(53));
+    assert_eq!(after.shots()[0].len, FrameLen::new(53));
 }
 
 #[test]
 fn what_cannot_be_done_is_said() {
     let d = draft();
-    assert_eq!(d.apply(&Edit::MoveCut { shot: at(3), by: FrameShift(1) }), Err(DraftError::PieceEnds));
-    assert_eq!(d.apply(&Edit::MoveCut { shot: at(2), by: FrameShift(10) }), Err(DraftError::Flash));
-    assert_eq!(d.apply(&Edit::MoveCut { shot: at(4), by: FrameShift(1) }), Err(DraftError::NoShot));
-    assert_eq!(d.apply(&Edit::Slip { shot: at(3), by: FrameShift(-13) }), Err(DraftError::ClipEnds));
+    assert_eq!(d.apply(&Edit::MoveCut { shot: at(3), by: FrameShift::new(1) }), Err(DraftError::PieceEnds));
+    assert_eq!(d.apply(&Edit::MoveCut { shot: at(2), by: FrameShift::new(10) }), Err(DraftError::Flash));
+    assert_eq!(d.apply(&Edit::MoveCut { shot: at(4), by: FrameShift::new(1) }), Err(DraftError::NoShot));
+    assert_eq!(d.apply(&Edit::Slip { shot: at(3), by: FrameShift::new(-13) }), Err(DraftError::ClipEnds));
     let pinned = d.apply(&Edit::Pin { shot: at(1), on: true }).expect("pin");
-    assert_eq!(pinned.apply(&Edit::Slip { shot: at(1), by: FrameShift(1) }), Err(DraftError::Pinned));
+    assert_eq!(pinned.apply(&Edit::Slip { shot: at(1), by: FrameShift::new(1) }), Err(DraftError::Pinned));
     // A pin holds both ends of its shot.
     for shot in [at(0), at(1)] {
-        assert_eq!(pinned.apply(&Edit::MoveCut { shot, by: FrameShift(1) }), Err(DraftError::Pinned));
+        assert_eq!(pinned.apply(&Edit::MoveCut { shot, by: FrameShift::new(1) }), Err(DraftError::Pinned));
     }
-    assert!(pinned.apply(&Edit::MoveCut { shot: at(2), by: FrameShift(1) }).is_ok());
+    assert!(pinned.apply(&Edit::MoveCut { shot: at(2), by: FrameShift::new(1) }).is_ok());
 }
 
 #[test]
@@ -131,7 +131,7 @@ fn drafts_that_cannot_be_are_refused() {
     assert_eq!(Draft::new(rate(), vec![shot(48, 9000, (1, 1))]), Err(DraftError::ClipEnds));
     assert_eq!(Draft::new(rate(), vec![shot(240, 1000, (1, 1))]), Err(DraftError::ClipEnds));
     assert!(Draft::new(rate(), vec![shot(240, 1000, (1, 2))]).is_ok(), "half as fast uses half as much");
-    assert!(Draft::new(rate(), vec![]).is_ok_and(|d| d.is_empty() && d.len() == FrameLen(0)));
+    assert!(Draft::new(rate(), vec![]).is_ok_and(|d| d.is_empty() && d.len() == FrameLen::new(0)));
     let twice = vec![shot(48, 0, (1, 1)), shot(48, 2000, (1, 1))];
     assert_eq!(Draft::new(rate(), twice), Err(DraftError::TwiceTheSame));
     // What is kept is read by the same door.

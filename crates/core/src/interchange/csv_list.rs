@@ -30,8 +30,8 @@ pub fn write_csv(cut: &CutList) -> Result<String, InterchangeError> {
         writer.serialize(CsvRow {
             shot: i + 1,
             start: tc(start),
-            end: tc(start + event.len.0),
-            frames: event.len.0,
+            end: tc(start + event.len.get()),
+            frames: event.len.get(),
             clip: harmless(&event.clip),
             source_in,
             source_out,

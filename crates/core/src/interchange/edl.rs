@@ -35,7 +35,7 @@ pub fn write_edl(cut: &CutList) -> String {
     for (record, event) in cut.placed() {
         let (from, to) = cut.source_timecodes(event);
         list.counts(event.clip_start);
-        list.event(&event.reel, "V", (&from, &to), (record, record + event.len.0));
+        list.event(&event.reel, "V", (&from, &to), (record, record + event.len.get()));
         list.speed(&event.reel, event.speed.to_f64(), &from);
         list.comment("FROM CLIP NAME", &event.clip);
         if event.clip_rate != cut.rate {

@@ -106,7 +106,7 @@ impl CutList {
     pub fn placed(&self) -> impl Iterator<Item = (u64, &Event)> {
         self.events.iter().scan(0, |at, event| {
             let start = *at;
-            *at += event.len.0;
+            *at += event.len.get();
             Some((start, event))
         })
     }
@@ -114,8 +114,8 @@ impl CutList {
     /// Which frames of its clip an event shows, in the clip's own count and never beyond its end.
     pub fn source_frames(&self, event: &Event) -> SourceFrames {
         let used = self.rate.seconds_of(event.len).scaled(event.speed.ratio());
-        let frames = u64::try_from(event.clip_rate.nearest(used).0).unwrap_or(0).max(1);
-        let first = u64::try_from(event.clip_rate.nearest(event.source_in).0).unwrap_or(0);
+        let frames = u64::try_from(event.clip_rate.nearest(used).get()).unwrap_or(0).max(1);
+        let first = u64::try_from(event.clip_rate.nearest(event.source_in).get()).unwrap_or(0);
         let first = first.min(event.clip_frames.saturating_sub(frames));
         SourceFrames { first, end: first + frames }
     }

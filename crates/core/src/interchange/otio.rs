@@ -89,7 +89,7 @@ fn clip(cut: &CutList, event: &Event) -> Value {
     let first = event.clip_start.frames + cut.source_frames(event).first;
     // A range lasts as long as it is seen; a time effect says how much of the source goes by meanwhile. So it may be a
     // fraction of the source's frames: rounded, the track would be longer or shorter than the piece.
-    let lasts = exact(event.len.0, rate, cut.rate);
+    let lasts = exact(event.len.get(), rate, cut.rate);
     json!({
         "OTIO_SCHEMA": "Clip.2",
         "name": event.clip,

@@ -22,7 +22,7 @@ fn event(clip: &str, source_in: Seconds, len: u64, speed: Speed) -> Event {
         clip_frames: 480,
         source_in,
         speed,
-        len: FrameLen(len),
+        len: FrameLen::new(len),
         energy: 78.0,
         tier: "hero".into(),
         tags: vec!["framing:close".into()],
@@ -90,14 +90,14 @@ fn what_is_written_reads_back() {
     let rows = read_csv(&write_csv(&cut).expect("csv")).expect("rows");
     assert_eq!((events.len(), clips.len(), rows.len()), (4, 3, 3));
     for (i, (start, event)) in cut.placed().enumerate() {
-        assert_eq!((events[i].channel, events[i].record), (Channel::Video, (start, start + event.len.0)));
+        assert_eq!((events[i].channel, events[i].record), (Channel::Video, (start, start + event.len.get())));
         assert_eq!(events[i].source, cut.source_timecodes(event));
         assert_eq!(events[i].clip, event.clip);
         assert_eq!((clips[i].name.as_str(), clips[i].speed), (event.clip.as_str(), event.speed.to_f64()));
-        assert!((clips[i].lasts - event.len.0 as f64 / 25.0).abs() < 1e-9);
+        assert!((clips[i].lasts - event.len.get() as f64 / 25.0).abs() < 1e-9);
         let wanted = event.clip_start.frames + cut.source_frames(event).first;
         assert_eq!((clips[i].source_start, clips[i].source_rate), (wanted as f64, event.clip_rate.to_f64()));
-        assert_eq!((rows[i].frames, rows[i].tier.as_str()), (event.len.0, "hero"));
+        assert_eq!((rows[i].frames, rows[i].tier.as_str()), (event.len.get(), "hero"));
         assert_eq!((rows[i].source_in.clone(), rows[i].source_out.clone()), cut.source_timecodes(event));
     }
     assert_eq!((events[3].channel, events[3].record, events[3].clip.as_str()), (Channel::Audio, (0, 65), "Escapement"));
@@ -126,7 +126,7 @@ fn sources_count_in_their_own_frames_from_their_own_first_timecode() {
     ];
     for (clip_rate, start, after, (frames, job_rate), (num, den), wanted_in, wanted_out) in table {
         let clip_rate = rate(clip_rate);
-        let source_in = clip_rate.seconds_at(crate::time::FramePos(after));
+        let source_in = clip_rate.seconds_at(crate::time::FramePos::new(after));
         let event = Event {
             clip_rate,
             clip_start: Timecode::parse(start, clip_rate).expect("a timecode"),
@@ -192,7 +192,7 @@ mod any {
                 clip_frames: 20_000,
                 source_in: secs(start_ms, 1000),
                 speed: [Speed::NORMAL, super::speed(1, 2), super::speed(4, 5)][speed - 1],
-                len: FrameLen(len),
+                len: FrameLen::new(len),
                 energy: 50.0,
                 tier: "strong".into(),
                 tags: vec!["framing:close".into(), note.replace(',', " ")],
@@ -209,7 +209,7 @@ mod any {
         fn any_cut_is_written_and_read_back(events in events(), title in text(), rate_at in 0usize..4) {
             let rate = rate(["25", "24000/1001", "30000/1001", "60000/1001"][rate_at]);
             let cut = CutList { title, rate, events, music: None, markers: vec![] };
-            let total: u64 = cut.events.iter().map(|e| e.len.0).sum();
+            let total: u64 = cut.events.iter().map(|e| e.len.get()).sum();
             let edl = read_edl(&write_edl(&cut), rate).expect("a list");
             let clips = read_otio(&write_otio(&cut), "Video").expect("a timeline");
             let rows = read_csv(&write_csv(&cut).expect("csv")).expect("rows");
@@ -217,8 +217,8 @@ mod any {
             prop_assert_eq!(edl.last().map(|e| e.record.1), Some(total));
             prop_assert!(edl.windows(2).all(|w| w[0].record.1 == w[1].record.0), "gapless");
             for ((event, clip), row) in cut.events.iter().zip(&clips).zip(&rows) {
-                prop_assert_eq!((clip.speed, row.frames), (event.speed.to_f64(), event.len.0));
-                prop_assert!((clip.lasts * rate.to_f64() - event.len.0 as f64).abs() < 1e-6);
+                prop_assert_eq!((clip.speed, row.frames), (event.speed.to_f64(), event.len.get()));
+                prop_assert!((clip.lasts * rate.to_f64() - event.len.get() as f64).abs() < 1e-6);
                 for text in [&row.note, &row.tags, &row.clip] {
                     prop_assert!(!text.starts_with(['=', '+', '-', '@', '\t', '\r']), "{text}");
                 }

@@ -146,7 +146,7 @@ pub fn body(shots: u128) -> DraftBody {
     let second = |n| Seconds::new(n, 1).expect("seconds");
     let shot = |i| Shot {
         id: ShotId::from_u128(i + 1),
-        len: FrameLen(24),
+        len: FrameLen::new(24),
         source: Source {
             select: SelectId::from_u128(i + 1),
             clip: ClipId::from_u128(i + 1),

@@ -81,7 +81,7 @@ impl OpenDraft {
 
     fn beats(&self) -> Vec<u64> {
         let rate = self.job.rate;
-        self.music.beats.iter().map(|b| rate.nearest(Seconds::from_measured(b.at)).0.max(0) as u64).collect()
+        self.music.beats.iter().map(|b| rate.nearest(Seconds::from_measured(b.at)).get().max(0) as u64).collect()
     }
 
     pub fn figures(&self) -> Figures {
@@ -90,7 +90,7 @@ impl OpenDraft {
 
     /// The checks of the draft.
     pub fn findings(&self) -> Vec<Finding> {
-        let music = FrameLen(self.job.rate.containing(self.kept.body.version.duration()).0.max(0) as u64);
+        let music = FrameLen::new(self.job.rate.containing(self.kept.body.version.duration()).get().max(0) as u64);
         check(self.cut(), &self.contexts(), &self.beats(), music)
     }
 
@@ -234,8 +234,8 @@ impl Desk {
         hand: ByHand,
     ) -> Result<KeptDraft, WebError> {
         let edit = match hand {
-            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: FrameShift(by) },
-            ByHand::Slip { shot, by } => Edit::Slip { shot, by: FrameShift(by) },
+            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: FrameShift::new(by) },
+            ByHand::Slip { shot, by } => Edit::Slip { shot, by: FrameShift::new(by) },
             ByHand::Pin { shot, on } => Edit::Pin { shot, on },
             ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
         };
@@ -270,7 +270,7 @@ impl Desk {
     pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, WebError> {
         let words = crate::text::plain(words, LONGEST_NOTE);
         let words = if words.is_empty() { "look here".into() } else { words };
-        let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().0).unwrap_or(i64::MAX));
+        let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().get()).unwrap_or(i64::MAX));
         let mut edit = self.store.begin_edit(draft.job, by).await?;
         let id = edit.add_note(draft.id, frame, words).await?;
         edit.commit("note", None).await?;

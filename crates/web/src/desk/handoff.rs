@@ -171,7 +171,7 @@ impl Desk {
         let back = tokio::fs::read_to_string(&beside).await.map_err(MediaError::from)?;
         read_back(cut, handoff.kind, &back)?;
         legere_media::shelf::publish_file(&beside, to).await?;
-        Ok(format!("read back: {} shots, {} frames, as in the draft", cut.events.len(), cut.len().0))
+        Ok(format!("read back: {} shots, {} frames, as in the draft", cut.events.len(), cut.len().get()))
     }
 
     async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, WebError> {
@@ -214,7 +214,7 @@ impl Desk {
         let _ = telling.await;
         rendered?;
         let found = render::verify(to).await?;
-        let wanted = job.frames().0;
+        let wanted = job.frames().get();
         if (found.frames, found.width, found.height, found.rate) != (wanted, job.width, job.height, job.rate) {
             return Err(MediaError::WrongResult(format!(
                 "{} frames at {}×{}, {} a second, where {wanted} at {}×{} were asked for",
@@ -259,7 +259,7 @@ impl Desk {
                 reel: reel_for(&mut reels, clip.id, &clip.name),
                 clip_rate: probe.frame_rate,
                 clip_start: probe.timecode.unwrap_or(Timecode { frames: 0, drop: false }),
-                clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).0).unwrap_or(0),
+                clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).get()).unwrap_or(0),
                 source_in: shot.source.start,
                 speed: shot.source.speed,
                 len: shot.len,
@@ -291,8 +291,8 @@ impl Desk {
     }
 
     async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, WebError> {
-        let total = open.cut().len().0;
-        let frame = |at: f64| open.job.rate.nearest(Seconds::from_measured(at)).0.max(0) as u64;
+        let total = open.cut().len().get();
+        let frame = |at: f64| open.job.rate.nearest(Seconds::from_measured(at)).get().max(0) as u64;
         let mut markers: Vec<Marker> = Vec::new();
         markers.extend(open.music.beats.iter().map(|b| Marker {
             frame: frame(b.at),
@@ -368,14 +368,14 @@ fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebErro
         return Err(wrong(format!("it has {} shots instead of {}", found.len(), cut.events.len())));
     }
     for (i, ((frames, source), event)) in found.into_iter().zip(&cut.events).enumerate() {
-        if frames != event.len.0 || source != sources[i] {
+        if frames != event.len.get() || source != sources[i] {
             let (a, b) = &sources[i];
             return Err(wrong(format!(
                 "shot {} is {} to {} for {frames} frames instead of {a} to {b} for {}",
                 i + 1,
                 source.0,
                 source.1,
-                event.len.0
+                event.len.get()
             )));
         }
     }

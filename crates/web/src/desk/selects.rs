@@ -44,7 +44,7 @@ impl Judgement {
         let on_frame = |at: f64| -> Seconds {
             let rate = probe.frame_rate;
             let frame = rate.containing(Seconds::from_measured(at.max(0.0) + 1e-4));
-            rate.seconds_at(FramePos(frame.0)).min(probe.duration)
+            rate.seconds_at(FramePos::new(frame.get())).min(probe.duration)
         };
         let verdict = &mut select.verdict;
         match self {

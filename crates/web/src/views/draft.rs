@@ -155,7 +155,7 @@ impl ScoreView {
 }
 
 fn frame(rate: FrameRate, at: f64) -> i64 {
-    rate.nearest(Seconds::from_measured(at)).0.max(0)
+    rate.nearest(Seconds::from_measured(at)).get().max(0)
 }
 
 impl CutView {
@@ -166,7 +166,7 @@ impl CutView {
             let pace = open.kept.body.pace.get(i).copied().unwrap_or_else(|| Pace::for_kind(s.kind));
             SectionView {
                 start: frame(rate, s.start),
-                end: frame(rate, s.end).min(i64::try_from(total.0).unwrap_or(i64::MAX)),
+                end: frame(rate, s.end).min(i64::try_from(total.get()).unwrap_or(i64::MAX)),
                 kind: s.kind.word(),
                 energy: s.energy,
                 quarters: pace.quarters(),
@@ -178,10 +178,10 @@ impl CutView {
         Self {
             revision: open.kept.revision,
             title: open.kept.title(),
-            total: total.0,
-            length: timecode(total.0, rate, false),
+            total: total.get(),
+            length: timecode(total.get(), rate, false),
             sections: open.music.sections.iter().enumerate().map(section).collect(),
-            shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.0, shot, judged)).collect(),
+            shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.get(), shot, judged)).collect(),
             figures: open.figures(),
             findings: open.findings(),
             nothing_found: open.nothing_found(),
@@ -196,7 +196,7 @@ impl ShotView {
         Self {
             id: shot.id,
             start,
-            len: shot.len.0,
+            len: shot.len.get(),
             timecode: timecode(start.max(0) as u64, rate, false),
             clip: shot.source.clip,
             select: shot.source.select,
