@@ -171,7 +171,7 @@ fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_path_buf).unwrap_or_default()
 }
 
-/// Where the demo keeps its things: in the checkout, or where PostgreSQL's own user can get to when that lies below a
+/// Where the demo keeps its things: in the checkout, or where `PostgreSQL`'s own user can get to when that lies below a
 /// folder of root's alone.
 fn data_folder() -> PathBuf {
     use std::os::unix::fs::PermissionsExt;

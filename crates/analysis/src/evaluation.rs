@@ -1,6 +1,6 @@
 //! How near a reading of music comes to the truth: the usual measures of music information retrieval.
 //!
-//! Beats are judged by the F-measure and by continuity at allowed metrical levels (AMLt), as in Davies, Degara and
+//! Beats are judged by the F-measure and by continuity at allowed metrical levels (`AMLt`), as in Davies, Degara and
 //! Plumbley, "Evaluation methods for musical audio beat tracking algorithms" (2009).
 
 /// Precision, recall and their harmonic mean, each 0–1.
@@ -97,7 +97,7 @@ fn continuity(truth: &[f64], found: &[f64]) -> f64 {
         }
         last = now;
     }
-    right as f64 / truth.len().max(found.len()) as f64
+    f64::from(right) / truth.len().max(found.len()) as f64
 }
 
 /// Whether a tempo is right within 4 %.

@@ -25,11 +25,11 @@ fn parse(text: &str, rate: FrameRate, own: Option<f64>) -> Result<f64, LengthErr
     let seconds = if let Some(share) = text.strip_suffix('%') {
         own.ok_or(LengthError)? * decimal(share.trim_end())? / 100.0
     } else if let Some(frames) = text.strip_suffix('f') {
-        let frames: u32 = frames.trim_end().parse().map_err(|_| LengthError)?;
+        let frames: u32 = frames.trim_end().parse().map_err(|_no_value| LengthError)?;
         rate.seconds_at(FramePos::new(i64::from(frames))).to_f64()
     } else if text.matches([':', ';']).count() == 3 {
-        let frames = parse_timecode(&text, rate).map_err(|_| LengthError)?;
-        rate.seconds_at(FramePos::new(i64::try_from(frames).map_err(|_| LengthError)?)).to_f64()
+        let frames = parse_timecode(&text, rate).map_err(|_no_value| LengthError)?;
+        rate.seconds_at(FramePos::new(i64::try_from(frames).map_err(|_no_value| LengthError)?)).to_f64()
     } else {
         clock_time(&text)?
     };
@@ -46,7 +46,7 @@ fn clock_time(text: &str) -> Result<f64, LengthError> {
     }
     let mut minutes = 0u32;
     for (i, part) in whole.iter().enumerate() {
-        let part: u32 = part.trim().parse().map_err(|_| LengthError)?;
+        let part: u32 = part.trim().parse().map_err(|_no_value| LengthError)?;
         if i > 0 && part > 59 || part > 9999 {
             return Err(LengthError);
         }
@@ -59,7 +59,7 @@ fn clock_time(text: &str) -> Result<f64, LengthError> {
 fn decimal(text: &str) -> Result<f64, LengthError> {
     let text = text.trim();
     let plain = text.bytes().all(|b| b.is_ascii_digit() || b == b'.') && text.bytes().any(|b| b.is_ascii_digit());
-    if plain { text.parse().map_err(|_| LengthError) } else { Err(LengthError) }
+    if plain { text.parse().map_err(|_no_value| LengthError) } else { Err(LengthError) }
 }
 
 #[cfg(test)]

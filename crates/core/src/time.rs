@@ -396,7 +396,7 @@ pub fn parse_timecode(text: &str, rate: FrameRate) -> Result<u64, TimeError> {
     let wrong = || TimeError::NotTimecode(text.chars().take(40).collect());
     let drop = text.contains([';', '.']);
     let parts: Vec<u64> =
-        text.trim().split([':', ';', '.']).map(|p| p.parse().map_err(|_| wrong())).collect::<Result<_, _>>()?;
+        text.trim().split([':', ';', '.']).map(|p| p.parse().map_err(|_no_value| wrong())).collect::<Result<_, _>>()?;
     let [h, m, s, f] = parts[..] else { return Err(wrong()) };
     let fps = u64::from(rate.nominal());
     if h > 99 || m > 59 || s > 59 || f >= fps {

@@ -166,8 +166,8 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
         }
     }
     drop(pipe);
-    drawing.await.map_err(|_| MediaError::NotVideo)?;
-    ending.await.map_err(|_| MediaError::NotVideo)??;
+    drawing.await.map_err(std::io::Error::from)?;
+    ending.await.map_err(std::io::Error::from)??;
     let _ = tokio::fs::remove_file(&wav).await;
     if plan.fault == Fault::Damaged {
         // The card was pulled too early: the index at the end was never written.

@@ -191,11 +191,10 @@ pub fn compose(score: &Score) -> Composed {
 
 fn chord(mix: &mut Mixer, kind: SectionKind, root: i32, at: f64, long: f64, along: f64) {
     let loud = match kind {
-        SectionKind::Intro => 0.035,
+        SectionKind::Intro | SectionKind::Groove => 0.035,
         SectionKind::Break => 0.05,
         SectionKind::Outro => 0.03 * (1.0 - 0.6 * along),
         SectionKind::Build => 0.03 + 0.03 * along,
-        SectionKind::Groove => 0.035,
         SectionKind::Drop => 0.055,
     };
     for (i, step) in [24, 27, 31].iter().enumerate() {
@@ -283,8 +282,7 @@ fn drums(
 fn pluck(mix: &mut Mixer, kind: SectionKind, root: i32, b: u32, bar: u32, t0: f64, beat: f64) {
     let loud = match kind {
         SectionKind::Intro => 0.1,
-        SectionKind::Groove => 0.08,
-        SectionKind::Build => 0.08,
+        SectionKind::Groove | SectionKind::Build => 0.08,
         SectionKind::Drop => 0.13,
         SectionKind::Break => 0.07,
         SectionKind::Outro => 0.06,

@@ -158,7 +158,7 @@ fn sparks(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
     let strength = if since < 0.0 { 0.0 } else { plan.liveliness * (1.2 * (-since * 0.8).exp()).min(1.0) };
     for i in 0..(110.0 * strength) as u32 {
         // Each spark is born again and again, faster than the eye follows.
-        let born = f64::from(i) * 0.6180339 % 1.0;
+        let born = f64::from(i) * 0.618_033_9 % 1.0;
         let life = (since * 3.4 + born).fract();
         let cycle = (since * 3.4 + born).floor();
         let mut own = ChaCha8Rng::seed_from_u64(plan.seed ^ u64::from(i) ^ ((cycle as u64) << 20));

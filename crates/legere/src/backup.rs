@@ -93,24 +93,28 @@ pub fn restore(place: &Place, from: &Path, replace: bool) -> Result<(), MainErro
 
 /// The dump of a backup, once it is what its manifest says.
 fn unpacked(from: &Path, folder: &Path) -> Result<PathBuf, MainError> {
-    let broken = || MainError::NoBackup(from.to_path_buf());
+    let no_backup = |source: Option<Box<dyn std::error::Error + Send + Sync>>| MainError::NoBackup {
+        file: from.to_path_buf(),
+        source,
+    };
+    let io = |error: std::io::Error| no_backup(Some(error.into()));
     let mut tar = tar::Archive::new(File::open(from).map_err(MainError::Data)?);
     let mut manifest: Option<Manifest> = None;
     let dump = folder.join(DUMP);
     for entry in tar.entries().map_err(MainError::Data)? {
-        let mut entry = entry.map_err(|_| broken())?;
-        let name = entry.path().map_err(|_| broken())?.into_owned();
+        let mut entry = entry.map_err(io)?;
+        let name = entry.path().map_err(io)?.into_owned();
         if name == Path::new(MANIFEST) {
             let mut text = Vec::new();
-            entry.by_ref().take(1 << 20).read_to_end(&mut text).map_err(|_| broken())?;
-            manifest = Some(serde_json::from_slice(&text).map_err(|_| broken())?);
+            entry.by_ref().take(1 << 20).read_to_end(&mut text).map_err(io)?;
+            manifest = Some(serde_json::from_slice(&text).map_err(|e| no_backup(Some(e.into())))?);
         } else if name == Path::new(DUMP) {
-            std::io::copy(&mut entry, &mut File::create(&dump).map_err(MainError::Data)?).map_err(|_| broken())?;
+            std::io::copy(&mut entry, &mut File::create(&dump).map_err(MainError::Data)?).map_err(io)?;
         }
     }
-    let manifest = manifest.ok_or_else(broken)?;
+    let manifest = manifest.ok_or_else(|| no_backup(None))?;
     let whole = std::fs::metadata(&dump).is_ok_and(|m| m.len() == manifest.bytes) && digest(&dump)? == manifest.digest;
-    if whole { Ok(dump) } else { Err(broken()) }
+    if whole { Ok(dump) } else { Err(no_backup(None)) }
 }
 
 fn digest(file: &Path) -> Result<String, MainError> {

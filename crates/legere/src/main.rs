@@ -72,7 +72,7 @@ struct Place {
     /// Where Legere keeps its database and what it makes.
     #[arg(long, env = "LEGERE_DATA", default_value = "data/legere", value_name = "FOLDER")]
     data: PathBuf,
-    /// A PostgreSQL database to use instead of an own server in the data folder.
+    /// A `PostgreSQL` database to use instead of an own server in the data folder.
     #[arg(long, env = "LEGERE_DATABASE", value_name = "URL")]
     database: Option<String>,
     /// How many clips are read at the same time.
@@ -110,8 +110,8 @@ enum MainError {
     BackupThere(PathBuf),
     #[error("{} cannot be written", .file.display())]
     BackupFile { file: PathBuf, source: std::io::Error },
-    #[error("{} is not a backup of Legere, or it is damaged", .0.display())]
-    NoBackup(PathBuf),
+    #[error("{} is not a backup of Legere, or it is damaged", .file.display())]
+    NoBackup { file: PathBuf, source: Option<Box<dyn std::error::Error + Send + Sync>> },
     #[error("there are {0} jobs already: --replace puts them aside and the backup in their place")]
     WouldReplace(usize),
     #[error("the data folder cannot be used")]

@@ -1,5 +1,5 @@
 //! Root is for installing packages. For everything else the program becomes an ordinary user: the one who called `sudo`, the
-//! owner of what it works on, or the one that Debian's package of PostgreSQL made.
+//! owner of what it works on, or the one that Debian's package of `PostgreSQL` made.
 
 use crate::MainError;
 use nix::unistd::{Gid, Uid, User, setgid, setgroups, setuid};

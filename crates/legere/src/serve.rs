@@ -22,12 +22,11 @@ impl House {
     pub fn open(place: &Place) -> Result<Self, MainError> {
         privileges::drop_with_data(&place.data)?;
         std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
-        let house = match &place.database {
-            Some(url) => Self { cluster: None, url: url.clone() },
-            None => {
-                let cluster = Cluster::start(&place.data, Durability::Safe)?;
-                Self { url: cluster.url(), cluster: Some(cluster) }
-            }
+        let house = if let Some(url) = &place.database {
+            Self { cluster: None, url: url.clone() }
+        } else {
+            let cluster = Cluster::start(&place.data, Durability::Safe)?;
+            Self { url: cluster.url(), cluster: Some(cluster) }
         };
         backup::before_migration(&house, &place.data)?;
         Ok(house)

@@ -87,7 +87,7 @@ async fn measure() {
     say("what could be there instead", times, 0);
     println!("in memory, server and test together: {:.0} MB", resident());
 
-    pictures(&server, &shoot.clips).await;
+    pictures(&server, &shoot.clips);
     let address = format!("http://127.0.0.1:{}{job}", server.port);
     let browser = Browser::open().await;
     arrange(&browser, &address).await;
@@ -101,7 +101,7 @@ async fn measure() {
 }
 
 /// A sheet and a light copy for each clip: the same eight, under as many names.
-async fn pictures(server: &Server, clips: &[ClipId]) {
+fn pictures(server: &Server, clips: &[ClipId]) {
     let drawn = server.dir.path().join("drawn");
     std::fs::create_dir_all(&drawn).expect("a folder");
     for kind in 0..8 {

@@ -21,8 +21,8 @@ const FORMATS: &str = "mov,matroska,webm,avi,mpegts,mpeg,mpegvideo,mxf,gxf,asf,f
                        wav,w64,aiff,flac,mp3,ogg,aac,ac3,caf,rawvideo,s16le,f32le";
 const ADDRESS_SPACE: u64 = 4 << 30;
 const CPU_SECONDS: u64 = 3 * 3600;
-const WALL_CLOCK: Duration = Duration::from_secs(2 * 3600);
-const PROBE_WALL_CLOCK: Duration = Duration::from_secs(60);
+const WALL_CLOCK: Duration = Duration::from_hours(2);
+const PROBE_WALL_CLOCK: Duration = Duration::from_mins(1);
 /// A picture of more pixels is refused before it is decoded.
 const MAX_PIXELS: &str = "67108864";
 /// What is kept of the program's own words, for the log.
@@ -139,7 +139,8 @@ async fn ended(mut child: Child, wall_clock: Duration) -> Result<(Vec<u8>, Strin
         let (printed, said) = tokio::join!(kept(printed, KEPT_OUTPUT), last_of(said));
         Ok::<_, std::io::Error>((child.wait().await?, printed?, said?))
     };
-    let (status, printed, said) = tokio::time::timeout(wall_clock, to_end).await.map_err(|_| MediaError::Timeout)??;
+    let (status, printed, said) =
+        tokio::time::timeout(wall_clock, to_end).await.map_err(|_elapsed| MediaError::Timeout)??;
     let log = tail(&said);
     // It calls a file whose last bytes found no room a success.
     if status.success() && !full(&log) {

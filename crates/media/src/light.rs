@@ -123,7 +123,8 @@ async fn run(
         // Whatever else ended it says nothing about the file, and half a clip is none.
         Err(other) => return Err(other),
     }
-    let reading = reading.map_err(|_| MediaError::NotVideo)?;
+    let reading = reading.inspect_err(|error| tracing::info!(%error, "a clip could not be read"));
+    let reading = reading.map_err(|_logged| MediaError::NotVideo)?;
     let short = reading.duration + 0.5 < probe.duration.to_f64() * 0.95;
     let peaks = match work {
         Some(work) if probe.has_sound => sound::peaks_of_raw(&work.path().join("sound.raw")).await,

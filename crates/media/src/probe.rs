@@ -13,14 +13,15 @@ const LONGEST_MINUTES: u32 = 12 * 60;
 
 /// Refuses what is not there, is empty or may not be read, before any other program looks at it.
 pub async fn readable(path: &Path) -> Result<u64, MediaError> {
-    let meta = tokio::fs::metadata(path).await.map_err(|e| match e.kind() {
+    let told = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::PermissionDenied => MediaError::NoAccess,
         _ => MediaError::Vanished,
-    })?;
+    };
+    let meta = tokio::fs::metadata(path).await.map_err(told)?;
     if meta.len() == 0 {
         return Err(MediaError::Empty);
     }
-    tokio::fs::File::open(path).await.map_err(|_| MediaError::NoAccess)?;
+    tokio::fs::File::open(path).await.map_err(told)?;
     Ok(meta.len())
 }
 
@@ -35,7 +36,10 @@ async fn begins_like_a_movie(path: &Path) -> bool {
 async fn ask(path: &Path) -> Result<Value, MediaError> {
     readable(path).await?;
     let out = Guarded::ffprobe().args(["-of", "json", "-show_format", "-show_streams"]).input(path).run().await?;
-    serde_json::from_slice(&out).map_err(|_| MediaError::NotVideo)
+    serde_json::from_slice(&out).map_err(|error| {
+        tracing::info!(%error, "what ffprobe printed cannot be read");
+        MediaError::NotVideo
+    })
 }
 
 pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {

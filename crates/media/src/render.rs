@@ -292,7 +292,8 @@ async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, M
         .input(path)
         .run()
         .await?;
-    let json: Value = serde_json::from_slice(&out).map_err(|_| MediaError::WrongResult("not a video".into()))?;
+    let json: Value =
+        serde_json::from_slice(&out).map_err(|error| MediaError::WrongResult(format!("not a video: {error}")))?;
     let streams = json["streams"].as_array().cloned().unwrap_or_default();
     let video = streams
         .iter()

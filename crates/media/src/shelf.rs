@@ -48,9 +48,9 @@ fn space(path: &Path) -> Option<Space> {
 }
 
 /// Longer than the guard lets any child run.
-const ABANDONED: Duration = Duration::from_secs(4 * 3600);
+const ABANDONED: Duration = Duration::from_hours(4);
 /// What was used this recently is in use.
-const IN_USE: Duration = Duration::from_secs(600);
+const IN_USE: Duration = Duration::from_mins(10);
 /// Names and sizes of what a folder of a clip or a track holds.
 const MANIFEST: &str = "made.json";
 
@@ -183,7 +183,7 @@ impl Shelf {
             .iter()
             .flat_map(|folder| std::fs::read_dir(folder).into_iter().flatten().flatten())
             .filter_map(|entry| {
-                let meta = entry.metadata().ok().filter(|m| m.is_file())?;
+                let meta = entry.metadata().ok().filter(std::fs::Metadata::is_file)?;
                 // Access times are not kept on many disks: whoever uses a file touches it.
                 let used = meta.modified().ok()?;
                 Some(Evictable { path: entry.path(), bytes: meta.len(), used })

@@ -294,7 +294,7 @@ impl JobEdit {
         let Some(first) = files.first() else { return Ok((TakenIn::default(), Vec::new())) };
         let job = self.job();
         let t = self.transaction();
-        let roll_id = match roll::Entity::find()
+        let roll_id = if let Some(row) = roll::Entity::find()
             .filter(roll::Column::JobId.eq(job.uuid()))
             .filter(roll::Column::Root.eq(&first.root))
             .filter(roll::Column::Folder.eq(folder))
@@ -302,22 +302,21 @@ impl JobEdit {
             .one(t)
             .await?
         {
-            Some(row) => row.id,
-            None => {
-                let id = Uuid::now_v7();
-                roll::ActiveModel {
-                    id: Set(id),
-                    job_id: Set(job.uuid()),
-                    name: Set(roll_name.to_owned()),
-                    root: Set(first.root.clone()),
-                    folder: Set(folder.to_owned()),
-                    removed: Set(false),
-                    revision: Set(0),
-                }
-                .insert(t)
-                .await?;
-                id
+            row.id
+        } else {
+            let id = Uuid::now_v7();
+            roll::ActiveModel {
+                id: Set(id),
+                job_id: Set(job.uuid()),
+                name: Set(roll_name.to_owned()),
+                root: Set(first.root.clone()),
+                folder: Set(folder.to_owned()),
+                removed: Set(false),
+                revision: Set(0),
             }
+            .insert(t)
+            .await?;
+            id
         };
         let known: Vec<(String, Uuid, bool, bool, String)> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))

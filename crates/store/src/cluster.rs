@@ -1,4 +1,4 @@
-//! A PostgreSQL server of our own: its own data folder, loopback only, an unprivileged user. Debian's system cluster is
+//! A `PostgreSQL` server of our own: its own data folder, loopback only, an unprivileged user. Debian's system cluster is
 //! never touched.
 //!
 //! Nobody enters without a password: there is one for the administrator (`app`, who owns the cluster) and one for the role
@@ -24,8 +24,8 @@ const ADMIN: &str = "app";
 const ROLE: &str = "legere";
 const LOOK_EVERY: Duration = Duration::from_millis(500);
 /// A last checkpoint can take a while on a slow disk.
-const ENDS_WITHIN: Duration = Duration::from_secs(60);
-const STARTS_WITHIN: Duration = Duration::from_secs(60);
+const ENDS_WITHIN: Duration = Duration::from_mins(1);
+const STARTS_WITHIN: Duration = Duration::from_mins(1);
 
 /// How a cluster keeps its data.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -111,7 +111,7 @@ impl Cluster {
         format!("postgres://{ADMIN}:{}@127.0.0.1:{}/{database}", self.passwords.app, self.port)
     }
 
-    /// Writes all of the database into a file, in PostgreSQL's own format.
+    /// Writes all of the database into a file, in `PostgreSQL`'s own format.
     pub fn dump(&self, to: &Path) -> Result<(), StoreError> {
         dump(&self.bin, self.port, &self.passwords, to)
     }
@@ -123,7 +123,7 @@ impl Cluster {
         self.admin("postgres", &format!("CREATE DATABASE {aside} OWNER {ROLE}"))?;
         let mut command = self.tool("pg_restore", ROLE, &self.passwords.legere);
         command.args(["--no-owner", "--exit-on-error", "--single-transaction", "--dbname", &aside]).arg(from);
-        if let Err(error) = command.output().map_err(StoreError::from).and_then(said) {
+        if let Err(error) = command.output().map_err(StoreError::from).and_then(|out| said(&out)) {
             self.admin("postgres", &format!("DROP DATABASE IF EXISTS {aside}"))?;
             return Err(error);
         }
@@ -140,7 +140,7 @@ impl Cluster {
     fn admin(&self, database: &str, sql: &str) -> Result<String, StoreError> {
         let mut command = self.tool("psql", ADMIN, &self.passwords.app);
         command.args(["-d", database, "-v", "ON_ERROR_STOP=1", "-qAtX", "-c", sql]);
-        said(command.output()?)
+        said(&command.output()?)
     }
 
     fn ensure_database(&self) -> Result<(), StoreError> {
@@ -192,7 +192,7 @@ fn tool(bin: &Path, name: &str, port: u16, role: &str, password: &str) -> Comman
 
 fn dump(bin: &Path, port: u16, passwords: &Passwords, to: &Path) -> Result<(), StoreError> {
     let mut command = tool(bin, "pg_dump", port, ROLE, &passwords.legere);
-    said(command.args(["--format=custom", "--no-owner", "--file"]).arg(to).arg(ROLE).output()?).map(drop)
+    said(&command.args(["--format=custom", "--no-owner", "--file"]).arg(to).arg(ROLE).output()?).map(drop)
 }
 
 impl Drop for Cluster {
@@ -284,7 +284,7 @@ fn initialise(bin: &Path, owner: &Owner, folder: &Path, data: &Path, passwords: 
         "--locale=C.UTF-8",
         "--data-checksums",
     ]);
-    let done = owner.run_as(&mut initdb).current_dir("/").output().map_err(StoreError::from).and_then(said);
+    let done = owner.run_as(&mut initdb).current_dir("/").output().map_err(StoreError::from).and_then(|out| said(&out));
     std::fs::remove_file(&secret)?;
     done?;
     // An empty folder of an attempt that was stopped may be in the way.
@@ -294,7 +294,7 @@ fn initialise(bin: &Path, owner: &Owner, folder: &Path, data: &Path, passwords: 
 }
 
 /// What a program printed, or why it failed.
-fn said(out: std::process::Output) -> Result<String, StoreError> {
+fn said(out: &std::process::Output) -> Result<String, StoreError> {
     if out.status.success() {
         Ok(String::from_utf8_lossy(&out.stdout).into_owned())
     } else {
@@ -348,11 +348,11 @@ fn keep(server: Server) -> Result<(u16, Keeper), StoreError> {
             stop_fast(child);
         }
     })?;
-    let port = was_started.recv().map_err(|_| StoreError::Cluster("its thread ended".into()))??;
+    let port = was_started.recv().map_err(|ended| StoreError::Cluster(format!("its thread ended: {ended}")))??;
     Ok((port, (stop, thread)))
 }
 
-/// SIGINT is PostgreSQL's fast shutdown.
+/// SIGINT is `PostgreSQL`'s fast shutdown.
 fn stop_fast(mut child: Child) {
     use nix::sys::signal::{Signal, kill};
     if let Ok(pid) = i32::try_from(child.id()) {
@@ -452,7 +452,7 @@ fn binaries(data: &Path) -> Result<PathBuf, StoreError> {
     newest.ok_or_else(|| StoreError::Cluster("PostgreSQL is not installed: install the package postgresql".into()))
 }
 
-/// PostgreSQL refuses to run as root; root lends it the user that Debian's package made for it.
+/// `PostgreSQL` refuses to run as root; root lends it the user that Debian's package made for it.
 #[derive(Debug, Clone)]
 struct Owner(Option<(nix::unistd::Uid, nix::unistd::Gid)>);
 

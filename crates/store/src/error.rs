@@ -41,7 +41,7 @@ fn then(next: Option<&str>) -> String {
     next.map_or_else(String::new, |label| format!("; the one before it is “{label}”"))
 }
 
-/// What is no fault of ours, told by PostgreSQL's codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
+/// What is no fault of ours, told by `PostgreSQL`'s codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
 /// that broke.
 fn trouble(error: &sqlx::Error) -> Option<StoreError> {
     match error {
@@ -82,5 +82,5 @@ impl StoreError {
 
 /// The value of a word in the database; what is no such word is told, never replaced.
 pub(crate) fn word<T: std::str::FromStr>(what: &'static str, text: &str) -> Result<T, StoreError> {
-    text.parse().map_err(|_| StoreError::Word { what, word: text.chars().take(40).collect() })
+    text.parse().map_err(|_no_value| StoreError::Word { what, word: text.chars().take(40).collect() })
 }

@@ -39,7 +39,8 @@ pub struct NewJob {
 impl TryFrom<job::Model> for Job {
     type Error = StoreError;
     fn try_from(row: job::Model) -> Result<Self, StoreError> {
-        let side = |v: i32| u32::try_from(v).map_err(|_| StoreError::Word { what: "frame size", word: v.to_string() });
+        let side =
+            |v: i32| u32::try_from(v).map_err(|_no_value| StoreError::Word { what: "frame size", word: v.to_string() });
         Ok(Self {
             id: row.id.into(),
             rate: word("frame rate", &row.rate)?,

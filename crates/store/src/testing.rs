@@ -15,7 +15,7 @@ struct Server {
 fn server() -> Result<&'static Server, StoreError> {
     static SERVER: OnceLock<Server> = OnceLock::new();
     static STARTING: Mutex<()> = Mutex::new(());
-    let _turn = STARTING.lock().map_err(|_| StoreError::Cluster("an earlier start failed".into()))?;
+    let _turn = STARTING.lock().map_err(|error| StoreError::Cluster(format!("an earlier start failed: {error}")))?;
     if let Some(server) = SERVER.get() {
         return Ok(server);
     }

@@ -57,6 +57,12 @@ pub enum WebError {
 }
 
 impl WebError {
+    /// Of work beside the request that did not come to its end; why is for the log.
+    pub fn stopped(error: impl std::error::Error) -> Self {
+        tracing::error!(%error, "work beside a request stopped");
+        Self::Stopped
+    }
+
     /// Whether the text is for the editor; otherwise it goes to the log only.
     pub(crate) fn speaks(&self) -> bool {
         match self {

@@ -30,7 +30,8 @@ impl FromRequest for Window {
     fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
         let header = |name: &str| request.headers().get(name).and_then(|v| v.to_str().ok());
         fn read<T: FromStr>(text: Option<&str>, what: &str) -> Result<Option<T>, WebError> {
-            text.map(|t| t.parse().map_err(|_| WebError::BadRequest(format!("{what} is not understood")))).transpose()
+            text.map(|t| t.parse().map_err(|_no_value| WebError::BadRequest(format!("{what} is not understood"))))
+                .transpose()
         }
         ready((|| {
             let session = read::<SessionId>(header("x-legere-session"), "the window's session")?;

@@ -99,7 +99,7 @@ async fn another_file_in_the_place_of_a_clip_is_read_anew_and_the_verdict_stays(
 async fn a_file_with_another_time_is_the_same_file() {
     let card = Card::read().await;
     let file = std::fs::File::options().write(true).open(card.folder.join("C001.mp4")).expect("the file");
-    file.set_modified(SystemTime::now() - Duration::from_secs(86_400)).expect("set");
+    file.set_modified(SystemTime::now() - Duration::from_hours(24)).expect("set");
     card.look().await;
     assert!(card.clips().await.iter().all(|c| c.state == State::Ready && !c.missing));
     card.server.stop().await;

@@ -147,7 +147,7 @@ async fn broken_requests_are_refused_and_change_nothing() {
         assert!(answer.body.contains(words), "{told}");
     }
     let after = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
-    assert_eq!(after["shots"].as_array().map(|s| s.len()), before["shots"].as_array().map(|s| s.len()));
+    assert_eq!(after["shots"].as_array().map(std::vec::Vec::len), before["shots"].as_array().map(std::vec::Vec::len));
     server.stop().await;
 }
 

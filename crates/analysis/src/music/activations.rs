@@ -170,7 +170,7 @@ mod tests {
         let gap = 0.55;
         let activations = Activations::of(&Spectrum::of(&ticks(gap, 60)));
         let mean = |values: &[f32], from: f64, step: usize| {
-            let times: Vec<f64> = (8..52).step_by(step).map(|i| from + i as f64 * gap).collect();
+            let times: Vec<f64> = (8..52).step_by(step).map(|i| from + f64::from(i) * gap).collect();
             times.iter().map(|t| Activations::peak_near(values, *t)).sum::<f64>() / times.len() as f64
         };
         let (on, between) = (mean(&activations.beats, 0.5, 1), mean(&activations.beats, 0.5 + 0.25 * gap, 1));

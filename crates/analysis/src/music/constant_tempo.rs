@@ -215,7 +215,7 @@ fn viterbi(beats: usize, places: usize, cost: f64, heard: impl Fn(usize, usize) 
 impl Grid {
     fn beats(&self, to: f64) -> impl Iterator<Item = f64> {
         let Grid { first, period } = *self;
-        (0..((to - first) / period).floor().max(0.0) as usize + 1).map(move |i| first + i as f64 * period)
+        (0..=(((to - first) / period).floor().max(0.0) as usize)).map(move |i| first + i as f64 * period)
     }
 
     /// How far the other grid is from this one about a time, in beats.

@@ -262,21 +262,18 @@ fn assign_labels(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
             if n < 2 { 0.0 } else { a.iter().zip(b).map(|(x, y)| cosine(x, y)).sum::<f64>() / n as f64 }
         };
         let best = (0..i).map(|j| (j, alike(j))).filter(|(_, a)| *a > SAME_HARMONY).max_by(|a, b| a.1.total_cmp(&b.1));
-        sections[i].label = match best {
-            Some((j, _)) => {
-                let timbre_distance = timbre_distance(&sections[i], &sections[j], spectrum);
-                let plain = sections[j].label;
-                Label {
-                    letter: plain.letter,
-                    varied: timbre_distance > SAME_TIMBRE && !plain.varied
-                        || plain.varied && timbre_distance <= SAME_TIMBRE,
-                }
+        sections[i].label = if let Some((j, _)) = best {
+            let timbre_distance = timbre_distance(&sections[i], &sections[j], spectrum);
+            let plain = sections[j].label;
+            Label {
+                letter: plain.letter,
+                varied: timbre_distance > SAME_TIMBRE && !plain.varied
+                    || plain.varied && timbre_distance <= SAME_TIMBRE,
             }
-            None => {
-                let letter = char::from(next);
-                next = (next + 1).min(b'Z');
-                Label { letter: Some(letter), varied: false }
-            }
+        } else {
+            let letter = char::from(next);
+            next = (next + 1).min(b'Z');
+            Label { letter: Some(letter), varied: false }
         };
     }
 }

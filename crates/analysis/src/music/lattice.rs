@@ -12,7 +12,7 @@ const REWARD: f32 = 5.0;
 const EXPECTED: f32 = 0.25;
 /// What an onset costs that falls between, except half-way.
 const BETWEEN: f32 = 0.35;
-/// How much the tempo tempo_transitions from beat to beat, as a share; beyond that it is a jump.
+/// How much the tempo `tempo_transitions` from beat to beat, as a share; beyond that it is a jump.
 const BEND: f64 = 0.03;
 const JUMP_COST: f32 = 5.3;
 /// How many frames are decoded at once.
@@ -263,7 +263,7 @@ mod tests {
         let truth: Vec<f64> = (0..60).map(|i| 200.0 + f64::from(i) * 46.43).collect();
         let followed = track_beats(&onsets(&truth, 3100), 46.43);
         assert!(followed.len().abs_diff(60) <= 1, "{}", followed.len());
-        assert!(worst(&followed, &truth) <= 2.0, "{:?}", followed);
+        assert!(worst(&followed, &truth) <= 2.0, "{followed:?}");
         assert!(followed[0].abs_diff(200) <= 2, "nothing before it sounds");
     }
 

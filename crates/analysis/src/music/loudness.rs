@@ -126,7 +126,7 @@ mod tests {
         assert_eq!(momentary.values.len(), 13, "a last half step has a value too");
         assert!(momentary.values[11] > momentary.values[5] + 5.0);
         assert!(Meter::new(0, 48_000).is_none() && Meter::new(1, 0).is_none());
-        assert_eq!(Loudness::of(&[0.0; 48_000], 48_000).programme, None, "silence has no loudness");
+        assert_eq!(Loudness::of(&vec![0.0; 48_000], 48_000).programme, None, "silence has no loudness");
     }
 
     #[test]

@@ -104,12 +104,11 @@ fn read_by_stages(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Resul
     let features = TrackFeatures::of(audio, done);
     let TrackFeatures { spectrum, onsets, .. } = &features;
     let measured;
-    let loudness = match audio.loudness {
-        Some(loudness) => loudness,
-        None => {
-            measured = Loudness::of(audio.samples, READING_RATE);
-            &measured
-        }
+    let loudness = if let Some(loudness) = audio.loudness {
+        loudness
+    } else {
+        measured = Loudness::of(audio.samples, READING_RATE);
+        &measured
     };
     let energy = energy::trace(loudness, spectrum, onsets);
     done("energy");

@@ -147,6 +147,9 @@ pub struct Network<'a, const C: usize> {
 impl<'a, const C: usize> Network<'a, C> {
     /// From [`Shape::weights`] numbers: the first layer, each residual layer (its reach, then its mixing), the outputs;
     /// of each the weights and then the biases.
+    ///
+    /// # Panics
+    /// When there are more or fewer of them.
     pub fn of(shape: Shape, weights: &'a [f32]) -> Self {
         assert_eq!(weights.len(), shape.weights(C), "the weights are those of another network");
         let mut rest = weights;

@@ -1,7 +1,7 @@
 //! How strongly something begins, a hundred times a second.
 //!
 //! Spectral flux with a maximum filter over neighbouring bands in the earlier frame, which keeps vibrato from
-//! looking like new notes (SuperFlux: Böck and Widmer, DAFx 2013), in four ranges. Each is measured against the
+//! looking like new notes (`SuperFlux`: Böck and Widmer, `DAFx` 2013), in four ranges. Each is measured against the
 //! strongest beginnings around it, so that a quiet passage is followed like a loud one.
 
 use super::spectrum::{FRAME_RATE, Spectrum};

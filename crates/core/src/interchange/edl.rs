@@ -112,7 +112,7 @@ pub fn read_edl(text: &str, rate: FrameRate) -> Result<Vec<EdlEvent>, Interchang
     for (i, line) in text.lines().enumerate() {
         let wrong = || InterchangeError::Edl { line: i + 1 };
         if let Some(name) = line.strip_prefix("* FROM CLIP NAME: ") {
-            events.last_mut().ok_or_else(wrong)?.clip = name.to_owned();
+            name.clone_into(&mut events.last_mut().ok_or_else(wrong)?.clip);
         } else if line.starts_with("M2 ") {
             let speed = line.split_whitespace().nth(2).and_then(|s| s.parse().ok()).ok_or_else(wrong)?;
             events.last_mut().ok_or_else(wrong)?.speed = Some(speed);

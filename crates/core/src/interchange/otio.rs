@@ -1,4 +1,4 @@
-//! OpenTimelineIO, the open JSON format for editorial timelines.
+//! `OpenTimelineIO`, the open JSON format for editorial timelines.
 
 use super::{CutList, Event, InterchangeError, MarkerKind, Music};
 use crate::time::{FrameRate, Seconds};
@@ -21,9 +21,9 @@ pub struct OtioClip {
 /// whole.
 pub fn write_otio(cut: &CutList) -> String {
     let rate = cut.rate;
-    let mut children = vec![track("Pictures", "Video", cut.events.iter().map(|e| clip(cut, e)).collect())];
+    let mut children = vec![track("Pictures", "Video", &cut.events.iter().map(|e| clip(cut, e)).collect::<Vec<_>>())];
     if let Some(music) = &cut.music {
-        children.push(track("Music", "Audio", music_clips(music, rate.seconds_of(cut.len()))));
+        children.push(track("Music", "Audio", &music_clips(music, rate.seconds_of(cut.len()))));
     }
     let markers: Vec<Value> = cut
         .markers
@@ -60,7 +60,7 @@ fn colour(kind: MarkerKind) -> &'static str {
     }
 }
 
-fn track(name: &str, kind: &str, children: Vec<Value>) -> Value {
+fn track(name: &str, kind: &str, children: &[Value]) -> Value {
     json!({
         "OTIO_SCHEMA": "Track.1", "name": name, "kind": kind, "metadata": {}, "source_range": null,
         "effects": [], "markers": [], "enabled": true, "children": children,
@@ -77,7 +77,7 @@ fn effects(speed: f64) -> Value {
     }])
 }
 
-fn reference(name: &str, url: &str, available: Value) -> Value {
+fn reference(name: &str, url: &str, available: &Value) -> Value {
     json!({ "DEFAULT_MEDIA": {
         "OTIO_SCHEMA": "ExternalReference.1", "name": name, "metadata": {}, "available_image_bounds": null,
         "available_range": available, "target_url": url,
@@ -100,7 +100,7 @@ fn clip(cut: &CutList, event: &Event) -> Value {
         "source_range": range(Time::frames(first as f64, rate), Time::frames(lasts, rate)),
         "effects": effects(event.speed.to_f64()), "markers": [], "enabled": true,
         "active_media_reference_key": "DEFAULT_MEDIA",
-        "media_references": reference(&event.clip, &event.url, range(
+        "media_references": reference(&event.clip, &event.url, &range(
             Time::frames(event.clip_start.frames as f64, rate), Time::frames(event.clip_frames as f64, rate))),
     })
 }
@@ -125,7 +125,7 @@ fn music_clips(music: &Music, pictures: Seconds) -> Vec<Value> {
                 "markers": [], "enabled": true,
                 "source_range": range(time(start), time(lasts)),
                 "active_media_reference_key": "DEFAULT_MEDIA",
-                "media_references": reference(&music.name, &music.url, range(time(0), time(whole))),
+                "media_references": reference(&music.name, &music.url, &range(time(0), time(whole))),
             })
         })
         .collect()

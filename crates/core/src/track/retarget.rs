@@ -371,7 +371,7 @@ mod tests {
     /// The same so many times, with its drop in the last.
     fn song(times: u32) -> TrackReading {
         let last = f64::from(times - 1) * 80.0;
-        let part = |t: f64| if (32.0..48.0).contains(&(t % 80.0)) { 1usize } else { 0 };
+        let part = |t: f64| usize::from((32.0..48.0).contains(&(t % 80.0)));
         let mut rows = String::new();
         for i in 0..times * 800 {
             let t = f64::from(i) / 10.0;

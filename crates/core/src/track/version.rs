@@ -60,7 +60,7 @@ pub struct Fade {
 
 impl Fade {
     /// The factor at a distance, in seconds, from the silent end.
-    fn gain(&self, distance: f64) -> f64 {
+    fn gain(self, distance: f64) -> f64 {
         let along = (distance / (f64::from(self.milliseconds) / 1000.0).max(1e-9)).clamp(0.0, 1.0);
         match self.curve {
             Curve::Linear => along,
@@ -275,7 +275,7 @@ impl Version {
                 match out.sections.last_mut() {
                     // A join inside one section leaves one section.
                     Some(last) if offset > 0.0 && last.kind == cut.kind && last.label == cut.label => {
-                        last.end = cut.end
+                        last.end = cut.end;
                     }
                     _ => out.sections.push(cut),
                 }

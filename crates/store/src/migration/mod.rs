@@ -17,7 +17,7 @@ impl MigratorTrait for Migrator {
 struct FirstLight;
 
 impl MigrationName for FirstLight {
-    fn name(&self) -> &str {
+    fn name(&self) -> &'static str {
         "m2026_11_24_first_light"
     }
 }
@@ -95,7 +95,7 @@ impl MigrationTrait for FirstLight {
 struct Listen;
 
 impl MigrationName for Listen {
-    fn name(&self) -> &str {
+    fn name(&self) -> &'static str {
         "m2026_11_25_listen"
     }
 }

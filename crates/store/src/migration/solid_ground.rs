@@ -9,7 +9,7 @@ use sea_orm_migration::prelude::*;
 pub struct SolidGround;
 
 impl MigrationName for SolidGround {
-    fn name(&self) -> &str {
+    fn name(&self) -> &'static str {
         "m2026_11_28_solid_ground"
     }
 }

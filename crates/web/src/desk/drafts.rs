@@ -218,7 +218,7 @@ impl Desk {
                 Ok(KeptDraft { body: DraftBody { cut, pace, ..present.body }, ..present })
             };
             match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
-                Err(StoreError::MovedOn) => continue,
+                Err(StoreError::MovedOn) => {}
                 other => return Ok(other?),
             }
         }

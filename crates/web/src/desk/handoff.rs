@@ -71,7 +71,7 @@ impl Desk {
     pub async fn ask_handoff(&self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, WebError> {
         let request = self.request(open).await?;
         let name = format!("{}, {}.{}", plain(&open.job.name), plain(&open.kept.title()), kind.word());
-        let json = serde_json::to_value(&request).map_err(|_| WebError::Stopped)?;
+        let json = serde_json::to_value(&request).map_err(WebError::stopped)?;
         let id = self.store.add_handoff(open.job.id, kind, &name, json).await?;
         self.store.enqueue(&[Work::Handoff(id)]).await?;
         Ok(id)
@@ -154,7 +154,8 @@ impl Desk {
     /// Writes the file and checks it; gives what the check found.
     async fn written(&self, handoff: &Handoff, to: &Path) -> Result<String, WebError> {
         let request: Request = serde_json::from_value(handoff.request.clone())
-            .map_err(|_| WebError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
+            .inspect_err(|error| tracing::warn!(%error, "a hand-off's request cannot be read"))
+            .map_err(|_old| WebError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
         if handoff.kind == HandoffKind::Mp4 {
             return self.written_mp4(handoff, &request, to).await;
         }

@@ -25,7 +25,7 @@ use std::time::Duration;
 use tokio::sync::broadcast;
 
 /// How often the shelf is brought down to its budget.
-const TIDY_EVERY: Duration = Duration::from_secs(300);
+const TIDY_EVERY: Duration = Duration::from_mins(5);
 /// How often the files of all jobs are looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(15);
 

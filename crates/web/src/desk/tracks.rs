@@ -300,7 +300,7 @@ pub(super) fn content_of(track: &Track) -> String {
 
 /// Work that takes its time, kept off the threads that serve pages.
 pub(super) async fn apart<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
-    tokio::task::spawn_blocking(work).await.map_err(|_| WebError::Stopped)
+    tokio::task::spawn_blocking(work).await.map_err(WebError::stopped)
 }
 
 fn kept(reading: &TrackReading, keep: Keep) -> Option<(f64, f64)> {

@@ -118,7 +118,7 @@ async fn again(
         form.pace.as_ref().map(|list| list.iter().map(|(q, v)| Pace::new(*q, *v)).collect::<Result<Vec<_>, _>>());
     let pace = pace
         .transpose()
-        .map_err(|_| WebError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;
+        .map_err(|_no_value| WebError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;
     let kept = desk.arrange_again(&job, window.by, draft.id, pace, form.section).await?;
     cut(&desk, &job, kept).await
 }

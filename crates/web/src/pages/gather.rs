@@ -347,7 +347,7 @@ async fn show(
     let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
     let roots = desk.roots.all().iter();
     let roots = roots.map(|r| RootView { name: r.name.clone(), there: r.path.is_dir() }).collect();
-    page(&Gather { roots, spine, rolls })
+    page(&Gather { spine, roots, rolls })
 }
 
 #[derive(Deserialize)]
@@ -409,7 +409,7 @@ struct Folders {
 impl Folders {
     async fn of(desk: &Desk, job: JobId, place: &Place) -> Result<Self, WebError> {
         let (roots, root, path) = (desk.roots.clone(), place.root.clone(), place.path.clone());
-        let names = web::block(move || roots.folders(&root, &path)).await.map_err(|_| WebError::Stopped)??;
+        let names = web::block(move || roots.folders(&root, &path)).await.map_err(WebError::stopped)??;
         let join = |name: &str| if place.path.is_empty() { name.to_owned() } else { format!("{}/{name}", place.path) };
         let folders = names.into_iter().map(|n| (join(&n), n)).collect();
         let up = (!place.path.is_empty())
@@ -445,7 +445,7 @@ async fn bring(
     let mut view = Folders::of(&desk, job.id, &place).await?;
     match result {
         Ok(b) if b.clips + b.tracks + b.back + b.known == 0 => {
-            view.problem = "There is no footage and no music in this folder.".into()
+            view.problem = "There is no footage and no music in this folder.".into();
         }
         Ok(b) => {
             let back = if b.back > 0 { format!(", {} back again", b.back) } else { String::new() };

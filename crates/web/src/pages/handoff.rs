@@ -111,7 +111,7 @@ struct Asked {
 }
 
 async fn make(desk: web::Data<Desk>, OwnJob(job): OwnJob, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
-    let kind = form.kind.parse().map_err(|_| WebError::Refused("this kind of file is not made here"))?;
+    let kind = form.kind.parse().map_err(|_no_value| WebError::Refused("this kind of file is not made here"))?;
     let draft = desk.store.draft(form.draft).await?;
     if draft.job != job.id {
         return Err(WebError::NotFound);

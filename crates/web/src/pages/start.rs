@@ -93,7 +93,7 @@ fn go_to(job: JobId) -> HttpResponse {
 fn asked(form: &JobForm) -> Result<NewJob, String> {
     let size = || "the frame size is written like 1920x1080".to_owned();
     let (width, height) = form.size.split_once('x').ok_or_else(size)?;
-    let rate = form.rate.parse().map_err(|_| "this is not a frame rate".to_owned())?;
+    let rate = form.rate.parse().map_err(|_no_value| "this is not a frame rate".to_owned())?;
     let length = form.length.trim();
     let target_seconds = match length {
         "" => None,
@@ -102,8 +102,8 @@ fn asked(form: &JobForm) -> Result<NewJob, String> {
     Ok(NewJob {
         name: form.name.clone(),
         rate,
-        width: width.trim().parse().map_err(|_| size())?,
-        height: height.trim().parse().map_err(|_| size())?,
+        width: width.trim().parse().map_err(|_no_value| size())?,
+        height: height.trim().parse().map_err(|_no_value| size())?,
         target_seconds,
     })
 }

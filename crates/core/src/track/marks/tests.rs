@@ -30,8 +30,8 @@ fn over(track: &TrackReading, edits: &[Edit]) -> TrackReading {
     marks.over(track)
 }
 
-fn refused(edit: Edit) -> MarkError {
-    Marks::default().edited(&track(), &edit).expect_err("refused")
+fn refused(edit: &Edit) -> MarkError {
+    Marks::default().edited(&track(), edit).expect_err("refused")
 }
 
 fn ones(track: &TrackReading) -> Vec<f64> {
@@ -48,7 +48,7 @@ fn taps_snap_to_the_music_and_replace_what_lies_between() {
     // As tapped, when snapping is off.
     let free = after(&[Edit::Beats(BeatEdit::Taps { times: times.clone(), snap: false })]);
     assert!(free.beats.iter().any(|b| b.at == times[3]));
-    assert_eq!(refused(Edit::Beats(BeatEdit::Taps { times: vec![1.0, 2.0], snap: true })), MarkError::TooFewTaps);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::Taps { times: vec![1.0, 2.0], snap: true })), MarkError::TooFewTaps);
 }
 
 #[test]
@@ -57,11 +57,11 @@ fn a_single_beat_can_be_moved_added_and_removed() {
     assert!(moved.beats.iter().any(|b| b.at == 5.25) && !moved.beats.iter().any(|b| b.at == 5.0));
     let free = after(&[Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.2, snap: false })]);
     assert!(free.beats.iter().any(|b| b.at == 5.2));
-    assert_eq!(refused(Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.49, snap: false })), MarkError::Taken);
-    assert_eq!(refused(Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 7.2, snap: false })), MarkError::Taken);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 5.49, snap: false })), MarkError::Taken);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::MoveBeat { at: 5.0, to: 7.2, snap: false })), MarkError::Taken);
     assert_eq!(after(&[Edit::Beats(BeatEdit::AddBeat { at: 5.22, snap: true })]).beats.len(), 65);
     assert_eq!(after(&[Edit::Beats(BeatEdit::RemoveBeat { at: 5.0 })]).beats.len(), 63);
-    assert_eq!(refused(Edit::Beats(BeatEdit::AddBeat { at: 40.0, snap: false })), MarkError::Outside);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::AddBeat { at: 40.0, snap: false })), MarkError::Outside);
 }
 
 #[test]
@@ -71,7 +71,7 @@ fn the_one_and_the_metre_are_moved_for_the_whole_track() {
     assert_eq!((shifted.beats[0].bar, shifted.beats[0].beat), (0, 3), "a pickup before it");
     let waltz = after(&[Edit::Beats(BeatEdit::Metre { beats: 3 })]);
     assert_eq!(ones(&waltz)[..3], [0.5, 2.0, 3.5]);
-    assert_eq!(refused(Edit::Beats(BeatEdit::Metre { beats: 1 })), MarkError::Metre);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::Metre { beats: 1 })), MarkError::Metre);
 }
 
 #[test]
@@ -85,7 +85,7 @@ fn the_tempo_can_be_halved_doubled_and_given() {
     let gaps: Vec<f64> =
         retimed.beats.windows(2).filter(|w| w[0].at >= 8.4 && w[1].at < 16.3).map(|w| w[1].at - w[0].at).collect();
     assert!(gaps.len() > 8 && gaps.iter().all(|g| (g - 60.0 / 90.0).abs() < 0.03), "{gaps:?}");
-    assert_eq!(refused(Edit::Beats(BeatEdit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 })), MarkError::Tempo);
+    assert_eq!(refused(&Edit::Beats(BeatEdit::Retempo { start: 0.0, end: 9.0, bpm: 5.0 })), MarkError::Tempo);
     let thin = after(&[Edit::Beats(BeatEdit::Thin { least: 0.9 })]);
     assert!(thin.beats.windows(2).all(|w| w[1].at - w[0].at >= 0.9));
     assert_eq!(ones(&thin), ones(&track()), "bars stay where they are");
@@ -108,7 +108,7 @@ fn marks_are_on_the_strong_beats_or_on_all_of_them_and_bars_stay() {
     }
     let three = [Edit::Beats(BeatEdit::Metre { beats: 3 }), Edit::Beats(BeatEdit::Density { strong: true })];
     assert!(after(&three).beats.iter().all(|b| b.beat == 1), "three has one strong beat");
-    assert_eq!(refused(Edit::Beats(BeatEdit::Density { strong: false })), MarkError::Nothing, "all are there");
+    assert_eq!(refused(&Edit::Beats(BeatEdit::Density { strong: false })), MarkError::Nothing, "all are there");
 }
 
 #[test]
@@ -149,10 +149,10 @@ fn sections_are_moved_split_joined_named_and_given_an_energy() {
     ]);
     assert!(back.sections[0].energy == 40.0 && !back.sections[0].energy_by_hand);
     assert_eq!(
-        refused(Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false })),
+        refused(&Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false })),
         MarkError::ShortSection
     );
-    assert_eq!(refused(Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(120.0) })), MarkError::Energy);
+    assert_eq!(refused(&Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(120.0) })), MarkError::Energy);
 }
 
 #[test]
@@ -165,7 +165,7 @@ fn cues_are_added_moved_renamed_and_removed() {
     let seen = after(&edits);
     assert_eq!(seen.cues.iter().map(|c| (c.at, c.kind.word())).collect::<Vec<_>>(), [(4.75, "hit"), (16.5, "break")]);
     assert!(after(&[Edit::Cues(CueEdit::RemoveCue { at: 16.5, kind: CueKind::Drop })]).cues.is_empty());
-    assert_eq!(refused(Edit::Cues(CueEdit::RemoveCue { at: 3.0, kind: CueKind::Drop })), MarkError::Nothing);
+    assert_eq!(refused(&Edit::Cues(CueEdit::RemoveCue { at: 3.0, kind: CueKind::Drop })), MarkError::Nothing);
 }
 
 #[test]
@@ -194,7 +194,7 @@ fn what_a_person_set_stays_over_a_new_reading_and_can_be_given_up() {
 /// Seventeen digits, the last of which a quick reader of numbers gets wrong.
 #[test]
 fn a_time_set_by_hand_is_kept_to_its_last_digit() {
-    let beats = vec![Beat { at: 11.647474699524503, bar: 1, beat: 1, strength: 0.8 }];
+    let beats = vec![Beat { at: 11.647_474_699_524_503, bar: 1, beat: 1, strength: 0.8 }];
     let marks = Marks { beats: Some(beats), ..Marks::default() };
     let text = serde_json::to_string(&marks).expect("json");
     assert_eq!(serde_json::from_str::<Marks>(&text).expect("reads back"), marks);
