@@ -8,14 +8,15 @@ use crate::version::{self, Form};
 use legere_core::draft::Source;
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
+use serde::Serialize;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 
 /// Raised whenever the same shot would give another piece.
-const PIECE_VERSION: u32 = 3;
+const PIECE_VERSION: u32 = 4;
 
 /// What a piece is made for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub enum Purpose {
     /// From light copies, fast, for watching in the browser.
     Preview,
@@ -94,31 +95,21 @@ impl Job {
     }
 
     fn piece_key(&self, p: &Piece) -> String {
-        let mut hash = blake3::Hasher::new();
-        let text = format!(
-            "{PIECE_VERSION} {} {} {}x{} {} {} {} {:?} {:?} {}",
-            p.content,
-            self.rate,
-            self.width,
-            self.height,
-            p.start,
-            p.speed.0,
-            p.speed.1,
-            self.purpose,
-            p.clip_rate,
-            p.len.get()
-        );
-        hash.update(text.as_bytes());
-        short(&hash)
+        let size = (self.width, self.height);
+        key_of(&(PIECE_VERSION, &p.content, self.rate, size, p.start, p.speed, self.purpose, p.clip_rate, p.len))
     }
 
     fn music_key(&self, m: &MusicPart) -> String {
-        let mut hash = blake3::Hasher::new();
-        hash.update(
-            format!("{PIECE_VERSION} {} {:?} {} {}", m.content, m.version, self.rate, self.frames().get()).as_bytes(),
-        );
-        short(&hash)
+        key_of(&(PIECE_VERSION, &m.content, &m.version, self.rate, self.frames()))
     }
+}
+
+/// A name made of all these fields, as they are serialised.
+pub(crate) fn key_of(fields: &impl Serialize) -> String {
+    let text = serde_json::to_vec(fields).expect("numbers, words and structures of them are JSON");
+    let mut hash = blake3::Hasher::new();
+    hash.update(&text);
+    short(&hash)
 }
 
 fn short(hash: &blake3::Hasher) -> String {

@@ -8,8 +8,10 @@ use crate::MediaError;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::File;
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
+use tempfile::TempDir;
 
 /// A folder of our own.
 #[derive(Debug, Clone)]
@@ -193,24 +195,11 @@ impl Shelf {
 
     /// A fresh folder that is removed when dropped, on the same disk as the rest.
     pub fn work(&self) -> std::io::Result<Work> {
-        // Random, because programs on two machines can have the same number.
-        let mut seed = [0u8; 8];
-        seed.copy_from_slice(
-            &blake3::hash(format!("{:?}", (Instance::next(), SystemTime::now())).as_bytes()).as_bytes()[..8],
-        );
-        let path = self.path.join("work").join(format!("{}-{:016x}", std::process::id(), u64::from_le_bytes(seed)));
-        std::fs::create_dir(&path)?;
-        Ok(Work(path))
-    }
-}
-
-/// Counts the folders that this program made.
-struct Instance;
-
-impl Instance {
-    fn next() -> u64 {
-        static COUNTER: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
-        COUNTER.fetch_add(1, std::sync::atomic::Ordering::Relaxed)
+        let prefix = format!("{}-", std::process::id());
+        // Others read what is published of it, as they read what else lies on the shelf.
+        let open = std::fs::Permissions::from_mode(0o755);
+        let folder = tempfile::Builder::new().prefix(&prefix).permissions(open).tempdir_in(self.path.join("work"))?;
+        Ok(Work(folder))
     }
 }
 
@@ -238,39 +227,32 @@ pub async fn publish_file(from: &Path, to: &Path) -> Result<(), MediaError> {
     Ok(moved.await.map_err(crate::light::stopped)??)
 }
 
-pub struct Work(PathBuf);
+pub struct Work(TempDir);
 
 impl Work {
     pub fn path(&self) -> &Path {
-        &self.0
+        self.0.path()
     }
 
     /// Moves the whole folder to its place, once all of it is on the disk; what was there before goes.
     pub fn publish(self, place: &Path) -> std::io::Result<()> {
         let mut files = BTreeMap::new();
-        for entry in std::fs::read_dir(&self.0)? {
+        for entry in std::fs::read_dir(self.path())? {
             let entry = entry?;
             File::open(entry.path())?.sync_all()?;
             files.insert(entry.file_name().to_string_lossy().into_owned(), entry.metadata()?.len());
         }
-        let manifest = self.0.join(MANIFEST);
+        let manifest = self.path().join(MANIFEST);
         std::fs::write(&manifest, serde_json::to_vec(&Manifest { files })?)?;
         File::open(&manifest)?.sync_all()?;
-        File::open(&self.0)?.sync_all()?;
+        File::open(self.path())?.sync_all()?;
         let parent = place.parent().ok_or_else(|| std::io::Error::other("a folder lies in a folder"))?;
         std::fs::create_dir_all(parent)?;
         if place.exists() {
             std::fs::remove_dir_all(place)?;
         }
-        std::fs::rename(&self.0, place)?;
+        std::fs::rename(self.0.keep(), place)?;
         File::open(parent)?.sync_all()
-    }
-}
-
-impl Drop for Work {
-    fn drop(&mut self) {
-        // Gone already when it was published.
-        let _ = std::fs::remove_dir_all(&self.0);
     }
 }
 

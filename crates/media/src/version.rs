@@ -5,6 +5,7 @@ use crate::guard::Guarded;
 use crate::sound::MIXED_AT_MOST;
 use legere_core::time::Seconds;
 use legere_core::track::{Curve, Version};
+use serde::Serialize;
 use std::path::Path;
 
 /// Samples a second of everything that is written.
@@ -17,7 +18,7 @@ const AFTER_SEAM: i64 = 240;
 const GRAPH_VERSION: u32 = 3;
 
 /// What is written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub enum Form {
     /// 24-bit WAV, to hand off.
     Wav,
@@ -39,13 +40,13 @@ impl Form {
 
 /// A file name that is the same for the same version of the same content.
 pub fn name(content: &str, version: &Version, form: Form) -> String {
-    let hash = blake3::hash(format!("{GRAPH_VERSION} {content} {version:?} {form:?}").as_bytes()).to_hex();
+    let key = crate::render::key_of(&(GRAPH_VERSION, content, version, form));
     let ending = match form {
         Form::Wav => "wav",
         Form::Flac => "flac",
         Form::Aac => "m4a",
     };
-    format!("{}.{ending}", &hash[..32])
+    format!("{key}.{ending}")
 }
 
 /// How many samples a version has.

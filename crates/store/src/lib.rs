@@ -18,6 +18,7 @@ pub mod overview;
 pub mod queue;
 pub mod rows;
 pub mod selects;
+#[cfg(feature = "testing")]
 pub mod testing;
 pub mod tracks;
 

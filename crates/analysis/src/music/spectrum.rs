@@ -180,7 +180,8 @@ pub(super) fn product(a: &[f32], b: &[f32]) -> f32 {
 }
 
 /// The magnitudes of the lower bins of windowed samples, two windows in one transform: that of a real sequence is
-/// symmetric, so that of `a + ib` tells both (Cooley, Lewis, Welch, "The fast Fourier transform algorithm", 1970).
+/// symmetric, so that of `a + ib` tells both (Cooley, Lewis, Welch, "The fast Fourier transform algorithm", 1970). A transform
+/// of real sequences rounds otherwise, which would change readings in their seventh digit.
 struct Transform {
     fft: Arc<dyn Fft<f32>>,
     window: Vec<f32>,

@@ -20,6 +20,7 @@ use legere_media::{MediaError, identity};
 use legere_store::StoreError;
 use legere_store::handoffs::{Handoff, HandoffKind, HandoffState};
 use legere_store::queue::{Outcome, Work};
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -402,13 +403,11 @@ fn reel_for(reels: &mut Vec<(ClipId, String)>, clip: ClipId, name: &str) -> Stri
 }
 
 /// A name as part of a URL (RFC 3986).
+/// All but the unreserved characters of RFC 3986.
+const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
 fn escaped(part: &str) -> String {
-    part.bytes()
-        .map(|b| match b {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(b).to_string(),
-            other => format!("%{other:02X}"),
-        })
-        .collect()
+    utf8_percent_encode(part, RESERVED).to_string()
 }
 
 /// A name that any disk takes.
