@@ -6,8 +6,11 @@
 /// Precision, recall and their harmonic mean, each 0–1.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Agreement {
+    /// The share of found ones that are true.
     pub precision: f64,
+    /// The share of true ones that were found.
     pub recall: f64,
+    /// Their harmonic mean.
     pub f: f64,
 }
 

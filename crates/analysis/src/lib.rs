@@ -4,6 +4,8 @@
 //! small grey frames into [`footage::ClipReader`]; what comes out are the readings of `legere-core`. [`evaluation`] says how
 //! near a reading of music comes to the truth.
 
+#![warn(missing_docs)]
+
 pub mod evaluation;
 pub mod footage;
 pub mod music;

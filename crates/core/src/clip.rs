@@ -8,16 +8,23 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(from = "RawClipProbe")]
 pub struct ClipProbe {
+    /// As far as the file says.
     pub duration: Seconds,
+    /// Of its frames as they were recorded.
     pub frame_rate: FrameRate,
     /// The file says that its frames do not come evenly.
     pub variable_rate: bool,
+    /// In pixels.
     pub width: u32,
+    /// In pixels.
     pub height: u32,
     /// Degrees clockwise.
     pub rotation: u32,
+    /// Whether there is a sound track.
     pub has_sound: bool,
+    /// The name of the picture’s coding.
     pub codec: String,
+    /// What the camera wrote, if it did.
     pub recorded_at: Option<DateTime<Utc>>,
     /// Of the first frame, in the clip's own count.
     pub timecode: Option<Timecode>,
@@ -71,14 +78,22 @@ impl From<RawClipProbe> for ClipProbe {
 /// A sound file.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct SoundProbe {
+    /// As far as the file says.
     pub duration: Seconds,
+    /// How many.
     pub channels: u32,
+    /// In hertz.
     pub sample_rate: u32,
+    /// As the file says.
     pub title: Option<String>,
+    /// As the file says.
     pub artist: Option<String>,
+    /// As the file or a person says.
     pub genre: Option<String>,
+    /// As the file or a person says.
     #[serde(default)]
     pub mood: Option<String>,
+    /// As the file or a person says.
     #[serde(default)]
     pub theme: Option<String>,
 }

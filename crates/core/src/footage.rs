@@ -10,15 +10,20 @@ pub const STEP: f64 = 0.1;
 /// What was measured in a clip. Times are seconds from the first video frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ClipReading {
+    /// In seconds.
     pub duration: f64,
+    /// What was measured along time.
     pub samples: Samples,
+    /// Hard cuts within the file.
     pub shot_changes: Vec<f64>,
+    /// Ranges worth using, the best first.
     pub moments: Vec<Moment>,
 }
 
 /// Traces; sample *i* stands for `i * step` to `(i + 1) * step` seconds.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct Samples {
+    /// Seconds that a value stands for.
     pub step: f64,
     /// 0–1: how much moves, camera and subject together.
     pub motion: Vec<f32>,
@@ -76,18 +81,22 @@ impl ClipReading {
 pub struct EnergyTrace(Vec<u8>);
 
 impl EnergyTrace {
+    /// Of a reading.
     pub fn of(reading: &ClipReading) -> Self {
         Self(reading.samples.motion.iter().map(|m| (m.clamp(0.0, 1.0) * 255.0).round() as u8).collect())
     }
 
+    /// From what [`EnergyTrace::bytes`] gave.
     pub fn from_bytes(bytes: Vec<u8>) -> Self {
         Self(bytes)
     }
 
+    /// A byte a sample, 255 for 1.
     pub fn bytes(&self) -> &[u8] {
         &self.0
     }
 
+    /// Whether there is nothing in it.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }
@@ -104,11 +113,15 @@ impl EnergyTrace {
 /// A suggested range; times in seconds from the first frame, `end` exclusive.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Moment {
+    /// In seconds.
     pub start: f64,
+    /// In seconds, exclusive.
     pub end: f64,
+    /// Where it happens.
     pub hit: f64,
     /// 0–100
     pub energy: f64,
+    /// In words.
     pub why: String,
 }
 

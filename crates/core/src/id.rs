@@ -18,14 +18,17 @@ macro_rules! ids {
         pub struct $name(uuid::Uuid);
 
         impl $name {
+            /// Of an id that the database knows.
             pub const fn from_uuid(id: uuid::Uuid) -> Self {
                 Self(id)
             }
 
+            /// For tests and benches.
             pub const fn from_u128(id: u128) -> Self {
                 Self(uuid::Uuid::from_u128(id))
             }
 
+            /// As the database knows it.
             pub const fn uuid(self) -> uuid::Uuid {
                 self.0
             }
@@ -99,6 +102,7 @@ impl ShotIds {
         Self(seed)
     }
 
+    /// One that no other shot of this draft has.
     pub fn fresh(&mut self) -> ShotId {
         // Steps of a Weyl sequence with an odd increment meet every value once before one comes again.
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15_f39c_c060_5ced_c835);

@@ -6,6 +6,7 @@ use crate::time::{FramePos, FrameRate, parse_timecode};
 /// No length is longer, in seconds.
 const LONGEST: f64 = 100.0 * 3600.0;
 
+/// A text that is no length.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("a length is written in seconds (45.5), as 1:30, as a timecode (00:00:38:12) or in frames (920f)")]
 pub struct LengthError;

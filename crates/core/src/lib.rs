@@ -8,6 +8,8 @@
 //! tired eye misses, and [`interchange`] writes and reads the open formats. [`time`] and [`id`] are below
 //! all of them.
 
+#![warn(missing_docs)]
+
 pub mod arrange;
 pub mod check;
 pub mod clip;

@@ -346,12 +346,16 @@ impl TryFrom<RawRange> for Range {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Mark {
+    /// Where the range begins.
     In,
+    /// Where it ends, exclusive.
     Out,
+    /// Where it happens.
     Hit,
 }
 
 impl Range {
+    /// Of marks that are in order.
     pub fn new(start: Seconds, end: Seconds, hit: Seconds) -> Result<Self, SelectError> {
         if start.is_negative() || start > hit || hit >= end {
             return Err(SelectError::Order);
@@ -359,18 +363,22 @@ impl Range {
         Ok(Self { start, end, hit })
     }
 
+    /// The in.
     pub fn start(&self) -> Seconds {
         self.start
     }
 
+    /// The out, exclusive.
     pub fn end(&self) -> Seconds {
         self.end
     }
 
+    /// Where it happens.
     pub fn hit(&self) -> Seconds {
         self.hit
     }
 
+    /// From in to out.
     pub fn duration(&self) -> Seconds {
         self.end - self.start
     }
@@ -417,13 +425,18 @@ impl Range {
 /// What the editor says of a select; the part of it that edits change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Verdict {
+    /// In, out and hit.
     pub range: Range,
+    /// The editor’s verdict.
     pub tier: Tier,
+    /// One word of each facet that has its own, any of the others.
     pub tags: BTreeSet<Tag>,
+    /// What a person wrote beside it.
     pub note: String,
 }
 
 impl Verdict {
+    /// Before a person said anything.
     pub fn unread(range: Range) -> Self {
         Self { range, tier: Tier::Unread, tags: BTreeSet::new(), note: String::new() }
     }

@@ -13,10 +13,13 @@ use std::str::FromStr;
 /// What is wrong with a text that should be a time or a rate.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum TimeError {
+    /// "…" is not a number of seconds.
     #[error("\"{0}\" is not a number of seconds")]
     NotSeconds(String),
+    /// "…" is not a frame rate between 1 and 1000.
     #[error("\"{0}\" is not a frame rate between 1 and 1000")]
     NotRate(String),
+    /// "…" is not a timecode.
     #[error("\"{0}\" is not a timecode")]
     NotTimecode(String),
 }
@@ -35,6 +38,7 @@ const FARTHEST: i64 = 1_000_000_000;
 pub struct Seconds(i64);
 
 impl Seconds {
+    /// None.
     pub const ZERO: Self = Self(0);
 
     /// `num / den` seconds, on the nearest point of the grid; `None` when `den` is zero.
@@ -58,6 +62,7 @@ impl Seconds {
         Self(points.clamp(-bound, bound) as i64)
     }
 
+    /// For measuring and drawing.
     pub fn to_f64(self) -> f64 {
         self.0 as f64 / GRID as f64
     }
@@ -73,6 +78,7 @@ impl Seconds {
         (2 * num + den).div_euclid(2 * den) as i64
     }
 
+    /// Whether it lies before the beginning.
     pub fn is_negative(self) -> bool {
         self.0 < 0
     }
@@ -144,14 +150,17 @@ impl FrameRate {
         (rate >= Ratio::from_integer(1) && rate <= Ratio::from_integer(1000)).then_some(Self(rate))
     }
 
+    /// Frames, in `den` seconds.
     pub fn num(self) -> u32 {
         *self.0.numer()
     }
 
+    /// Seconds, in which `num` frames come.
     pub fn den(self) -> u32 {
         *self.0.denom()
     }
 
+    /// For measuring and drawing.
     pub fn to_f64(self) -> f64 {
         f64::from(self.num()) / f64::from(self.den())
     }
@@ -172,6 +181,7 @@ impl FrameRate {
         (120, 1),
     ];
 
+    /// Whether a job can have it.
     pub fn is_of_jobs(self) -> bool {
         Self::OF_JOBS.contains(&(self.num(), self.den()))
     }
@@ -192,6 +202,7 @@ impl FrameRate {
         Seconds::nearest(i128::from(pos.0) * i128::from(self.den()) * i128::from(GRID), i128::from(self.num()))
     }
 
+    /// How long so many frames last.
     pub fn seconds_of(self, len: FrameLen) -> Seconds {
         self.seconds_at(FramePos::new(i64::try_from(len.0).unwrap_or(i64::MAX)))
     }
@@ -367,7 +378,9 @@ pub fn timecode(frames: u64, rate: FrameRate, drop: bool) -> String {
 /// A timecode as frames of its own rate since midnight, and whether its numbers are dropped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Timecode {
+    /// Of its own rate, since midnight.
     pub frames: u64,
+    /// Whether numbers are dropped.
     pub drop: bool,
 }
 

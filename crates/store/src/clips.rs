@@ -22,13 +22,18 @@ use std::collections::HashMap;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
 #[strum(serialize_all = "lowercase")]
 pub enum State {
+    /// For a worker.
     Waiting,
+    /// A worker is at it.
     Reading,
+    /// It can be used.
     Ready,
+    /// It cannot be read; the problem says why.
     Failed,
 }
 
 impl State {
+    /// As the database and the page say it.
     pub fn word(self) -> &'static str {
         self.into()
     }
@@ -47,7 +52,9 @@ pub enum RecordedFrom {
 /// What tells a file from another one that came to lie at its place.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileIdentity {
+    /// How large it is.
     pub bytes: i64,
+    /// Its own time.
     pub modified: DateTime<Utc>,
     /// Of its content.
     pub digest: String,
@@ -56,39 +63,65 @@ pub struct FileIdentity {
 /// One bringing in of files.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Import {
+    /// What it is named by.
     pub id: ImportId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
+/// Clips that were recorded together.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Roll {
+    /// What it is named by.
     pub id: RollId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// As people call it.
     pub name: String,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
+/// A recorded file.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Clip {
+    /// What it is named by.
     pub id: ClipId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// The roll that it belongs to.
     pub roll: RollId,
+    /// The name of the media folder that it lies in.
     pub root: String,
+    /// Below the media folder.
     pub path: String,
+    /// As people call it.
     pub name: String,
+    /// How large it is.
     pub bytes: i64,
+    /// Its own time.
     pub modified: Option<DateTime<Utc>>,
+    /// Of the content; known once it was read.
     pub digest: Option<String>,
+    /// When it was recorded.
     pub recorded_at: DateTime<Utc>,
+    /// Who says so.
     pub recorded_from: RecordedFrom,
+    /// How far it is.
     pub state: State,
+    /// 0–1, of the reading.
     pub progress: f32,
+    /// What is wrong with it, in words for the editor.
     pub problem: Option<String>,
     /// The file was not where it should be when somebody last looked.
     pub missing: bool,
+    /// What the file says of itself; none until it is read.
     pub probe: Option<ClipProbe>,
     /// For the energy of its parts; empty until it is read.
     pub trace: EnergyTrace,
@@ -98,17 +131,24 @@ pub struct Clip {
     pub removed: bool,
     /// Out, by itself or with its roll or its import.
     pub hidden: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
 /// A clip as a calendar and a count show it: read without what it holds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ClipMark {
+    /// What it is named by.
     pub id: ClipId,
+    /// The roll that it belongs to.
     pub roll: RollId,
+    /// When it was recorded.
     pub recorded_at: DateTime<Utc>,
+    /// Who says so.
     pub recorded_from: RecordedFrom,
+    /// How far it is.
     pub state: State,
+    /// The file is not where it should be.
     pub missing: bool,
     /// None until it is read.
     pub duration: Option<Seconds>,
@@ -117,16 +157,22 @@ pub struct ClipMark {
 /// A file to be taken in.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewClip {
+    /// The name of the media folder that it lies in.
     pub root: String,
+    /// Below the media folder.
     pub path: String,
+    /// As people call it.
     pub name: String,
+    /// How large it is.
     pub bytes: i64,
+    /// Its own time.
     pub modified: DateTime<Utc>,
 }
 
 /// What one file of an import became.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct TakenIn {
+    /// Not there before.
     pub new: usize,
     /// There before, taken out, and back again.
     pub back: usize,
@@ -418,6 +464,7 @@ impl Store {
         Ok(ids)
     }
 
+    /// The rolls of a job, by name.
     pub async fn rolls(&self, job: JobId) -> Result<Vec<Roll>, StoreError> {
         let rows = roll::Entity::find()
             .filter(roll::Column::JobId.eq(job.uuid()))
@@ -501,6 +548,7 @@ impl Store {
         Ok(rows.into_iter().map(|(id, name)| (id.into(), name)).collect())
     }
 
+    /// One clip.
     pub async fn clip(&self, id: ClipId) -> Result<Clip, StoreError> {
         let row = clip::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "clip", id: id.uuid() })?.try_into()
@@ -512,11 +560,13 @@ impl Store {
         Ok(there.count(&self.db).await? == 1)
     }
 
+    /// What was measured in a clip, once it was.
     pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
         let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
     }
 
+    /// Says how far the reading is.
     pub async fn clip_progress(&self, clip: &Clip, state: State, progress: f32) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(state.word()))
@@ -542,6 +592,7 @@ impl Store {
         Ok(())
     }
 
+    /// Says that it cannot be read, and why.
     pub async fn clip_failed(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(State::Failed.word()))

@@ -30,6 +30,7 @@ const STARTS_WITHIN: Duration = Duration::from_mins(1);
 /// How a cluster keeps its data.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Durability {
+    /// What is acknowledged survives a loss of power.
     Safe,
     /// For tests: fast, and gone after a power cut.
     Careless,

@@ -15,21 +15,32 @@ use serde::{Deserialize, Serialize};
 /// A draft as it is kept: the cut, and what it was laid on.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct DraftBody {
+    /// The track that it lies on.
     pub track: TrackId,
+    /// The music as it is used.
     pub version: Version,
+    /// By section.
     pub pace: Vec<Pace>,
+    /// The shots.
     pub cut: Draft,
 }
 
+/// A draft as it is kept.
 #[derive(Debug, Clone, PartialEq)]
 pub struct KeptDraft {
+    /// What it is named by.
     pub id: DraftId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// Counted within the job.
     pub number: i32,
     /// What a person calls it; without, its number is its name.
     pub name: Option<String>,
+    /// What edits change.
     pub body: DraftBody,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
@@ -47,21 +58,33 @@ fn title(number: i32, name: Option<&str>) -> String {
 /// A draft in a list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DraftLine {
+    /// What it is named by.
     pub id: DraftId,
+    /// Counted within the job.
     pub number: i32,
+    /// As people call it.
     pub title: String,
+    /// How many shots it has.
     pub shots: usize,
 }
 
+/// A remark at a frame of a draft.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Note {
+    /// What it is named by.
     pub id: NoteId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// One draft.
     pub draft: DraftId,
+    /// The frame of the draft.
     pub frame: i64,
+    /// What was noted.
     pub words: String,
+    /// Whether a person took it out.
     #[serde(skip)]
     pub removed: bool,
+    /// Rises with every change.
     #[serde(skip)]
     pub revision: Revision,
 }
@@ -277,6 +300,7 @@ impl JobEdit {
         Ok(id)
     }
 
+    /// Adds a note to a draft.
     pub async fn add_note(&mut self, draft: DraftId, frame: i64, words: String) -> Result<NoteId, StoreError> {
         // A note belongs to a draft of this job.
         self.load::<KeptDraft>(draft).await?;
@@ -340,6 +364,7 @@ impl Store {
         Ok(Rows::read(rows, |r| (r.id, title(r.number, r.name.as_deref())), KeptDraft::try_from))
     }
 
+    /// One draft.
     pub async fn draft(&self, id: DraftId) -> Result<KeptDraft, StoreError> {
         let row = draft::Entity::find_by_id(id.uuid()).filter(draft::Column::Removed.eq(false)).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "draft", id: id.uuid() })?.try_into()

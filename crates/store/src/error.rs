@@ -2,37 +2,72 @@ use sea_orm::sqlx;
 use sea_orm::{DbErr, RuntimeErr};
 use uuid::Uuid;
 
+/// What went wrong, by what whoever asked does next.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
+    /// The thing is not there.
     #[error("there is no {what} {id}")]
-    Missing { what: &'static str, id: Uuid },
+    Missing {
+        /// The kind of thing.
+        what: &'static str,
+        /// What it is named by.
+        id: Uuid,
+    },
+    /// It was changed in another window meanwhile: what you see now is how it is.
     #[error("it was changed in another window meanwhile: what you see now is how it is")]
     MovedOn,
     /// An undo or redo would overwrite what somebody else did since; the one before it can be taken back.
     #[error("“{label}” stays: what it changed was changed again in another window since{}", then(.next.as_deref()))]
-    Overtaken { label: String, next: Option<String> },
+    Overtaken {
+        /// What was to be taken back.
+        label: String,
+        /// What comes before it.
+        next: Option<String>,
+    },
+    /// There is nothing to undo here.
     #[error("there is nothing to undo here")]
     NothingToUndo,
+    /// There is nothing to redo here.
     #[error("there is nothing to redo here")]
     NothingToRedo,
+    /// The change is refused; why is for the editor.
     #[error("{0}")]
     Refused(String),
+    /// A row in the database that is not what it should be.
     #[error("a {what} in the database is not what it should be")]
-    Broken { what: &'static str, source: serde_json::Error },
+    Broken {
+        /// The kind of thing.
+        what: &'static str,
+        /// What it shows.
+        source: serde_json::Error,
+    },
+    /// A word in the database that is none of those that it may be.
     #[error("a {what} in the database has a word that is none: {word}")]
-    Word { what: &'static str, word: String },
+    Word {
+        /// The kind of thing.
+        what: &'static str,
+        /// What stands there.
+        word: String,
+    },
+    /// The disk that Legere keeps its data on is full: make room, then try again.
     #[error("the disk that Legere keeps its data on is full: make room, then try again")]
     DiskFull,
+    /// The database is away for a moment: try again.
     #[error("the database is away for a moment: try again")]
     Away,
+    /// The database refused.
     #[error("the database refused")]
     Database(#[source] sea_orm::DbErr),
+    /// The database refused.
     #[error("the database refused")]
     Sqlx(#[source] sea_orm::sqlx::Error),
+    /// The data folder is in use by another Legere: stop that one, or choose another folder.
     #[error("the data folder is in use by another Legere: stop that one, or choose another folder")]
     InUse,
+    /// The database server could not be started.
     #[error("PostgreSQL could not be started: {0}")]
     Cluster(String),
+    /// The disk refused.
     #[error("the disk refused")]
     Io(#[from] std::io::Error),
 }

@@ -13,8 +13,11 @@ const CHANNEL: &str = "legere";
 /// Something of a job changed.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Event {
+    /// The job in which it changed.
     pub job: JobId,
+    /// What kind of thing.
     pub kind: ChangedKind,
+    /// Which one.
     pub id: Uuid,
     /// Of the thing, after the change; none where a person cannot change it.
     pub revision: Option<i64>,
@@ -22,18 +25,28 @@ pub struct Event {
     pub session: Option<SessionId>,
 }
 
+/// What can change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, strum::Display)]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum ChangedKind {
+    /// Its name or its music.
     Job,
+    /// Files came, went or came back.
     Import,
+    /// A roll went or came back.
     Roll,
+    /// A clip was read, went or came back.
     Clip,
+    /// What was said of a select.
     Select,
+    /// A track, its marks or how it is used.
     Track,
+    /// A draft.
     Draft,
+    /// A note.
     Note,
+    /// A hand-off.
     Handoff,
 }
 

@@ -14,26 +14,37 @@ use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
 #[strum(serialize_all = "lowercase")]
 pub enum HandoffKind {
+    /// The film.
     Mp4,
+    /// The timeline (`OpenTimelineIO`).
     Otio,
+    /// The edit decision list (CMX 3600).
     Edl,
+    /// The shot list.
     Csv,
 }
 
 impl HandoffKind {
+    /// In the order of the page.
     pub const ALL: &'static [Self] = <Self as strum::VariantArray>::VARIANTS;
 
+    /// As the database and the page say it.
     pub fn word(self) -> &'static str {
         self.into()
     }
 }
 
+/// How far a hand-off is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
 #[strum(serialize_all = "lowercase")]
 pub enum HandoffState {
+    /// For a worker.
     Waiting,
+    /// A worker is at it.
     Making,
+    /// Made and checked.
     Ready,
+    /// It could not be made; the report says why.
     Failed,
     /// By a person, before it was ready.
     Cancelled,
@@ -43,20 +54,30 @@ impl HandoffState {
     /// Those that something is still to be done about.
     const OPEN: [Self; 2] = [Self::Waiting, Self::Making];
 
+    /// As the database and the page say it.
     pub fn word(self) -> &'static str {
         self.into()
     }
 }
 
+/// A file for the next person.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Handoff {
+    /// What it is named by.
     pub id: HandoffId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// Of which kind.
     pub kind: HandoffKind,
+    /// Of the file, as it is downloaded.
     pub name: String,
+    /// How far it is.
     pub state: HandoffState,
+    /// Steps that are done.
     pub done: i32,
+    /// Of so many.
     pub total: i32,
+    /// Its name on the shelf, once it is ready.
     pub file: Option<String>,
     /// What the check after writing found, or what went wrong.
     pub report: Option<String>,
@@ -83,6 +104,7 @@ impl TryFrom<handoff::Model> for Handoff {
 }
 
 impl Store {
+    /// Keeps what was asked for.
     pub async fn add_handoff(
         &self,
         job: JobId,
@@ -120,6 +142,7 @@ impl Store {
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Handoff::try_from))
     }
 
+    /// One hand-off.
     pub async fn handoff(&self, id: HandoffId) -> Result<Handoff, StoreError> {
         let row = handoff::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "hand-off", id: id.uuid() })?.try_into()
@@ -146,6 +169,7 @@ impl Store {
         Ok(changed)
     }
 
+    /// Says how far it is.
     pub async fn handoff_progress(&self, handoff: &Handoff, done: usize, total: usize) -> Result<(), StoreError> {
         let count = |n: usize| Expr::value(i32::try_from(n).unwrap_or(i32::MAX));
         let changes = [(handoff::Column::Done, count(done)), (handoff::Column::Total, count(total))];
@@ -195,6 +219,7 @@ impl Store {
         Ok(open.count(&self.db).await? == 1)
     }
 
+    /// Those that wait or are being made.
     pub async fn unfinished_handoffs(&self) -> Result<Vec<HandoffId>, StoreError> {
         let ids: Vec<Uuid> = handoff::Entity::find()
             .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)))

@@ -12,27 +12,41 @@ use sea_orm::prelude::*;
 use sea_orm::sea_query::ExprTrait;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 
+/// One commissioned piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Job {
+    /// What it is named by.
     pub id: JobId,
+    /// As people call it.
     pub name: String,
+    /// Frames a second.
     pub rate: FrameRate,
+    /// In pixels.
     pub width: u32,
+    /// In pixels.
     pub height: u32,
     /// The length to reach; none is "as long as the music".
     pub target_seconds: Option<f64>,
+    /// The music that drafts are laid on.
     pub chosen_track: Option<TrackId>,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
 /// What is asked for a new job.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewJob {
+    /// As people call it.
     pub name: String,
+    /// Frames a second.
     pub rate: FrameRate,
+    /// In pixels.
     pub width: u32,
+    /// In pixels.
     pub height: u32,
+    /// The length to reach; none: as long as the music.
     pub target_seconds: Option<f64>,
 }
 
@@ -106,6 +120,7 @@ impl Editable for Job {
 }
 
 impl Store {
+    /// Makes a job.
     pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
         let name = named(&new.name)?;
         if !new.rate.is_of_jobs() {
@@ -141,6 +156,7 @@ impl Store {
         Ok(id)
     }
 
+    /// One job.
     pub async fn job(&self, id: JobId) -> Result<Job, StoreError> {
         let row = job::Entity::find_by_id(id.uuid()).filter(job::Column::Removed.eq(false)).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "job", id: id.uuid() })?.try_into()

@@ -4,6 +4,8 @@
 //! [`journal`], which computes it inside the job's lock, merges what is independent and can take it back. Long work waits
 //! in [`queue`]; [`events`] tells open windows what changed.
 
+#![warn(missing_docs)]
+
 pub mod clips;
 pub mod cluster;
 pub mod drafts;
@@ -68,6 +70,7 @@ impl Store {
         Ok(!pending.is_empty() && !fresh)
     }
 
+    /// The connections, for what has no entity.
     pub fn pool(&self) -> &sqlx::PgPool {
         self.db.get_postgres_connection_pool()
     }

@@ -9,10 +9,13 @@ use uuid::Uuid;
 /// How far a job is, step by step.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Overview {
+    /// That are not out.
     pub clips: usize,
     /// Clips that wait or are being read.
     pub busy: usize,
+    /// That have clips.
     pub rolls: usize,
+    /// Of these clips.
     pub selects: usize,
     /// Selects with a verdict.
     pub judged: usize,
@@ -24,12 +27,18 @@ pub struct Overview {
     pub files: usize,
 }
 
+/// What the spine says of a draft.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DraftOverview {
+    /// What it is named by.
     pub id: DraftId,
+    /// Counted within the job.
     pub number: i32,
+    /// Where a person gave it one.
     pub name: Option<String>,
+    /// How many shots it has.
     pub shots: usize,
+    /// How many notes it has.
     pub notes: usize,
 }
 

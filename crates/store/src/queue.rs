@@ -19,10 +19,14 @@ use std::time::{Duration, Instant};
 use tokio::task::{AbortHandle, JoinSet};
 use uuid::Uuid;
 
+/// A piece of long work.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Work {
+    /// Reads a track.
     ReadTrack(TrackId),
+    /// Reads a clip.
     ReadClip(ClipId),
+    /// Makes a hand-off.
     Handoff(HandoffId),
 }
 
@@ -40,6 +44,7 @@ impl Work {
 /// What a worker is asked for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Delivery {
+    /// Do it.
     Do(Work),
     /// A try ended in a failure of the program itself: say so beside the thing; the next try comes.
     Failed(Work),
@@ -356,6 +361,7 @@ pub struct Worker {
 }
 
 impl Worker {
+    /// Stops, and gives back what it holds.
     pub async fn stop(mut self) -> Result<(), StoreError> {
         self.driver.abort();
         let _ = (&mut self.driver).await;

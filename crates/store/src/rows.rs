@@ -5,6 +5,7 @@ use uuid::Uuid;
 /// A row that cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BrokenRow {
+    /// Of the row.
     pub id: Uuid,
     /// What people call it, as far as that can be read.
     pub name: String,
@@ -15,7 +16,9 @@ pub struct BrokenRow {
 /// What was read of a list.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Rows<T> {
+    /// Those that could be read.
     pub whole: Vec<T>,
+    /// Those that could not.
     pub broken: Vec<BrokenRow>,
 }
 

@@ -15,17 +15,24 @@ use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
 
+/// A range of a clip that a person may keep.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Select {
+    /// What it is named by.
     pub id: SelectId,
+    /// The clip.
     pub clip: ClipId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// What a person says of it.
     pub verdict: Verdict,
     /// 0–100, of its range.
     pub energy: f64,
     /// The movement that was measured in its range.
     pub movement: Movement,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
@@ -188,6 +195,7 @@ impl Store {
         Ok(Rows::read(rows, |r| (r.id, String::new()), Select::try_from))
     }
 
+    /// One select.
     pub async fn select(&self, id: SelectId) -> Result<Select, StoreError> {
         let row = pick::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "select", id: id.uuid() })?.try_into()

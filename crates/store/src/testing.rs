@@ -87,6 +87,7 @@ async fn database(how: &str) -> Result<String, StoreError> {
     Ok(format!("{base}{name}"))
 }
 
+/// A store on a fresh, migrated database.
 pub async fn fresh_store() -> Result<Store, StoreError> {
     Store::open(&fresh_url().await?).await
 }
@@ -97,6 +98,7 @@ pub struct Restartable {
 }
 
 impl Restartable {
+    /// Starts a server of its own in a folder.
     pub fn start(folder: &std::path::Path) -> Result<Self, StoreError> {
         // Its user must be able to reach the data.
         std::fs::set_permissions(folder, std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
@@ -104,10 +106,12 @@ impl Restartable {
         Ok(Self { cluster: Cluster::start(folder, Durability::Safe)? })
     }
 
+    /// The address of its database.
     pub fn url(&self) -> String {
         self.cluster.url()
     }
 
+    /// The server itself.
     pub fn cluster(&self) -> &Cluster {
         &self.cluster
     }

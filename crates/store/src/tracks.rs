@@ -17,32 +17,48 @@ use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
 use serde::{Deserialize, Serialize};
 
+/// One piece of music.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Track {
+    /// What it is named by.
     pub id: TrackId,
+    /// The job that it belongs to.
     pub job: JobId,
+    /// The name of the media folder that it lies in.
     pub root: String,
+    /// Below the media folder.
     pub path: String,
+    /// As people call it.
     pub name: String,
+    /// How large the file is.
     pub bytes: i64,
+    /// The file’s own time.
     pub modified: Option<DateTime<Utc>>,
+    /// Of the content; known once it was read.
     pub digest: Option<String>,
+    /// How far it is.
     pub state: State,
+    /// What is wrong with it, in words for the editor.
     pub problem: Option<String>,
     /// The file was not where it should be when somebody last looked.
     pub missing: bool,
+    /// What the file says of itself; none until it is read.
     pub probe: Option<SoundProbe>,
     /// What lists show of its reading, with the marks over it; none until it is read.
     pub summary: Option<TrackSummary>,
     /// The version of the reading; rises when it is read anew by another one.
     pub version: i32,
+    /// What a person set over the reading.
     pub marks: Marks,
     /// What a person says it is.
     pub about: TrackMetadata,
     /// How a person uses it, or what was offered while nobody had chosen.
     pub part: Option<Version>,
+    /// Whether a person took it out.
     pub removed: bool,
+    /// Out, by itself or with its import.
     pub hidden: bool,
+    /// Rises with every change.
     pub revision: Revision,
 }
 
@@ -51,12 +67,14 @@ pub struct Track {
 pub struct TrackSummary {
     /// Seconds.
     pub duration: f64,
+    /// Beats a minute.
     pub tempo_bpm: f64,
     /// LUFS.
     pub loudness: f64,
 }
 
 impl TrackSummary {
+    /// Of a reading.
     pub fn of(reading: &TrackReading) -> Self {
         Self { duration: reading.duration, tempo_bpm: reading.tempo_bpm, loudness: reading.loudness }
     }
@@ -66,10 +84,15 @@ impl TrackSummary {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct TrackMetadata {
+    /// As the file or a person says.
     pub title: Option<String>,
+    /// As the file or a person says.
     pub maker: Option<String>,
+    /// As the file or a person says.
     pub mood: Option<String>,
+    /// As the file or a person says.
     pub theme: Option<String>,
+    /// As the file or a person says.
     pub genre: Option<String>,
 }
 
@@ -202,10 +225,15 @@ async fn measured(db: &impl ConnectionTrait, track: TrackId) -> Result<Option<Tr
 /// A sound file to be taken in as a track.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewTrack {
+    /// The name of the media folder that it lies in.
     pub root: String,
+    /// Below the media folder.
     pub path: String,
+    /// As people call it.
     pub name: String,
+    /// How large the file is.
     pub bytes: i64,
+    /// The file’s own time.
     pub modified: DateTime<Utc>,
 }
 
@@ -298,6 +326,7 @@ impl Store {
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Track::try_from))
     }
 
+    /// One track.
     pub async fn track(&self, id: TrackId) -> Result<Track, StoreError> {
         let row = track::Entity::find_by_id(id.uuid()).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "track", id: id.uuid() })?.try_into()
@@ -308,6 +337,7 @@ impl Store {
         measured(&self.db, track).await
     }
 
+    /// Says how far it is, and what is wrong.
     pub async fn track_state(&self, track: &Track, state: State, problem: Option<String>) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::State, Expr::value(state.word()))
@@ -412,6 +442,7 @@ impl Store {
         Ok(())
     }
 
+    /// Those that wait or are being read.
     pub async fn unfinished_tracks(&self) -> Result<Vec<TrackId>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
         let ids: Vec<Uuid> = track::Entity::find()

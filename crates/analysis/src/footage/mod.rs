@@ -18,12 +18,20 @@ pub const LONGER_SIDE: u32 = 192;
 /// Movement in the picture, in frame widths a second, above which the camera's own cannot be told any more.
 const BURSTING: f32 = 0.35;
 
+/// Why there is no reading of a clip.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ReadClipError {
+    /// There is not one whole picture in the clip.
     #[error("there is not one whole picture in the clip")]
     NoPictures,
+    /// A frame of … bytes came where … were expected.
     #[error("a frame of {got} bytes came where {wanted} were expected")]
-    FrameSize { got: usize, wanted: usize },
+    FrameSize {
+        /// Bytes that came.
+        got: usize,
+        /// Bytes that were expected.
+        wanted: usize,
+    },
 }
 
 /// One frame's measurements.
@@ -78,6 +86,7 @@ impl ClipReader {
         Ok(())
     }
 
+    /// Makes the reading of all frames that came.
     pub fn finish(mut self) -> Result<ClipReading, ReadClipError> {
         if self.measures.is_empty() {
             return Err(ReadClipError::NoPictures);

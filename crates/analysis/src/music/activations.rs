@@ -17,22 +17,27 @@ const EVERY: usize = SEMITONES_EVERY;
 pub const STEP_RATE: f64 = super::spectrum::FRAME_RATE / EVERY as f64;
 /// Values a step: levels and rises in bands, pitch classes, and rises of semitones.
 pub const INPUTS: usize = SEMITONES_FROM + SEMITONES;
+/// Bands, from low to high.
 pub const BANDS: usize = 40;
-/// Where pitch classes begin, and where semitones do.
+/// Where pitch classes begin.
 pub const PITCH_CLASSES_FROM: usize = 2 * BANDS;
+/// Where semitones begin.
 pub const SEMITONES_FROM: usize = PITCH_CLASSES_FROM + 12;
 /// Steps over which a semitone rises: half as long as its window.
 const RISING: usize = 4;
 
 /// A network of so many channels, and the weights that the program ships with.
 pub struct ActivationNetwork<const C: usize> {
+    /// How it is built.
     pub shape: Shape,
+    /// As they are shipped.
     pub weights: &'static [u8],
 }
 
-/// With the first [`SEMITONES_FROM`] values as inputs, and with all of them.
+/// With the first [`SEMITONES_FROM`] values as inputs.
 pub const BAND_NETWORK: ActivationNetwork<40> =
     ActivationNetwork { shape: shape(SEMITONES_FROM), weights: include_bytes!("weights/activations-bands.weights") };
+/// With all values as inputs.
 pub const SEMITONE_NETWORK: ActivationNetwork<48> =
     ActivationNetwork { shape: shape(INPUTS), weights: include_bytes!("weights/activations-semitones.weights") };
 
@@ -50,11 +55,14 @@ impl<const C: usize> ActivationNetwork<C> {
 
 /// Probabilities along time, [`STEP_RATE`] a second.
 pub struct Activations {
+    /// That one taps.
     pub beats: Vec<f32>,
+    /// That a bar begins.
     pub downbeats: Vec<f32>,
 }
 
 impl Activations {
+    /// The mean of both networks.
     pub fn of(spectrum: &Spectrum) -> Self {
         let rows = inputs(spectrum);
         let bands: Vec<f32> = rows.chunks_exact(INPUTS).flat_map(|row| &row[..SEMITONES_FROM]).copied().collect();

@@ -24,22 +24,28 @@ const PROBABILITY_FLOOR: f64 = 0.04;
 /// The weights of the observations, and the costs of transitions that leave the count.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Weights {
-    /// Of a downbeat: a change of harmony, a new timbre, and the log odds of the network over time and of the one over beats.
+    /// Of a downbeat: a change of harmony.
     pub harmony: f64,
+    /// Of a downbeat: a new timbre.
     pub timbre: f64,
+    /// Of a downbeat: the log odds of the networks over time.
     pub activation: f64,
+    /// Of a downbeat: the log odds of the network over beats.
     pub beat_sync: f64,
     /// The snare: for the second and fourth beat of four.
     pub backbeat: f64,
-    /// The cost of a downbeat before the bar is full, and of another metre.
+    /// The cost of a downbeat before the bar is full.
     pub irregular: f64,
+    /// The cost of another metre from one bar to the next.
     pub other_metre: f64,
-    /// The score of a beat in a bar of two and of three: these are rarer than bars of four.
+    /// The score of a beat in a bar of two: these are rarer than bars of four.
     pub duple: f64,
+    /// The same in a bar of three.
     pub triple: f64,
-    /// The score of a first beat that is a downbeat, and of one that is the last of its bar: most pieces begin with a bar, others with an
-    /// upbeat, and that is seldom longer than a beat.
+    /// The score of a first beat that is a downbeat: most pieces begin with a bar, others with an upbeat, and that is seldom
+    /// longer than a beat.
     pub start: f64,
+    /// The score of a first beat that is the last of its bar.
     pub upbeat: f64,
 }
 

@@ -25,12 +25,16 @@ pub const PITCH_CLASSES_FROM: usize = LEVELS_FROM + 2 * LEVELS;
 pub const CHANGES_FROM: usize = PITCH_CLASSES_FROM + 4 * 12;
 /// How chords change, and how the bass's notes do, over each of these many beats.
 const CHANGES: [usize; 3] = [1, 2, 4];
+/// Values a beat.
 pub const INPUTS: usize = CHANGES_FROM + 2 * CHANGES.len();
+/// Of both networks.
 pub const CHANNELS: usize = 32;
+/// Of both networks.
 pub const SHAPE: Shape = Shape { inputs: INPUTS, first_taps: 3, taps: 3, layers: 5, outputs: 1 };
 
 /// The weights that the program ships with.
 pub const DOWNBEAT_WEIGHTS: &[u8] = include_bytes!("weights/downbeat.weights");
+/// The same, of the network for the tactus.
 pub const TACTUS_WEIGHTS: &[u8] = include_bytes!("weights/tactus.weights");
 
 /// Unpacked once: many sequences of each track are judged.

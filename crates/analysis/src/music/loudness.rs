@@ -41,6 +41,7 @@ impl Meter {
         (step > 0).then(|| Self { meter, step, pending: Vec::new(), powers: Vec::new() })
     }
 
+    /// Takes more samples, interleaved.
     pub fn listen(&mut self, samples: &[f32]) {
         self.pending.extend_from_slice(samples);
         let whole = self.pending.len() / self.step * self.step;
@@ -56,6 +57,7 @@ impl Meter {
         self.powers.push(heard.ok().filter(|v| v.is_finite()).map_or(0.0, power));
     }
 
+    /// What was heard, with a last step that is not full.
     pub fn finish(mut self) -> Loudness {
         // The gate looks at whole blocks only.
         let blocks: Vec<f64> = self.powers.windows(BLOCK).map(momentary).collect();

@@ -37,18 +37,21 @@ pub const READING_VERSION: i32 = 13;
 /// Mono samples at [`READING_RATE`], full scale ±1, and how loud the track was before it became mono.
 #[derive(Debug, Clone, Copy)]
 pub struct Audio<'a> {
+    /// Full scale is ±1.
     pub samples: &'a [f32],
     /// Measured of the samples where nobody else has.
     pub loudness: Option<&'a Loudness>,
 }
 
 impl<'a> Audio<'a> {
+    /// Of one channel, whose loudness is still to be measured.
     pub fn mono(samples: &'a [f32]) -> Self {
         Self { samples, loudness: None }
     }
 }
 
 impl Audio<'_> {
+    /// In seconds.
     pub fn duration(&self) -> f64 {
         self.samples.len() as f64 / f64::from(READING_RATE)
     }
@@ -60,8 +63,10 @@ const SILENT_LUFS: f64 = -70.0;
 /// Why there is no reading.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ReadTrackError {
+    /// The track is shorter than two seconds, too short to find beats in.
     #[error("the track is shorter than two seconds, too short to find beats in")]
     TooShort,
+    /// The track is silent.
     #[error("the track is silent")]
     Silent,
 }

@@ -7,11 +7,13 @@
 pub struct Shape {
     /// Values a step.
     pub inputs: usize,
-    /// Steps that the first layer and each of the others see at once.
+    /// Steps that the first layer sees at once.
     pub first_taps: usize,
+    /// Steps that each of the other layers sees at once.
     pub taps: usize,
     /// Residual layers; the taps of layer `i` are `2^i` steps apart.
     pub layers: usize,
+    /// Probabilities a step.
     pub outputs: usize,
 }
 

@@ -8,11 +8,17 @@ use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 /// How much each part counts.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Weights {
+    /// How far its energy is from the music’s.
     pub energy: f64,
+    /// The verdict, weighed by how loud the place is.
     pub tier: f64,
+    /// Whether it is what the place asks for.
     pub role: f64,
+    /// Whether the hit lands on a mark.
     pub hit: f64,
+    /// How much lies beyond in and out.
     pub range: f64,
+    /// How it connects to its neighbours.
     pub join: f64,
 }
 
@@ -25,15 +31,22 @@ impl Default for Weights {
 /// The parts of a cost, each weighted; less is better.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Cost {
+    /// How far its energy is from the music’s.
     pub energy: f64,
+    /// The verdict, weighed by how loud the place is.
     pub tier: f64,
+    /// Whether it is what the place asks for.
     pub role: f64,
+    /// Whether the hit lands on a mark.
     pub hit: f64,
+    /// How much lies beyond in and out.
     pub range: f64,
+    /// How it connects to its neighbours.
     pub join: f64,
 }
 
 impl Cost {
+    /// All parts together.
     pub fn total(&self) -> f64 {
         self.energy + self.tier + self.role + self.hit + self.range + self.join
     }
@@ -78,6 +91,7 @@ pub struct Scale {
 }
 
 impl Scale {
+    /// The scale that maps the energies of these candidates onto those of these places.
     pub fn between(candidates: &[Candidate], slots: &[Slot]) -> Self {
         let span = |mut values: Vec<f64>| {
             values.sort_by(f64::total_cmp);

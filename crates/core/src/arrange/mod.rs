@@ -22,20 +22,27 @@ use std::sync::Arc;
 /// A select as the solver sees it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Candidate {
+    /// The select that it is.
     pub select: SelectId,
+    /// The clip that it is of.
     pub clip: ClipId,
     /// What people call it: the clip's name.
     pub name: String,
+    /// In, out and hit.
     pub range: Range,
     /// How long the clip is.
     pub media: Seconds,
+    /// Frames a second.
     pub rate: FrameRate,
+    /// The editor’s verdict.
     pub tier: Tier,
     /// 0–100, of the range.
     pub energy: f64,
     /// For the energy of other parts of the clip; empty where only the range's is known.
     pub trace: Arc<EnergyTrace>,
+    /// How much of the subject it shows, where that is known.
     pub framing: Option<Framing>,
+    /// What it does in a cut, where that was said.
     pub role: Option<Role>,
     /// The movement tag, or the measured movement.
     pub movement: Option<Movement>,

@@ -3,6 +3,7 @@
 use crate::track::SectionKind;
 use serde::{Deserialize, Serialize};
 
+/// A pace that cannot be had.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("a pace is between a quarter of a bar and eight bars per shot")]
 pub struct PaceError;
@@ -16,6 +17,7 @@ pub struct Pace {
 }
 
 impl Pace {
+    /// The paces that are offered, in quarters of a bar.
     pub const CHOICES: [u8; 6] = [1, 2, 4, 8, 16, 32];
 
     /// `quarters` of a bar per shot: 4 is a bar, 2 half a bar.
@@ -23,10 +25,12 @@ impl Pace {
         Self::CHOICES.contains(&quarters).then_some(Self { quarters, varied }).ok_or(PaceError)
     }
 
+    /// Quarters of a bar a shot.
     pub fn quarters(self) -> u8 {
         self.quarters
     }
 
+    /// Beats a shot, in bars of so many.
     pub fn beats(self, metre: f64) -> f64 {
         f64::from(self.quarters) / 4.0 * metre
     }
@@ -42,6 +46,7 @@ impl Pace {
         Self { quarters, varied }
     }
 
+    /// As the page says it.
     pub fn words(self) -> String {
         let every = match self.quarters {
             1 => "every beat",

@@ -12,28 +12,37 @@ const SHORTEST_SECONDS: f64 = 0.3;
 /// A place for one shot, with what it asks for.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Slot {
+    /// Where it begins in the draft.
     pub start: FramePos,
+    /// How long it is.
     pub len: FrameLen,
     /// 0–100, the music's here.
     pub energy: f64,
+    /// The kind of its section.
     pub kind: SectionKind,
     /// Which section of the version it is in.
     pub section: usize,
     /// Whether the drop falls on its beginning.
     pub on_drop: bool,
+    /// The role that it asks for.
     pub wants: Option<Role>,
     /// The beats in it, from its own beginning; with bar and beat for people.
     pub marks: Vec<BeatMark>,
 }
 
+/// A beat within a place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BeatMark {
+    /// Frames from the beginning of the place.
     pub at: u64,
+    /// Its bar.
     pub bar: u32,
+    /// Its place in the bar, from 1.
     pub beat: u32,
 }
 
 impl Slot {
+    /// Where it ends, exclusive.
     pub fn end(&self) -> FramePos {
         FramePos::new(self.start.get() + self.len.get() as i64)
     }

@@ -15,14 +15,24 @@ use std::collections::HashMap;
 
 const MOST_ROUNDS: usize = 40;
 
+/// Why there is no draft.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum ArrangeError {
+    /// There are no selects to arrange yet: sift first, or bring clips back from out.
     #[error("there are no selects to arrange yet: sift first, or bring clips back from out")]
     NoSelects,
+    /// The version has no length to lay shots on.
     #[error("the version has no length to lay shots on")]
     NoSlots,
+    /// The selects are too short for the music: … s of pictures for … s.
     #[error("the selects are too short for the music: {have:.0} s of pictures for {want:.0} s")]
-    TooLittle { have: f64, want: f64 },
+    TooLittle {
+        /// Seconds that the selects have.
+        have: f64,
+        /// Seconds that are to be filled.
+        want: f64,
+    },
+    /// The draft would not be one.
     #[error(transparent)]
     Draft(#[from] DraftError),
 }
@@ -30,19 +40,26 @@ pub enum ArrangeError {
 /// A draft with the slots it was laid into.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Arrangement {
+    /// The draft.
     pub draft: Draft,
+    /// The places that it fills.
     pub slots: Vec<Slot>,
 }
 
 /// Another select for a place, and what it would change; positive is better than what is there.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Alternate {
+    /// The select.
     pub select: SelectId,
+    /// What it shows.
     pub source: Source,
+    /// The frame of the place on which the hit lands.
     pub hit_at: Option<u64>,
     /// 0–100, of the part that would be shown.
     pub energy: f64,
+    /// The reasons, the weightiest first.
     pub why: Vec<String>,
+    /// What it gains against what is there, part by part.
     pub gain: Cost,
 }
 
@@ -55,6 +72,7 @@ pub struct Judged {
     pub level: f64,
     /// 0–100, the music's here.
     pub wanted: f64,
+    /// What it costs, part by part.
     pub cost: Cost,
     /// Why it is here, in words.
     pub why: Vec<String>,

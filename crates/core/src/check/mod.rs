@@ -15,15 +15,20 @@ const NEAR: u64 = 3;
 /// A remark, with the frame it leads to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Finding {
+    /// Where it is seen, in frames of the draft.
     pub frame: u64,
+    /// The shot that it concerns.
     pub shot: ShotId,
+    /// What was found.
     pub words: String,
 }
 
 /// What checks need to know of a shot besides the draft.
 #[derive(Debug, Clone, Default)]
 pub struct ShotContext {
+    /// The clip’s name.
     pub name: String,
+    /// How much of the subject it shows.
     pub framing: Option<Framing>,
     /// 0–100, of what is shown, on the music's scale.
     pub level: f64,
@@ -34,9 +39,13 @@ pub struct ShotContext {
 /// The numbers of a draft that matter.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Figures {
+    /// How many.
     pub shots: usize,
+    /// In frames.
     pub shortest: u64,
+    /// In frames.
     pub longest: u64,
+    /// In frames.
     pub average: f64,
     /// −1 to 1: how the energies of shots and music rise and fall together (Pearson's correlation).
     pub agreement: f64,

@@ -15,18 +15,25 @@ use std::collections::HashSet;
 /// The shortest shot, in frames: two are a flash.
 pub const SHORTEST: FrameLen = FrameLen::new(3);
 
+/// Why an edit cannot be done.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum DraftError {
+    /// This shot is no longer in the draft.
     #[error("this shot is no longer in the draft")]
     NoShot,
+    /// Two shots of a draft cannot be the same one.
     #[error("two shots of a draft cannot be the same one")]
     TwiceTheSame,
+    /// A shot of fewer than … frames would be a flash.
     #[error("a shot of fewer than {} frames would be a flash", SHORTEST.get())]
     Flash,
+    /// The clip has no more frames on this side.
     #[error("the clip has no more frames on this side")]
     ClipEnds,
+    /// The piece ends here: the last shot ends with the music.
     #[error("the piece ends here: the last shot ends with the music")]
     PieceEnds,
+    /// The shot is pinned: unpin it first.
     #[error("the shot is pinned: unpin it first")]
     Pinned,
 }
@@ -36,6 +43,7 @@ pub enum DraftError {
 pub struct Speed(Ratio<i64>);
 
 impl Speed {
+    /// As recorded.
     pub const NORMAL: Self = Self(Ratio::new_raw(1, 1));
 
     /// `None` unless between 1/20 and 20.
@@ -47,10 +55,12 @@ impl Speed {
         (ratio >= Ratio::new(1, 20) && ratio <= Ratio::from_integer(20)).then_some(Self(ratio))
     }
 
+    /// As a fraction.
     pub fn ratio(self) -> Ratio<i64> {
         self.0
     }
 
+    /// As a factor.
     pub fn to_f64(self) -> f64 {
         *self.0.numer() as f64 / *self.0.denom() as f64
     }
@@ -74,19 +84,26 @@ impl<'de> Deserialize<'de> for Speed {
 /// What a shot shows: a part of a clip, through one of its selects.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Source {
+    /// The select.
     pub select: SelectId,
+    /// The clip.
     pub clip: ClipId,
     /// Where in the clip the shot starts.
     pub start: Seconds,
+    /// How fast the clip plays.
     pub speed: Speed,
     /// How long the clip is.
     pub media: Seconds,
 }
 
+/// A select at work: a length, and what it shows.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Shot {
+    /// Outlives every edit that does not remove it.
     pub id: ShotId,
+    /// How long it is in the draft.
     pub len: FrameLen,
+    /// What it shows.
     pub source: Source,
     /// The frame of the draft's own count, from the shot's beginning, on which the hit lands.
     pub hit_at: Option<u64>,
@@ -100,6 +117,7 @@ impl Shot {
         rate.seconds_of(self.len).scaled(self.source.speed.ratio())
     }
 
+    /// Where in the clip it ends.
     pub fn source_end(&self, rate: FrameRate) -> Seconds {
         self.source.start + self.used(rate)
     }
@@ -119,13 +137,35 @@ impl Shot {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Edit {
     /// Moves the cut after a shot; what the one gains the next one loses.
-    MoveCut { shot: ShotId, by: FrameShift },
+    MoveCut {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+    },
     /// Shows another part of the same clip at the same place.
-    Slip { shot: ShotId, by: FrameShift },
+    Slip {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+    },
     /// Pins or unpins.
-    Pin { shot: ShotId, on: bool },
+    Pin {
+        /// Which one.
+        shot: ShotId,
+        /// Whether it is to be pinned.
+        on: bool,
+    },
     /// Puts another source into the same place.
-    Replace { shot: ShotId, source: Source, hit_at: Option<u64> },
+    Replace {
+        /// Which one.
+        shot: ShotId,
+        /// What it shows then.
+        source: Source,
+        /// The frame on which the hit lands.
+        hit_at: Option<u64>,
+    },
 }
 
 impl Edit {
@@ -150,6 +190,7 @@ impl Edit {
     }
 }
 
+/// An ordered, gapless list of shots.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "RawDraft")]
 pub struct Draft {
@@ -177,18 +218,22 @@ impl Draft {
         draft.checked()
     }
 
+    /// Of the job.
     pub fn rate(&self) -> FrameRate {
         self.rate
     }
 
+    /// In their order.
     pub fn shots(&self) -> &[Shot] {
         &self.shots
     }
 
+    /// How long it is in the draft.
     pub fn len(&self) -> FrameLen {
         self.shots.iter().map(|s| s.len).sum()
     }
 
+    /// Whether there is nothing in it.
     pub fn is_empty(&self) -> bool {
         self.shots.is_empty()
     }
@@ -207,6 +252,7 @@ impl Draft {
         self.shots.iter().position(|s| s.id == shot)
     }
 
+    /// The draft after an edit.
     pub fn apply(&self, edit: &Edit) -> Result<Self, DraftError> {
         let mut next = self.clone();
         match edit {

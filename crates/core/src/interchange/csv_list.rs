@@ -4,24 +4,40 @@ use super::{CutList, InterchangeError, one_line};
 use crate::time::timecode;
 use serde::{Deserialize, Serialize};
 
+/// A line of the shot list.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct CsvRow {
+    /// Counted from 1.
     pub shot: usize,
+    /// Timecode in the draft.
     pub start: String,
+    /// Timecode in the draft, exclusive.
     pub end: String,
+    /// How long it is.
     pub frames: u64,
+    /// The file’s name.
     pub clip: String,
+    /// In the clip’s own timecode.
     pub source_in: String,
+    /// In the clip’s own timecode, exclusive.
     pub source_out: String,
+    /// In which its timecode counts.
     pub source_rate: String,
+    /// 100 is as recorded.
     pub speed_percent: f64,
+    /// 0–100.
     pub energy: f64,
+    /// The editor’s verdict.
     pub tier: String,
+    /// With spaces between.
     pub tags: String,
+    /// What a person wrote beside it.
     pub note: String,
+    /// The reasons, with semicolons between.
     pub why: String,
 }
 
+/// Writes the shot list.
 pub fn write_csv(cut: &CutList) -> Result<String, InterchangeError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let tc = |frames| timecode(frames, cut.rate, false);
@@ -56,6 +72,7 @@ fn harmless(text: &str) -> String {
     if line.starts_with(['=', '+', '-', '@', '\'']) { format!("'{line}") } else { line.to_owned() }
 }
 
+/// Reads a shot list back.
 pub fn read_csv(text: &str) -> Result<Vec<CsvRow>, InterchangeError> {
     let mut reader = csv::Reader::from_reader(text.as_bytes());
     reader.deserialize().map(|row| row.map_err(InterchangeError::from)).collect()

@@ -7,18 +7,26 @@ use std::fmt::Write;
 /// What an event is of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Channel {
+    /// Pictures.
     Video,
+    /// Sound.
     Audio,
 }
 
+/// An event of a list that was read.
 #[derive(Debug, Clone, PartialEq)]
 pub struct EdlEvent {
+    /// As the list counts.
     pub number: u32,
+    /// The name that stands for the source.
     pub reel: String,
+    /// Pictures or sound.
     pub channel: Channel,
     /// In and out as written: they count at the source's own rate, which the list does not say.
     pub source: (String, String),
+    /// First and last frame (exclusive) in the job’s count.
     pub record: (u64, u64),
+    /// The file’s name, from a comment.
     pub clip: String,
     /// As the list says, in frames a second at the list's rate; none is normal speed.
     pub speed: Option<f64>,

@@ -16,14 +16,22 @@ use num_rational::Ratio;
 pub use otio::{OtioClip, read_otio, write_otio};
 use serde::{Deserialize, Serialize};
 
+/// Why a file of another program cannot be read, or ours not be written.
 #[derive(Debug, thiserror::Error)]
 pub enum InterchangeError {
+    /// Line … of the edit decision list is not understood.
     #[error("line {line} of the edit decision list is not understood")]
-    Edl { line: usize },
+    Edl {
+        /// Counted from 1.
+        line: usize,
+    },
+    /// The timeline lacks something that it must have.
     #[error("the OpenTimelineIO file lacks {0}")]
     Otio(&'static str),
+    /// It is no JSON.
     #[error("the file is not JSON")]
     Json(#[from] serde_json::Error),
+    /// It is no CSV.
     #[error("the shot list is not CSV")]
     Csv(#[from] csv::Error),
 }
@@ -32,13 +40,19 @@ pub enum InterchangeError {
 /// from it whatever becomes of the draft.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct CutList {
+    /// The job and the draft.
     pub title: String,
+    /// Of the job.
     pub rate: FrameRate,
+    /// The shots, in order.
     pub events: Vec<Event>,
+    /// Under the pictures.
     pub music: Option<Music>,
+    /// In the order of their frames.
     pub markers: Vec<Marker>,
 }
 
+/// A shot, in the terms of interchange.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Event {
     /// The file's name.
@@ -47,6 +61,7 @@ pub struct Event {
     pub url: String,
     /// At most eight capitals and digits, one per source.
     pub reel: String,
+    /// Of the clip’s own frames.
     pub clip_rate: FrameRate,
     /// The timecode of the clip's first frame.
     pub clip_start: Timecode,
@@ -54,23 +69,34 @@ pub struct Event {
     pub clip_frames: u64,
     /// From the clip's first frame.
     pub source_in: Seconds,
+    /// How fast the clip plays.
     pub speed: Speed,
+    /// In frames.
     pub len: FrameLen,
+    /// 0–100.
     pub energy: f64,
+    /// The editor’s verdict.
     pub tier: String,
+    /// Its tags.
     pub tags: Vec<String>,
+    /// What a person wrote beside it.
     pub note: String,
+    /// The reasons, the weightiest first.
     pub why: Vec<String>,
 }
 
+/// The music under the pictures.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Music {
+    /// As people call it.
     pub name: String,
+    /// Where the file lies (RFC 8089).
     pub url: String,
     /// The start and length of each span of the track, in the order in which they are heard.
     pub spans: Vec<(Seconds, Seconds)>,
     /// Above 1 the music is faster than its track.
     pub speed: f64,
+    /// Of the whole file.
     pub track_duration: Seconds,
     /// Samples a second of the file.
     pub sample_rate: u32,
@@ -80,24 +106,35 @@ pub struct Music {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum MarkerKind {
+    /// A beat that begins no bar.
     Beat,
+    /// A downbeat.
     Bar,
+    /// Where a section begins.
     Section,
+    /// A cue of the music.
     Cue,
+    /// A person’s note.
     Note,
 }
 
+/// A named frame.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Marker {
+    /// The frame of the draft.
     pub frame: u64,
+    /// Of which kind.
     pub kind: MarkerKind,
+    /// As people call it.
     pub name: String,
 }
 
 /// Frames of a clip, counted from its first: in, and out (exclusive).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct SourceFrames {
+    /// The first one.
     pub first: u64,
+    /// Behind the last one.
     pub end: u64,
 }
 
@@ -131,6 +168,7 @@ impl CutList {
         self.events.iter().map(|e| e.len).sum()
     }
 
+    /// Whether there is nothing in it.
     pub fn is_empty(&self) -> bool {
         self.events.is_empty()
     }

@@ -5,15 +5,20 @@ use crate::time::{FrameRate, Seconds};
 use num_rational::Ratio;
 use serde_json::{Value, json};
 
+/// A clip of a timeline that was read.
 #[derive(Debug, Clone, PartialEq)]
 pub struct OtioClip {
+    /// The file’s name.
     pub name: String,
+    /// Where it lies.
     pub url: String,
     /// In the piece, seconds.
     pub lasts: f64,
     /// The first frame in the source's timecode, at the source's rate.
     pub source_start: f64,
+    /// In which its range counts.
     pub source_rate: f64,
+    /// 1 is as recorded.
     pub speed: f64,
 }
 

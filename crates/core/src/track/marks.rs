@@ -25,10 +25,13 @@ const SHORTEST_SECTION: f64 = 0.5;
 /// What a person set; what is `None` is as read.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Marks {
+    /// All beats of the track.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub beats: Option<Vec<Beat>>,
+    /// All sections of the track.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sections: Option<Vec<Section>>,
+    /// All cues of the track.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub cues: Option<Vec<Cue>>,
 }
@@ -55,29 +58,41 @@ pub enum BeatEdit {
     /// where the first of them is a beat already and as fast as those around it, else they begin with one; bars before
     /// and behind them stay.
     Taps {
+        /// In seconds.
         times: Vec<f64>,
+        /// Whether it snaps to the nearest onset.
         snap: bool,
     },
+    /// Moves the nearest beat.
     MoveBeat {
+        /// In seconds.
         at: f64,
+        /// Where to, in seconds.
         to: f64,
+        /// Whether it snaps to the nearest onset.
         snap: bool,
     },
+    /// Adds a beat.
     AddBeat {
+        /// In seconds.
         at: f64,
+        /// Whether it snaps to the nearest onset.
         snap: bool,
     },
     /// Where it begins a bar the next one does.
     RemoveBeat {
+        /// In seconds.
         at: f64,
     },
     /// The nearest beat begins a bar; all others are moved by as many beats.
     #[serde(rename = "this-is-one")]
     SetDownbeat {
+        /// In seconds.
         at: f64,
     },
     /// Counts the whole track anew, in bars of so many.
     Metre {
+        /// All beats of the track.
         beats: u32,
     },
     /// Every second beat is left, and each two bars become one.
@@ -86,16 +101,21 @@ pub enum BeatEdit {
     Double,
     /// Read again at about a tempo between two times, from the beat nearest to the first.
     Retempo {
+        /// In seconds.
         start: f64,
+        /// In seconds.
         end: f64,
+        /// Beats a minute.
         bpm: f64,
     },
     /// Marks on the strong beats only, or on all beats again; bars stay where they are.
     Density {
+        /// Whether on the strong beats only.
         strong: bool,
     },
     /// Keeps beats at least so far apart, in seconds, those that begin bars before the others.
     Thin {
+        /// In seconds.
         least: f64,
     },
 }
@@ -104,26 +124,39 @@ pub enum BeatEdit {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
 pub enum SectionEdit {
+    /// Moves the nearest boundary.
     MoveBoundary {
+        /// In seconds.
         at: f64,
+        /// Where to, in seconds.
         to: f64,
+        /// Whether it goes to the nearest bar line.
         to_bar: bool,
     },
+    /// Begins a section.
     Split {
+        /// In seconds.
         at: f64,
+        /// Whether it goes to the nearest bar line.
         to_bar: bool,
     },
     /// Removes the boundary nearest to a time.
     Join {
+        /// In seconds.
         at: f64,
     },
+    /// Names the section that a time lies in.
     Kind {
+        /// In seconds.
         at: f64,
+        /// Of which kind.
         kind: SectionKind,
     },
     /// `None` gives the measured energy back.
     Energy {
+        /// In seconds.
         at: f64,
+        /// 0–100.
         energy: Option<f64>,
     },
 }
@@ -132,10 +165,40 @@ pub enum SectionEdit {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
 pub enum CueEdit {
-    AddCue { at: f64, kind: CueKind },
-    MoveCue { at: f64, kind: CueKind, to: f64, snap: bool },
-    RemoveCue { at: f64, kind: CueKind },
-    CueKind { at: f64, kind: CueKind, to: CueKind },
+    /// Adds a cue.
+    AddCue {
+        /// In seconds.
+        at: f64,
+        /// Of which kind.
+        kind: CueKind,
+    },
+    /// Moves a cue.
+    MoveCue {
+        /// In seconds.
+        at: f64,
+        /// Of which kind.
+        kind: CueKind,
+        /// Where to, in seconds.
+        to: f64,
+        /// Whether it snaps to the nearest onset.
+        snap: bool,
+    },
+    /// Removes a cue.
+    RemoveCue {
+        /// In seconds.
+        at: f64,
+        /// Of which kind.
+        kind: CueKind,
+    },
+    /// Makes it a cue of another kind.
+    CueKind {
+        /// In seconds.
+        at: f64,
+        /// Of which kind.
+        kind: CueKind,
+        /// Where to, in seconds.
+        to: CueKind,
+    },
 }
 
 /// An act on all marks.
@@ -146,28 +209,40 @@ pub enum ResetEdit {
     StartOver,
 }
 
+/// Why an edit cannot be done.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum MarkError {
+    /// There is nothing here to change.
     #[error("there is nothing here to change")]
     Nothing,
+    /// Tap at least four beats.
     #[error("tap at least four beats")]
     TooFewTaps,
+    /// That lies outside the track.
     #[error("that lies outside the track")]
     Outside,
+    /// Another mark is there already.
     #[error("another mark is there already")]
     Taken,
+    /// A tempo is 30 to 300 beats a minute.
     #[error("a tempo is 30 to 300 beats a minute")]
     Tempo,
+    /// A bar has two to twelve beats.
     #[error("a bar has two to twelve beats")]
     Metre,
+    /// The sections must be at least half a second long.
     #[error("the sections must be at least half a second long")]
     ShortSection,
+    /// This is the only section.
     #[error("this is the only section")]
     OnlySection,
+    /// Energy goes from 0 to 100.
     #[error("energy goes from 0 to 100")]
     Energy,
+    /// Beats nearer to each other than an eighth of a second cannot be told apart.
     #[error("beats nearer to each other than an eighth of a second cannot be told apart")]
     TooDense,
+    /// A track has at most … cues.
     #[error("a track has at most {MOST_CUES} cues")]
     TooManyCues,
 }
@@ -227,6 +302,7 @@ impl CueEdit {
 }
 
 impl Marks {
+    /// Whether all is as read.
     pub fn is_empty(&self) -> bool {
         self.beats.is_none() && self.sections.is_none() && self.cues.is_none()
     }

@@ -24,15 +24,20 @@ pub struct TrackReading {
     /// The version of the reading that it was made by.
     #[serde(default)]
     pub version: i32,
+    /// In seconds.
     pub duration: f64,
     /// The most common tempo, in beats a minute, between 60 and 180.
     pub tempo_bpm: f64,
     /// 0–1, how clearly the music beats.
     #[serde(default)]
     pub confidence: f64,
+    /// In order.
     pub beats: Vec<Beat>,
+    /// In order, from the beginning to the end.
     pub sections: Vec<Section>,
+    /// In order.
     pub cues: Vec<Cue>,
+    /// Along time, 0–100.
     pub energy: Trace,
     /// Programme loudness in LUFS (EBU R 128).
     #[serde(default)]
@@ -46,6 +51,7 @@ pub struct TrackReading {
     /// The beats that snare or clap mark: where pictures change when the action is on the other beats.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub backbeats: Vec<f64>,
+    /// What it sounds like along time.
     #[serde(default, skip_serializing_if = "Texture::is_empty")]
     pub texture: Texture,
 }
@@ -53,17 +59,24 @@ pub struct TrackReading {
 /// A beat; `beat == 1` is the downbeat. Beats before the first downbeat are in bar 0.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Beat {
+    /// In seconds.
     pub at: f64,
+    /// Counted from 1.
     pub bar: u32,
+    /// Its place in the bar, from 1.
     pub beat: u32,
     /// 0–1, how clearly it is heard: the confidence in this beat.
     pub strength: f64,
 }
 
+/// A part of the music.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Section {
+    /// In seconds.
     pub start: f64,
+    /// In seconds, exclusive.
     pub end: f64,
+    /// What it does in the piece.
     pub kind: SectionKind,
     /// 0–100
     pub energy: f64,
@@ -76,6 +89,7 @@ pub struct Section {
 }
 
 impl Section {
+    /// As read: without a label or a hand.
     pub fn new(start: f64, end: f64, kind: SectionKind, energy: f64) -> Self {
         Self { start, end, kind, energy, label: Label::default(), energy_by_hand: false }
     }
@@ -85,7 +99,9 @@ impl Section {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(into = "String", from = "String")]
 pub struct Label {
+    /// A for the first, B for the next.
     pub letter: Option<char>,
+    /// Whether it comes back otherwise.
     pub varied: bool,
 }
 
@@ -118,22 +134,32 @@ impl From<String> for Label {
     strum::IntoStaticStr,
     strum::VariantArray,
 )]
+/// What a section does in the piece.
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum SectionKind {
+    /// Before it gets going.
     Intro,
+    /// Goes on.
     Groove,
+    /// Leads up.
     Build,
+    /// As loud as it gets.
     Drop,
+    /// Takes the drive away.
     Break,
+    /// Ends it.
     Outro,
 }
 
 words!(SectionKind);
 
+/// A point that asks for something.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Cue {
+    /// In seconds.
     pub at: f64,
+    /// What it does in the piece.
     pub kind: CueKind,
     /// 0–1
     pub strength: f64,
@@ -143,6 +169,7 @@ pub struct Cue {
 }
 
 impl Cue {
+    /// As read: without a label or a hand.
     pub fn new(at: f64, kind: CueKind, strength: f64) -> Self {
         Self { at, kind, strength, lasts: None }
     }
@@ -161,15 +188,23 @@ impl Cue {
     strum::IntoStaticStr,
     strum::VariantArray,
 )]
+/// What a cue asks for.
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum CueKind {
+    /// As loud as it gets.
     Drop,
+    /// Takes the drive away.
     Break,
+    /// Leads up.
     Build,
+    /// A single stroke.
     Hit,
+    /// Silence.
     Pause,
+    /// It goes on after a rest.
     Pickup,
+    /// The music ends.
     End,
 }
 
@@ -178,11 +213,14 @@ words!(CueKind);
 /// Values along time: value *i* stands for `i * step` to `(i + 1) * step` seconds.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Trace {
+    /// Seconds that a value stands for.
     pub step: f64,
+    /// The values.
     pub values: Vec<f64>,
 }
 
 impl Trace {
+    /// Whether there is nothing in it.
     pub fn is_empty(&self) -> bool {
         self.values.is_empty()
     }

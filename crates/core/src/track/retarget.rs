@@ -28,20 +28,27 @@ const MANY_BEATS: usize = 700;
 /// Leaving the track at one beat and going on at another. Seconds in the track.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Seam {
+    /// Where it is left.
     pub out: f64,
+    /// Where it goes on.
     pub into: f64,
     /// 0 is not to be heard; above a half it is.
     pub cost: f64,
 }
 
+/// A version of about the wanted length.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Proposal {
+    /// In order.
     pub seams: Vec<Seam>,
+    /// How long it lasts, in seconds.
     pub seconds: f64,
+    /// What it costs; less is better.
     pub cost: f64,
 }
 
 impl Proposal {
+    /// As a version of a track that lasts so long.
     pub fn version(&self, duration: Seconds) -> Result<Version, VersionError> {
         version_of(&self.seams, duration)
     }

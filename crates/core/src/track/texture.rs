@@ -53,6 +53,7 @@ impl Texture {
         Self { rows: rows.into_iter().flat_map(|row| row.chroma.into_iter().chain(row.bands)).collect() }
     }
 
+    /// Whether there is nothing in it.
     pub fn is_empty(&self) -> bool {
         self.rows.is_empty()
     }

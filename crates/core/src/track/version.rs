@@ -18,18 +18,25 @@ const LONGEST: i64 = 2 * 3600;
 /// −60 to +12 dB.
 const LEVELS: std::ops::RangeInclusive<i32> = -6000..=1200;
 
+/// Why a version cannot be.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum VersionError {
+    /// The part must end after it starts, and be at least two seconds long.
     #[error("the part must end after it starts, and be at least two seconds long")]
     TooShort,
+    /// The part reaches beyond the track.
     #[error("the part reaches beyond the track")]
     Outside,
+    /// A track can be made half as long to twice as long, not more.
     #[error("a track can be made half as long to twice as long, not more")]
     Stretch,
+    /// The fades together are longer than the music.
     #[error("the fades together are longer than the music")]
     Fades,
+    /// The level can be −60 to +12 dB.
     #[error("the level can be −60 to +12 dB")]
     Level,
+    /// A version has at most … parts and lasts at most two hours.
     #[error("a version has at most {MOST_SPANS} parts and lasts at most two hours")]
     TooMuch,
 }
@@ -37,7 +44,9 @@ pub enum VersionError {
 /// A stretch of a track, `start` to `end` (exclusive).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Span {
+    /// Where in the track it begins.
     pub start: Seconds,
+    /// Where in the track it ends.
     pub end: Seconds,
 }
 
@@ -45,16 +54,23 @@ pub struct Span {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Curve {
+    /// Even in amplitude.
     Linear,
+    /// A quarter of a sine: as loud in all where two cross.
     #[default]
     ConstantPower,
+    /// Even in decibels.
     Exponential,
+    /// Half a cosine: slow at both ends.
     Eased,
 }
 
+/// How it comes from silence, or goes there.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Fade {
+    /// How long it takes.
     pub milliseconds: u32,
+    /// Its shape.
     pub curve: Curve,
 }
 
@@ -79,8 +95,10 @@ pub struct Version {
     /// The length as a share of what it is at its own tempo, in billionths.
     #[serde(default = "as_is", skip_serializing_if = "is_as_is", deserialize_with = "stretch")]
     stretch: u32,
+    /// At its beginning.
     #[serde(default)]
     pub fade_in: Fade,
+    /// At its end.
     #[serde(default)]
     pub fade_out: Fade,
     /// Hundredths of a decibel.
@@ -110,6 +128,7 @@ pub struct Join {
     pub at: f64,
     /// In the track: where one leaves it, and where one goes on.
     pub out: f64,
+    /// Where in the track it goes on, in seconds.
     pub into: f64,
 }
 
@@ -148,6 +167,7 @@ impl Version {
         self.check_fades()
     }
 
+    /// With other fades.
     pub fn faded(mut self, fade_in: Fade, fade_out: Fade) -> Result<Self, VersionError> {
         (self.fade_in, self.fade_out) = (fade_in, fade_out);
         self.check_fades()
@@ -176,6 +196,7 @@ impl Version {
             && self.fade_out.milliseconds == 0
     }
 
+    /// Its parts of the track, in order.
     pub fn spans(&self) -> &[Span] {
         &self.spans
     }
@@ -185,14 +206,17 @@ impl Version {
         self.level
     }
 
+    /// Where in the track it begins.
     pub fn start(&self) -> Seconds {
         self.spans[0].start
     }
 
+    /// Where in the track it ends.
     pub fn end(&self) -> Seconds {
         self.spans[self.spans.len() - 1].end
     }
 
+    /// How long it lasts, stretched.
     pub fn duration(&self) -> Seconds {
         let whole = self.spans.iter().fold(Seconds::ZERO, |sum, s| sum + (s.end - s.start));
         if self.stretch == AS_IS { whole } else { Seconds::from_measured(whole.to_f64() * self.factor()) }
@@ -203,6 +227,7 @@ impl Version {
         f64::from(self.stretch) / f64::from(AS_IS)
     }
 
+    /// Where it goes from one span to the next.
     pub fn joins(&self) -> Vec<Join> {
         let mut at = 0.0;
         self.spans

@@ -27,23 +27,30 @@ macro_rules! for_target {
     };
 }
 
+/// Back, or on again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Direction {
+    /// Back.
     Undo,
+    /// On again.
     Redo,
 }
 
 /// What a session can take back and do again in a step.
 #[derive(Debug, Clone, Default, PartialEq, Eq, serde::Serialize)]
 pub struct History {
+    /// What would be taken back.
     pub undo: Option<String>,
+    /// What would be done again.
     pub redo: Option<String>,
 }
 
 /// What was taken back or done again, and what comes next.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize)]
 pub struct Replayed {
+    /// What was done.
     pub label: String,
+    /// What comes next.
     pub next: History,
 }
 

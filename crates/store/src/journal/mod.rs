@@ -39,19 +39,28 @@ pub type Parts = BTreeMap<String, Value>;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::Display)]
 #[strum(serialize_all = "lowercase")]
 pub enum Step {
+    /// The list of jobs.
     Start,
+    /// Bringing in.
     Gather,
+    /// The music.
     Listen,
+    /// Choosing.
     Sift,
+    /// The cut.
     Arrange,
+    /// Looking at it whole.
     Watch,
+    /// Files for the next person.
     Handoff,
 }
 
 /// Who edits, and where.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct By {
+    /// The window.
     pub session: SessionId,
+    /// The step that it is in.
     pub step: Step,
 }
 
@@ -59,13 +68,21 @@ pub struct By {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
 #[strum(serialize_all = "lowercase")]
 pub enum EditTarget {
+    /// A job.
     Job,
+    /// An import.
     Import,
+    /// A roll.
     Roll,
+    /// A clip.
     Clip,
+    /// A select.
     Select,
+    /// A track.
     Track,
+    /// A draft.
     Draft,
+    /// A note.
     Note,
 }
 
@@ -86,16 +103,22 @@ impl EditTarget {
 
 /// A thing that a person can change, as its parts.
 pub trait Editable: Sized + Clone + Send + Sync {
+    /// Its kind.
     const TARGET: EditTarget;
 
+    /// Which one.
     fn id(&self) -> Uuid;
+    /// The job that it belongs to.
     fn job(&self) -> JobId;
+    /// As it was loaded.
     fn revision(&self) -> Revision;
+    /// What can be changed of it, part by part.
     fn parts(&self) -> Result<Parts, StoreError>;
     /// With some parts as they are given; refused when that makes no whole thing.
     fn with(&self, parts: &Parts) -> Result<Self, StoreError>;
     /// Reads it whether it is removed or not.
     fn read(t: &DatabaseTransaction, id: Uuid) -> impl Future<Output = Result<Self, StoreError>> + Send;
+    /// Writes what is other than before.
     fn write(
         &self,
         before: &Self,
@@ -233,7 +256,9 @@ impl Store {
 /// What undo calls an edit, and what it is a small step of, if it is one.
 #[derive(Debug, Clone, Copy)]
 pub struct Named<'a> {
+    /// What undo calls it.
     pub label: &'a str,
+    /// Small steps of one kind within a second are one entry.
     pub nudge: Option<&'a str>,
 }
 
@@ -253,6 +278,7 @@ enum Others {
 }
 
 impl JobEdit {
+    /// The job that it belongs to.
     pub fn job(&self) -> JobId {
         self.job
     }
