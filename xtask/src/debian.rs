@@ -5,7 +5,7 @@ use std::process::Command;
 
 pub const MEDIA: &[&str] = &["ffmpeg"];
 pub const DATABASE: &[&str] = &["postgresql-15"];
-/// The instruments that the études are played with.
+/// The instruments that the pieces are played with.
 pub const INSTRUMENTS: &[&str] = &["timgm6mb-soundfont"];
 /// What checks the pages' scripts.
 pub const SCRIPTS: &[&str] = &["nodejs", "npm"];

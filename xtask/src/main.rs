@@ -1,6 +1,8 @@
 //! What a person types: `cargo xtask demo`, `test`, `screenshots`, `bench`.
 
 mod debian;
+mod licences;
+mod picture;
 
 use clap::{Parser, Subcommand};
 use std::os::unix::process::CommandExt;
@@ -30,6 +32,10 @@ enum Task {
     },
     /// Take the pictures of docs/screenshots from the demo.
     Screenshots,
+    /// List the licences of all that ships.
+    Licences,
+    /// Draw docs/house.svg from the crates' dependencies.
+    Picture,
     /// Measure what is to be fast.
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
@@ -54,6 +60,8 @@ fn main() -> ExitCode {
         Task::Demo { more } => demo(&more),
         Task::Test { more } => test(&more),
         Task::Screenshots => screenshots(),
+        Task::Licences => licences::list(),
+        Task::Picture => picture::draw(),
         Task::Bench { more } => bench(&more),
     };
     match result {
@@ -67,8 +75,8 @@ fn main() -> ExitCode {
 
 fn demo(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE])?;
-    run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
-    let program = root().join("target/release/legere");
+    run(cargo().args(["build", "--profile", "demo", "--bin", "legere"]))?;
+    let program = root().join("target/demo/legere");
     let mut legere = Command::new(&program);
     legere.arg("demo").arg("--data").arg(data_folder()).args(more);
     // The program takes this one's place, so that Ctrl-C and its exit code are its own.
@@ -171,7 +179,7 @@ fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_path_buf).unwrap_or_default()
 }
 
-/// Where the demo keeps its things: in the checkout, or where `PostgreSQL`'s own user can get to when that lies below a
+/// Where the demo keeps its things: in the checkout, or where PostgreSQL's own user can get to when that lies below a
 /// folder of root's alone.
 fn data_folder() -> PathBuf {
     use std::os::unix::fs::PermissionsExt;

@@ -1,7 +1,7 @@
 //! A copy of everything that a person did, in one file: the database, and a manifest that says what it is. Footage and
 //! light copies are not in it: the ones lie where they lie, the others can be made again.
 
-use crate::serve::{House, runtime};
+use crate::house::{House, runtime};
 use crate::{MainError, Place, privileges};
 use legere_store::cluster::{Cluster, Durability};
 use legere_store::{Store, StoreError};

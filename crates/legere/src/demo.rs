@@ -1,6 +1,8 @@
 //! The demo: the page opens at once, the footage comes as it is drawn.
 
-use crate::serve::{House, log_to_file, run, runtime};
+use crate::house::runtime;
+use crate::privileges::DEMO_ROOT as ROOT;
+use crate::serve::{log_to_file, open, run};
 use crate::{MainError, Place};
 use legere_core::id::{JobId, SessionId};
 use legere_demo::{film, long_hour, music};
@@ -12,11 +14,10 @@ use std::path::Path;
 
 /// Same seed, same pictures.
 const SEED: u64 = 7;
-pub const ROOT: &str = "the long hour";
 
 pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
     let media = place.data.join(ROOT);
-    let house = House::open(place)?;
+    let house = open(place)?;
     std::fs::create_dir_all(&media).map_err(MainError::Data)?;
     log_to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };

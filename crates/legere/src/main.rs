@@ -2,6 +2,7 @@
 
 mod backup;
 mod demo;
+mod house;
 mod privileges;
 mod read;
 mod serve;
@@ -72,7 +73,7 @@ struct Place {
     /// Where Legere keeps its database and what it makes.
     #[arg(long, env = "LEGERE_DATA", default_value = "data/legere", value_name = "FOLDER")]
     data: PathBuf,
-    /// A `PostgreSQL` database to use instead of an own server in the data folder.
+    /// A PostgreSQL database to use instead of an own server in the data folder.
     #[arg(long, env = "LEGERE_DATABASE", value_name = "URL")]
     database: Option<String>,
     /// How many clips are read at the same time.

@@ -1,23 +1,17 @@
 //! Root is for installing packages. For everything else the program becomes an ordinary user: the one who called `sudo`, the
-//! owner of what it works on, or the one that Debian's package of `PostgreSQL` made.
+//! owner of what it works on, or the one that Debian's package of PostgreSQL made.
 
 use crate::MainError;
 use nix::unistd::{Gid, Uid, User, setgid, setgroups, setuid};
 use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
+/// The media folder of the demo, which lies in the data folder.
+pub const DEMO_ROOT: &str = "the long hour";
+
 /// What Legere makes in its data folder; nothing else there changes its owner.
-const OURS: [&str; 9] = [
-    "postgres",
-    "postgres.new",
-    "postgres.log",
-    "passwords.json",
-    "lock",
-    "shelf",
-    "backups",
-    "legere.log",
-    crate::demo::ROOT,
-];
+const OURS: [&str; 9] =
+    ["postgres", "postgres.new", "postgres.log", "passwords.json", "lock", "shelf", "backups", "legere.log", DEMO_ROOT];
 
 /// Gives the data folder to an ordinary user and becomes that user. Must be called before any thread is started.
 pub fn drop_with_data(data: &Path) -> Result<(), MainError> {

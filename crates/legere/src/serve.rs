@@ -1,64 +1,24 @@
-//! The server and the worker: database, shelf, pages and long work put together.
+//! The server and the worker: pages and long work on an open house.
 
-use crate::{MainError, Place, backup, privileges};
-use legere_media::roots::{Root, Roots};
-use legere_media::shelf::{Budget, Shelf};
-use legere_store::Store;
-use legere_store::cluster::{Cluster, Durability};
+use crate::house::{House, runtime};
+use crate::{MainError, Place, backup};
+use legere_media::roots::Root;
 use legere_web::Desk;
 use std::net::TcpListener;
 use std::path::Path;
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
-/// The database server, when it is our own. Dropped last, after everything that speaks to it.
-pub struct House {
-    cluster: Option<Cluster>,
-    url: String,
-}
-
-impl House {
-    /// Becomes an ordinary user first; must be called before any thread is started.
-    pub fn open(place: &Place) -> Result<Self, MainError> {
-        privileges::drop_with_data(&place.data)?;
-        std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
-        let house = if let Some(url) = &place.database {
-            Self { cluster: None, url: url.clone() }
-        } else {
-            let cluster = Cluster::start(&place.data, Durability::Safe)?;
-            Self { url: cluster.url(), cluster: Some(cluster) }
-        };
-        backup::before_migration(&house, &place.data)?;
-        Ok(house)
-    }
-
-    pub fn cluster(&self) -> Option<&Cluster> {
-        self.cluster.as_ref()
-    }
-
-    pub async fn desk(&self, place: &Place, media: &[Root]) -> Result<Desk, MainError> {
-        let roots = Roots::new(media.to_vec())?;
-        let store = Store::open(&self.url).await?;
-        let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
-        let shelf = match place.shelf_gigabytes {
-            Some(gigabytes) => {
-                let budget = Budget { most: gigabytes << 30, ..shelf.budget() };
-                shelf.with_budget(budget)
-            }
-            None => shelf,
-        };
-        shelf.sweep();
-        Ok(Desk::new(store, shelf, roots))
-    }
-}
-
-pub fn runtime() -> Result<tokio::runtime::Runtime, MainError> {
-    tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(MainError::Server)
+/// With a copy of the data aside where this program changes its form.
+pub fn open(place: &Place) -> Result<House, MainError> {
+    let house = House::open(place)?;
+    backup::before_migration(&house, &place.data)?;
+    Ok(house)
 }
 
 pub fn serve(place: &Place, media: &[Root], port: u16) -> Result<(), MainError> {
     log_to_stderr();
-    let house = House::open(place)?;
+    let house = open(place)?;
     runtime()?.block_on(async {
         let desk = house.desk(place, media).await?;
         run(desk, place.at_once, port).await
@@ -108,7 +68,7 @@ pub fn work(place: &Place, media: &[Root]) -> Result<(), MainError> {
     if place.database.is_none() {
         return Err(MainError::NoDatabase);
     }
-    let house = House::open(place)?;
+    let house = open(place)?;
     runtime()?.block_on(async {
         let desk = house.desk(place, media).await?;
         let worker = start_worker(&desk, place.at_once);

@@ -63,6 +63,14 @@ impl From<std::io::Error> for MediaError {
 }
 
 impl MediaError {
+    /// A task that did not come to its end: a panic goes on to whoever asked, so that it is told apart from a damaged file.
+    pub(crate) fn stopped(error: tokio::task::JoinError) -> Self {
+        match error.try_into_panic() {
+            Ok(panic) => std::panic::resume_unwind(panic),
+            Err(_) => Self::Interrupted,
+        }
+    }
+
     /// Whether it says nothing about the file, so that the same may go well later.
     pub fn passes(&self) -> bool {
         matches!(

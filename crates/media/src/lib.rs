@@ -8,6 +8,7 @@ pub mod bring;
 mod error;
 pub mod guard;
 pub mod identity;
+mod key;
 pub mod light;
 pub mod permits;
 pub mod probe;
@@ -15,6 +16,7 @@ pub mod render;
 pub mod roots;
 pub mod shelf;
 pub mod sound;
+pub mod verify;
 pub mod version;
 
 pub use error::MediaError;

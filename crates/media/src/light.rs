@@ -4,7 +4,7 @@
 use crate::guard::{Guarded, finish};
 use crate::shelf::Work;
 use crate::sound::{self, Peaks};
-use crate::{MediaError, probe, render};
+use crate::{MediaError, probe};
 use legere_analysis::footage::{self, ClipReader};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::ClipReading;
@@ -54,7 +54,7 @@ async fn check(work: &Work, reading: &ClipReading) -> Result<(), MediaError> {
     if size("light.mp4") == 0 || size("sheet.jpg") == 0 {
         return Err(MediaError::NotVideo);
     }
-    let found = render::verify_index(&work.path().join("light.mp4")).await?;
+    let found = crate::verify::verify_index(&work.path().join("light.mp4")).await?;
     let lasts = found.frames as f64 / found.rate.to_f64();
     if lasts + FRAMES_ASTRAY / found.rate.to_f64().min(READING_FPS) + 0.1 < reading.duration {
         return Err(MediaError::WrongResult(format!(
@@ -110,8 +110,8 @@ async fn run(
         }
     }
     drop((sender, pipe));
-    let ended = ending.await.map_err(stopped)?;
-    let reading = reader.await.map_err(stopped)?;
+    let ended = ending.await.map_err(MediaError::stopped)?;
+    let reading = reader.await.map_err(MediaError::stopped)?;
     match ended {
         Ok(_) => {}
         // ffmpeg ended on damaged data: what could be decoded before it broke is worth keeping.
@@ -131,14 +131,6 @@ async fn run(
         _ => None,
     };
     Ok(Made { cut_short: short.then(|| Seconds::from_measured(reading.duration)), reading, peaks })
-}
-
-/// A task that did not come to its end: a panic goes on to whoever asked, so that it is told apart from a damaged file.
-pub(crate) fn stopped(error: tokio::task::JoinError) -> MediaError {
-    match error.try_into_panic() {
-        Ok(panic) => std::panic::resume_unwind(panic),
-        Err(_) => MediaError::Interrupted,
-    }
 }
 
 fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32), grey_rate: FrameRate) -> Guarded {

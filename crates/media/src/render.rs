@@ -2,14 +2,15 @@
 
 use crate::MediaError;
 use crate::guard::Guarded;
+use crate::key::key_of;
 use crate::permits;
 use crate::shelf::{self, Shelf};
+use crate::verify::verify_index;
 use crate::version::{self, Form};
 use legere_core::draft::Source;
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
 use serde::Serialize;
-use serde_json::Value;
 use std::path::{Path, PathBuf};
 
 /// Raised whenever the same shot would give another piece.
@@ -64,19 +65,6 @@ pub struct Job {
     pub music: Option<MusicPart>,
 }
 
-/// What was found in a written file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Verified {
-    pub frames: u64,
-    pub width: u32,
-    pub height: u32,
-    pub rate: FrameRate,
-    pub bytes: u64,
-    pub has_sound: bool,
-    /// Primaries, transfer, matrix and range are said to be those of BT.709 in limited range.
-    pub is_rec709: bool,
-}
-
 impl Job {
     pub fn frames(&self) -> FrameLen {
         self.pieces.iter().map(|p| p.len).sum()
@@ -84,14 +72,8 @@ impl Job {
 
     /// A name for the whole, the same for the same content.
     pub fn key(&self) -> String {
-        let mut hash = blake3::Hasher::new();
-        for piece in &self.pieces {
-            hash.update(self.piece_key(piece).as_bytes());
-        }
-        if let Some(music) = &self.music {
-            hash.update(self.music_key(music).as_bytes());
-        }
-        short(&hash)
+        let pieces: Vec<String> = self.pieces.iter().map(|piece| self.piece_key(piece)).collect();
+        key_of(&(pieces, self.music.as_ref().map(|music| self.music_key(music))))
     }
 
     fn piece_key(&self, p: &Piece) -> String {
@@ -102,18 +84,6 @@ impl Job {
     fn music_key(&self, m: &MusicPart) -> String {
         key_of(&(PIECE_VERSION, &m.content, &m.version, self.rate, self.frames()))
     }
-}
-
-/// A name made of all these fields, as they are serialised.
-pub(crate) fn key_of(fields: &impl Serialize) -> String {
-    let text = serde_json::to_vec(fields).expect("numbers, words and structures of them are JSON");
-    let mut hash = blake3::Hasher::new();
-    hash.update(&text);
-    short(&hash)
-}
-
-fn short(hash: &blake3::Hasher) -> String {
-    hash.finalize().to_hex()[..32].to_owned()
 }
 
 /// Renders what is missing and joins all of it into `to`. `progress` gets the number of pieces that are ready.
@@ -149,7 +119,7 @@ pub async fn render(
     let mut ready = job.pieces.len() - tasks.len();
     progress(ready);
     while let Some(done) = tasks.join_next().await {
-        done.map_err(crate::light::stopped)??;
+        done.map_err(MediaError::stopped)??;
         ready += 1;
         progress(ready);
     }
@@ -264,42 +234,4 @@ async fn join(
         tokio::fs::create_dir_all(parent).await?;
     }
     shelf::publish_file(&temporary, to).await
-}
-
-/// Looks at a written file as a stranger would, and counts its frames.
-pub async fn verify(path: &Path) -> Result<Verified, MediaError> {
-    verified(path, &["-count_packets"], "nb_read_packets").await
-}
-
-/// The same by its index alone, without reading all of it.
-pub(crate) async fn verify_index(path: &Path) -> Result<Verified, MediaError> {
-    verified(path, &[], "nb_frames").await
-}
-
-async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, MediaError> {
-    let out = Guarded::ffprobe()
-        .args(["-of", "json", "-show_streams", "-show_format"])
-        .args(more.iter().copied())
-        .input(path)
-        .run()
-        .await?;
-    let json: Value =
-        serde_json::from_slice(&out).map_err(|error| MediaError::WrongResult(format!("not a video: {error}")))?;
-    let streams = json["streams"].as_array().cloned().unwrap_or_default();
-    let video = streams
-        .iter()
-        .find(|s| s["codec_type"] == "video")
-        .ok_or_else(|| MediaError::WrongResult("there is no picture in it".into()))?;
-    let number = |v: &Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).unwrap_or(0);
-    let rate = video["r_frame_rate"].as_str().and_then(|r| r.parse().ok());
-    Ok(Verified {
-        frames: number(&video[count]),
-        width: number(&video["width"]) as u32,
-        height: number(&video["height"]) as u32,
-        rate: rate.ok_or_else(|| MediaError::WrongResult("it has no frame rate".into()))?,
-        bytes: tokio::fs::metadata(path).await?.len(),
-        has_sound: streams.iter().any(|s| s["codec_type"] == "audio"),
-        is_rec709: ["color_primaries", "color_transfer", "color_space"].iter().all(|k| video[*k] == "bt709")
-            && video["color_range"] == "tv",
-    })
 }

@@ -224,7 +224,7 @@ pub async fn publish_file(from: &Path, to: &Path) -> Result<(), MediaError> {
         std::fs::rename(&from, &to)?;
         File::open(folder)?.sync_all()
     });
-    Ok(moved.await.map_err(crate::light::stopped)??)
+    Ok(moved.await.map_err(MediaError::stopped)??)
 }
 
 pub struct Work(TempDir);

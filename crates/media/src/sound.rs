@@ -2,7 +2,6 @@
 
 use crate::MediaError;
 use crate::guard::{Guarded, finish};
-use crate::light::stopped;
 use crate::probe;
 use legere_analysis::music::{Audio, Loudness, Meter, READING_RATE, read_track};
 use legere_core::clip::SoundProbe;
@@ -115,7 +114,7 @@ pub async fn decoded(path: &Path, probe: &SoundProbe) -> Result<Decoded, MediaEr
         }
     }
     drop(pipe);
-    match ending.await.map_err(stopped)? {
+    match ending.await.map_err(MediaError::stopped)? {
         Ok(_) => {}
         Err(MediaError::Failed { log }) => {
             tracing::info!(%log, "a track was decoded in part");
@@ -146,7 +145,7 @@ pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
         Ok(ReadTrack { probe: SoundProbe { duration, ..probe }, reading, peaks })
     })
     .await
-    .map_err(stopped)?
+    .map_err(MediaError::stopped)?
 }
 
 /// A copy that any browser plays and seeks to the sample, whatever the file was.

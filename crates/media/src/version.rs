@@ -40,7 +40,7 @@ impl Form {
 
 /// A file name that is the same for the same version of the same content.
 pub fn name(content: &str, version: &Version, form: Form) -> String {
-    let key = crate::render::key_of(&(GRAPH_VERSION, content, version, form));
+    let key = crate::key::key_of(&(GRAPH_VERSION, content, version, form));
     let ending = match form {
         Form::Wav => "wav",
         Form::Flac => "flac",

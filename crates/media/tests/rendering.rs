@@ -4,8 +4,9 @@ mod samples;
 
 use legere_core::time::{FrameLen, FrameRate, Seconds};
 use legere_core::track::Version;
-use legere_media::render::{Job, MusicPart, Piece, Purpose, render, verify};
+use legere_media::render::{Job, MusicPart, Piece, Purpose, render};
 use legere_media::shelf::Shelf;
+use legere_media::verify::verify;
 use samples::{counted, duration_of, ffmpeg, instants, numbers};
 use std::collections::BTreeSet;
 use std::path::Path;

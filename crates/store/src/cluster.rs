@@ -1,4 +1,4 @@
-//! A `PostgreSQL` server of our own: its own data folder, loopback only, an unprivileged user. Debian's system cluster is
+//! A PostgreSQL server of our own: its own data folder, loopback only, an unprivileged user. Debian's system cluster is
 //! never touched.
 //!
 //! Nobody enters without a password: there is one for the administrator (`app`, who owns the cluster) and one for the role
@@ -112,7 +112,7 @@ impl Cluster {
         format!("postgres://{ADMIN}:{}@127.0.0.1:{}/{database}", self.passwords.app, self.port)
     }
 
-    /// Writes all of the database into a file, in `PostgreSQL`'s own format.
+    /// Writes all of the database into a file, in PostgreSQL's own format.
     pub fn dump(&self, to: &Path) -> Result<(), StoreError> {
         dump(&self.bin, self.port, &self.passwords, to)
     }
@@ -178,6 +178,7 @@ impl Cluster {
     }
 
     /// The server's process, for tests that kill it.
+    #[cfg(feature = "testing")]
     pub(crate) fn process(&self) -> Result<u32, StoreError> {
         let text = self.admin("postgres", "SELECT pg_read_file('postmaster.pid', 0, 12)")?;
         text.lines().next().and_then(|l| l.trim().parse().ok()).ok_or_else(|| StoreError::Cluster(text))
@@ -353,7 +354,7 @@ fn keep(server: Server) -> Result<(u16, Keeper), StoreError> {
     Ok((port, (stop, thread)))
 }
 
-/// SIGINT is `PostgreSQL`'s fast shutdown.
+/// SIGINT is PostgreSQL's fast shutdown.
 fn stop_fast(mut child: Child) {
     use nix::sys::signal::{Signal, kill};
     if let Ok(pid) = i32::try_from(child.id()) {
@@ -453,7 +454,7 @@ fn binaries(data: &Path) -> Result<PathBuf, StoreError> {
     newest.ok_or_else(|| StoreError::Cluster("PostgreSQL is not installed: install the package postgresql".into()))
 }
 
-/// `PostgreSQL` refuses to run as root; root lends it the user that Debian's package made for it.
+/// PostgreSQL refuses to run as root; root lends it the user that Debian's package made for it.
 #[derive(Debug, Clone)]
 struct Owner(Option<(nix::unistd::Uid, nix::unistd::Gid)>);
 

@@ -1,4 +1,4 @@
-//! The tables, as `SeaORM` sees them. Rows never leave the crate.
+//! The tables, as SeaORM sees them. Rows never leave the crate.
 
 macro_rules! table {
     ($module:ident, $table:literal, { $($field:ident : $type:ty),* $(,)? }) => {

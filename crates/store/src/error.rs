@@ -76,7 +76,7 @@ fn then(next: Option<&str>) -> String {
     next.map_or_else(String::new, |label| format!("; the one before it is “{label}”"))
 }
 
-/// What is no fault of ours, told by `PostgreSQL`'s codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
+/// What is no fault of ours, told by PostgreSQL's codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
 /// that broke.
 fn trouble(error: &sqlx::Error) -> Option<StoreError> {
     match error {

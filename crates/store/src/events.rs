@@ -1,4 +1,4 @@
-//! What changed, for open windows: `PostgreSQL`'s own notifications, so that other processes on the same database are heard
+//! What changed, for open windows: PostgreSQL's own notifications, so that other processes on the same database are heard
 //! too. A notification that belongs to an edit is sent by its transaction: who hears it finds the edit there.
 
 use crate::{Store, StoreError};

@@ -16,7 +16,7 @@ use sea_orm::{ActiveValue::Set, QueryOrder, QuerySelect};
 pub enum HandoffKind {
     /// The film.
     Mp4,
-    /// The timeline (`OpenTimelineIO`).
+    /// The timeline (OpenTimelineIO).
     Otio,
     /// The edit decision list (CMX 3600).
     Edl,

@@ -1,4 +1,4 @@
-//! `PostgreSQL`: what an editor gathered, decided and asked for.
+//! PostgreSQL: what an editor gathered, decided and asked for.
 //!
 //! Rows never leave this crate; each aggregate has a module of its own. Whatever a person does goes through the
 //! [`journal`], which computes it inside the job's lock, merges what is independent and can take it back. Long work waits
@@ -18,6 +18,7 @@ pub mod journal;
 mod migration;
 pub mod overview;
 pub mod queue;
+mod readings;
 pub mod rows;
 pub mod selects;
 #[cfg(feature = "testing")]

@@ -1,4 +1,4 @@
-//! Long work, waiting in `PostgreSQL` until a worker has time for it.
+//! Long work, waiting in PostgreSQL until a worker has time for it.
 //!
 //! A piece of work is a row; a worker takes the most urgent free one with `FOR UPDATE SKIP LOCKED` and gets a token for it,
 //! says every two seconds that it still holds what it holds, and deletes the row when the piece is done. A row whose worker

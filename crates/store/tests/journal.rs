@@ -1,4 +1,4 @@
-//! The journal on a real `PostgreSQL`: nothing that was acknowledged is lost, nobody takes back what another did.
+//! The journal on a real PostgreSQL: nothing that was acknowledged is lost, nobody takes back what another did.
 
 mod world;
 

@@ -1,4 +1,4 @@
-//! The queue on a real `PostgreSQL`.
+//! The queue on a real PostgreSQL.
 
 mod world;
 
@@ -81,7 +81,7 @@ async fn stuck(store: &Store, name: &str) -> Worker {
     worker
 }
 
-/// As if whoever holds something had died a minute ago, and `PostgreSQL` had been there all the time.
+/// As if whoever holds something had died a minute ago, and PostgreSQL had been there all the time.
 async fn silence(store: &Store) {
     let old = "UPDATE work SET alive_at = now() - interval '1 minute'";
     sqlx::query(old).execute(store.pool()).await.expect("aged");

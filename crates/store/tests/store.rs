@@ -1,4 +1,4 @@
-//! What is gathered, read and asked for, on a real `PostgreSQL`.
+//! What is gathered, read and asked for, on a real PostgreSQL.
 
 mod world;
 

@@ -4,8 +4,9 @@
 //! writing by function, slower at the beginning of a phrase than before its cadence), motifs that return and where
 //! cadences fall, seldom loudness: many of these pieces are played all alike, as from notation.
 
-use crate::corpus::compose::{Composition, Note, Time, Truth, beat_times};
+use crate::corpus::compose::{Composition, Time, Truth, beat_times};
 use crate::corpus::improvise::{NEXT, SCALES, tempo_near};
+use crate::corpus::note::Note;
 use crate::corpus::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};

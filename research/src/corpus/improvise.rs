@@ -4,8 +4,9 @@
 //! no habits: what is common to all of them is only what makes a listener tap. Its beats and bars are known; it has
 //! no named sections.
 
-use crate::corpus::compose::{Composition, Note, Time, Truth, beat_times};
+use crate::corpus::compose::{Composition, Time, Truth, beat_times};
 use crate::corpus::idiom::{IDIOMS, Idiom};
+use crate::corpus::note::Note;
 use crate::corpus::play::DRUMS;
 use crate::corpus::style::{Pulse, STYLES, Style};
 use rand::seq::IndexedRandom;

@@ -4,6 +4,7 @@ pub(crate) mod chamber;
 pub(crate) mod compose;
 pub(crate) mod idiom;
 pub(crate) mod improvise;
+pub(crate) mod note;
 pub(crate) mod play;
 pub(crate) mod score;
 pub(crate) mod song;

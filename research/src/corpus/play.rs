@@ -1,6 +1,6 @@
 //! Plays notes with a soundfont.
 
-use crate::corpus::compose::Note;
+use crate::corpus::note::Note;
 use rustysynth::{MidiFile, MidiFileSequencer, SoundFont, Synthesizer, SynthesizerSettings};
 use std::fs::File;
 use std::path::Path;

@@ -4,8 +4,9 @@
 //! change there, phrases are some bars long and sections are told by who plays. Unlike an idiom nothing else about it
 //! is settled: any part may be syncopated, and there are up to three accompaniments at once.
 
-use crate::corpus::compose::{Composition, Note, Time, Truth, beat_times};
+use crate::corpus::compose::{Composition, Time, Truth, beat_times};
 use crate::corpus::improvise::{COMPS, LEADS, NEXT, PADS, SCALES, Stroke, tempo_near};
+use crate::corpus::note::Note;
 use crate::corpus::play::DRUMS;
 use crate::corpus::style::{Pulse, STYLES, Style};
 use groove::Groove;

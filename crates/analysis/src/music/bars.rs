@@ -8,9 +8,9 @@
 use super::TrackFeatures;
 use super::activations::Activations;
 use super::beat_sync::BeatLogOdds;
-use super::beats::CandidateBeat;
 use super::network::log_odds;
 use super::onsets::strongest;
+use super::sequence::CandidateBeat;
 use super::spectrum::FRAME_RATE;
 
 const METRES: [usize; 3] = [2, 3, 4];

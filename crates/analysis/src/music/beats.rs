@@ -9,12 +9,11 @@ use super::constant_tempo::{self, Tempogram};
 use super::lattice::track_beats;
 use super::onsets::strongest;
 use super::selection::Hypothesis;
+use super::sequence::{CandidateBeat, FASTEST_BPM, SLOWEST_BPM};
 use super::spectrum::{FRAME_RATE, product};
 use super::{READING_RATE, TrackFeatures};
 use legere_core::stats::{median, median_gap};
 
-pub const SLOWEST_BPM: f64 = 60.0;
-pub const FASTEST_BPM: f64 = 182.0;
 /// How many tempos are tracked.
 const TEMPOS: usize = 4;
 /// How many of them also by an onset strength with more bass in it.
@@ -31,13 +30,6 @@ const PLACE_MS: usize = 35;
 const CLEAR: f32 = 0.12;
 /// Sequences that share so much of their beats are the same.
 const ALIKE: f64 = 0.9;
-
-#[derive(Debug, Clone, Copy)]
-pub struct CandidateBeat {
-    pub at: f64,
-    /// 0–1
-    pub strength: f64,
-}
 
 /// All hypotheses, not yet decoded into bars.
 pub fn candidates(features: &TrackFeatures) -> Vec<Hypothesis> {

@@ -7,8 +7,8 @@
 //! that was cut (Viterbi over the phase).
 
 use super::activations::STEP_RATE;
-use super::beats::{FASTEST_BPM, SLOWEST_BPM};
 use super::network::{PROBABILITY_FLOOR, log_odds};
+use super::sequence::{FASTEST_BPM, SLOWEST_BPM};
 use legere_core::stats::median;
 use realfft::RealFftPlanner;
 

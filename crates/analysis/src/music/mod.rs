@@ -18,6 +18,7 @@ mod loudness;
 mod network;
 mod onsets;
 mod selection;
+mod sequence;
 mod spectrum;
 mod texture;
 #[cfg(any(test, feature = "research"))]
@@ -146,7 +147,7 @@ fn read_by_stages(audio: Audio<'_>, done: &mut dyn FnMut(&'static str)) -> Resul
 
 /// The chosen beats, not yet decoded into bars.
 pub struct BeatSequence {
-    beats: Vec<beats::CandidateBeat>,
+    beats: Vec<sequence::CandidateBeat>,
     observations: bars::BeatObservations,
     ternary: bool,
     bpm: f64,

@@ -8,10 +8,10 @@
 use super::TrackFeatures;
 use super::activations::Activations;
 use super::bars::{self, BeatObservations, decode_bars};
-use super::beats::CandidateBeat;
 use super::constant_tempo::Tempogram;
 use super::network::{PROBABILITY_FLOOR, log_odds};
 use super::onsets::strongest;
+use super::sequence::CandidateBeat;
 use super::spectrum::{FRAME_RATE, Spectrum};
 use legere_core::stats::median_gap;
 

@@ -1,4 +1,4 @@
-//! Open formats for the next person: `OpenTimelineIO`, CMX 3600, CSV.
+//! Open formats for the next person: OpenTimelineIO, CMX 3600, CSV.
 //!
 //! All are written from one [`CutList`] and read back into what they can hold, so that a written file can be checked
 //! against what was meant. A source counts in its clip's own frames, from its own first timecode; the record side counts

@@ -1,4 +1,4 @@
-//! `OpenTimelineIO`, the open JSON format for editorial timelines.
+//! OpenTimelineIO, the open JSON format for editorial timelines.
 
 use super::{CutList, Event, InterchangeError, MarkerKind, Music};
 use crate::time::{FrameRate, Seconds};

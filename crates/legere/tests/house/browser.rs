@@ -1,4 +1,4 @@
-//! Headless Chromium through `ChromeDriver`.
+//! Headless Chromium through ChromeDriver.
 
 use fantoccini::actions::{InputSource, KeyAction, KeyActions};
 use fantoccini::wd::WebDriverCompatibleCommand;
@@ -14,10 +14,10 @@ pub struct Browser {
     profile: tempfile::TempDir,
 }
 
-/// `ChromeDriver` at times ends before it has a port: another program took the one that it was given.
+/// ChromeDriver at times ends before it has a port: another program took the one that it was given.
 const STARTS: usize = 3;
 
-/// `ChromeDriver`, and the port that it says it listens on.
+/// ChromeDriver, and the port that it says it listens on.
 fn start() -> Option<(Child, String)> {
     let mut driver = Command::new("chromedriver").arg("--port=0").stdout(Stdio::piped()).spawn().expect("chromedriver");
     let mut lines = BufReader::new(driver.stdout.take().expect("piped")).lines().map_while(Result::ok);

@@ -215,7 +215,7 @@ impl Desk {
         drop(sender);
         let _ = telling.await;
         rendered?;
-        let found = render::verify(to).await?;
+        let found = legere_media::verify::verify(to).await?;
         let wanted = job.frames().get();
         if (found.frames, found.width, found.height, found.rate) != (wanted, job.width, job.height, job.rate) {
             return Err(MediaError::WrongResult(format!(

@@ -1,0 +1,51 @@
+//! Where the data is: the database, the shelf and the media folders put together.
+
+use crate::{MainError, Place, privileges};
+use legere_media::roots::{Root, Roots};
+use legere_media::shelf::{Budget, Shelf};
+use legere_store::Store;
+use legere_store::cluster::{Cluster, Durability};
+use legere_web::Desk;
+
+/// The database server, when it is our own. Dropped last, after everything that speaks to it.
+pub struct House {
+    cluster: Option<Cluster>,
+    url: String,
+}
+
+impl House {
+    /// Becomes an ordinary user first; must be called before any thread is started.
+    pub fn open(place: &Place) -> Result<Self, MainError> {
+        privileges::drop_with_data(&place.data)?;
+        std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
+        Ok(if let Some(url) = &place.database {
+            Self { cluster: None, url: url.clone() }
+        } else {
+            let cluster = Cluster::start(&place.data, Durability::Safe)?;
+            Self { url: cluster.url(), cluster: Some(cluster) }
+        })
+    }
+
+    pub fn cluster(&self) -> Option<&Cluster> {
+        self.cluster.as_ref()
+    }
+
+    pub async fn desk(&self, place: &Place, media: &[Root]) -> Result<Desk, MainError> {
+        let roots = Roots::new(media.to_vec())?;
+        let store = Store::open(&self.url).await?;
+        let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
+        let shelf = match place.shelf_gigabytes {
+            Some(gigabytes) => {
+                let budget = Budget { most: gigabytes << 30, ..shelf.budget() };
+                shelf.with_budget(budget)
+            }
+            None => shelf,
+        };
+        shelf.sweep();
+        Ok(Desk::new(store, shelf, roots))
+    }
+}
+
+pub fn runtime() -> Result<tokio::runtime::Runtime, MainError> {
+    tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(MainError::Server)
+}

@@ -1,0 +1,89 @@
+//! What was measured in clips.
+
+use crate::clips::{Clip, FileIdentity, RecordedFrom, State};
+use crate::entity::{clip, clip_reading};
+use crate::events::ChangedKind;
+use crate::jobs::footage_changed;
+use crate::selects::first_select;
+use crate::{Store, StoreError};
+use legere_core::clip::ClipProbe;
+use legere_core::footage::{ClipReading, EnergyTrace};
+use legere_core::id::ClipId;
+use sea_orm::prelude::*;
+use sea_orm::sea_query::OnConflict;
+use sea_orm::{ActiveValue::Set, QuerySelect, TransactionTrait};
+
+impl Store {
+    /// What was measured in a clip, once it was.
+    pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
+        let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
+    }
+
+    /// Keeps a reading, and the suggested moment as the clip's first select if there is none yet.
+    pub async fn clip_ready(
+        &self,
+        clip: &Clip,
+        identity: &FileIdentity,
+        probe: &ClipProbe,
+        reading: &ClipReading,
+        problem: Option<String>,
+    ) -> Result<(), StoreError> {
+        let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
+        let transaction = self.db.begin().await?;
+        let row = clip::Entity::find_by_id(clip.id.uuid()).lock_exclusive().one(&transaction).await?;
+        let row = row.ok_or(StoreError::Missing { what: "clip", id: clip.id.uuid() })?;
+        let version = row.version + 1;
+        let trace = EnergyTrace::of(reading);
+        let mut row: clip::ActiveModel = row.into();
+        row.bytes = Set(identity.bytes);
+        row.modified = Set(Some(identity.modified));
+        row.digest = Set(Some(identity.digest.clone()));
+        row.state = Set(State::Ready.word().into());
+        row.progress = Set(1.0);
+        row.problem = Set(problem);
+        row.probe = Set(Some(json(serde_json::to_value(probe))?));
+        row.motion = Set(Some(trace.bytes().to_vec()));
+        row.version = Set(version);
+        if let Some(at) = probe.recorded_at {
+            row.recorded_at = Set(at);
+            row.recorded_from = Set(<&str>::from(RecordedFrom::Metadata).into());
+        }
+        row.update(&transaction).await?;
+        clip_reading::Entity::insert(clip_reading::ActiveModel {
+            id: Set(clip.id.uuid()),
+            reading: Set(json(serde_json::to_value(reading))?),
+        })
+        .on_conflict(
+            OnConflict::column(clip_reading::Column::Id).update_column(clip_reading::Column::Reading).to_owned(),
+        )
+        .exec_without_returning(&transaction)
+        .await?;
+        first_select(&transaction, clip, reading).await?;
+        footage_changed(&transaction, clip.job).await?;
+        transaction.commit().await?;
+        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+    }
+
+    /// Makes what earlier versions did not keep beside their readings.
+    pub async fn complete_clips(&self) -> Result<(), StoreError> {
+        let lacking: Vec<Uuid> = clip::Entity::find()
+            .filter(clip::Column::Motion.is_null())
+            .filter(clip::Column::State.eq(State::Ready.word()))
+            .select_only()
+            .column(clip::Column::Id)
+            .into_tuple()
+            .all(&self.db)
+            .await?;
+        for id in lacking {
+            // A reading that cannot be read is no reason to read no other: the clip's line tells it.
+            let Ok(Some(reading)) = self.clip_reading(id.into()).await else { continue };
+            clip::Entity::update_many()
+                .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
+                .filter(clip::Column::Id.eq(id))
+                .exec(&self.db)
+                .await?;
+        }
+        self.complete_selects().await
+    }
+}
