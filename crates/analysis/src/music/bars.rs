@@ -11,7 +11,7 @@ use super::beat_sync::BeatLogOdds;
 use super::network::log_odds;
 use super::onsets::strongest;
 use super::sequence::CandidateBeat;
-use super::spectrum::FRAME_RATE;
+use super::spectrum::{FRAME_RATE, PitchClasses};
 
 const METRES: [usize; 3] = [2, 3, 4];
 
@@ -103,7 +103,7 @@ impl BeatObservations {
         let n = beats.len();
         let gap = if n > 1 { (beats[n - 1].at - beats[0].at) / (n - 1) as f64 } else { 0.5 };
         let after = |i: usize| beats.get(i + 1).map_or(beats[i].at + gap, |b| b.at);
-        let chroma: Vec<[f64; 12]> =
+        let chroma: Vec<PitchClasses> =
             (0..n).map(|i| spectrum.mean_chroma(beats[i].at + 0.03, after(i) - 0.02)).collect();
         let timbre: Vec<Vec<f64>> = (0..n).map(|i| spectrum.mean_bands(beats[i].at, after(i), 16)).collect();
         let snare = z_scores((0..n).map(|i| {

@@ -5,7 +5,7 @@
 //! through three of them.
 
 use super::READING_RATE;
-use super::spectrum::{hann, windowed};
+use super::spectrum::{PitchClasses, hann, windowed};
 use realfft::RealFftPlanner;
 
 /// What is above 260 Hz is not needed: every eighth sample will do.
@@ -47,7 +47,7 @@ impl Bass {
     }
 
     /// The mean pitch classes between two times, of unit length (or all zero where there is no bass).
-    pub fn mean(&self, start: f64, end: f64) -> [f64; 12] {
+    pub fn mean(&self, start: f64, end: f64) -> PitchClasses {
         let from = ((start * FRAME_RATE).round().max(0.0) as usize).min(self.classes.len());
         let to = ((end * FRAME_RATE).round().max(0.0) as usize).clamp(from, self.classes.len());
         let mut sum = [0.0; 12];

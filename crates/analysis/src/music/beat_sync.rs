@@ -9,7 +9,7 @@
 use super::bass::Bass;
 use super::network::{Network, PROBABILITY_FLOOR, Shape, log_odds, unpacked};
 use super::onsets::{Onsets, strongest};
-use super::spectrum::{FRAME_RATE, Spectrum};
+use super::spectrum::{FRAME_RATE, PitchClasses, Spectrum};
 use std::sync::LazyLock;
 
 /// Parts of a beat whose onsets are told apart.
@@ -74,8 +74,8 @@ pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: 
         .collect();
     // The window of pitch classes is long: what was before still sounds at the beginning.
     let later = |(from, to): (f64, f64)| (from + 0.04, to + 0.02);
-    let chords: Vec<[f64; 12]> = halves.iter().map(|h| later(*h)).map(|(a, b)| spectrum.mean_chroma(a, b)).collect();
-    let notes: Vec<[f64; 12]> = halves.iter().map(|h| later(*h)).map(|(a, b)| bass.mean(a, b)).collect();
+    let chords: Vec<PitchClasses> = halves.iter().map(|h| later(*h)).map(|(a, b)| spectrum.mean_chroma(a, b)).collect();
+    let notes: Vec<PitchClasses> = halves.iter().map(|h| later(*h)).map(|(a, b)| bass.mean(a, b)).collect();
     let mut levels: Vec<Vec<f64>> = halves.iter().map(|(a, b)| spectrum.mean_bands(*a, *b, LEVELS)).collect();
     standardise(&mut levels);
     let mut rows = Vec::with_capacity(n * INPUTS);
@@ -104,13 +104,13 @@ pub(super) fn inputs(beats: &[f64], spectrum: &Spectrum, onsets: &Onsets, bass: 
 }
 
 /// One less the cosine of the `reach` rows before and as many from here on, 0–1; 0 where they would lie beyond the ends.
-fn novelty(of: &[[f64; 12]], at: usize, reach: usize) -> f64 {
+fn novelty(of: &[PitchClasses], at: usize, reach: usize) -> f64 {
     if at < reach || at + reach > of.len() {
         return 0.0;
     }
-    let sum = |rows: &[[f64; 12]]| -> [f64; 12] { std::array::from_fn(|k| rows.iter().map(|r| r[k]).sum()) };
+    let sum = |rows: &[PitchClasses]| -> PitchClasses { std::array::from_fn(|k| rows.iter().map(|r| r[k]).sum()) };
     let (before, after) = (sum(&of[at - reach..at]), sum(&of[at..at + reach]));
-    let product = |a: &[f64; 12], b: &[f64; 12]| a.iter().zip(b).map(|(x, y)| x * y).sum::<f64>();
+    let product = |a: &PitchClasses, b: &PitchClasses| a.iter().zip(b).map(|(x, y)| x * y).sum::<f64>();
     let norms = (product(&before, &before) * product(&after, &after)).sqrt();
     if norms > 1e-9 { 1.0 - product(&before, &after) / norms } else { 0.0 }
 }

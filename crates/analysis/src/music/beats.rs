@@ -11,6 +11,7 @@ use super::onsets::strongest;
 use super::selection::Hypothesis;
 use super::sequence::{CandidateBeat, FASTEST_BPM, SLOWEST_BPM};
 use super::spectrum::{FRAME_RATE, product};
+use super::time_range::TimeRange;
 use super::{READING_RATE, TrackFeatures};
 use legere_core::stats::{median, median_gap};
 
@@ -85,10 +86,11 @@ fn metrical_levels(sequence: &[f64]) -> Vec<Vec<f64>> {
 }
 
 /// From the first onset to the last, in seconds.
-fn sounding_range(strength: &[f32]) -> (f64, f64) {
+fn sounding_range(strength: &[f32]) -> TimeRange {
     let clear = |v: &f32| *v > CLEAR;
     let (first, last) = (strength.iter().position(clear), strength.iter().rposition(clear));
-    first.zip(last).map_or((0.0, 0.0), |(a, b)| (a as f64 / FRAME_RATE, b as f64 / FRAME_RATE))
+    let seconds = |frame: usize| frame as f64 / FRAME_RATE;
+    first.zip(last).map_or(TimeRange::new(0.0, 0.0), |(a, b)| TimeRange::new(seconds(a), seconds(b)))
 }
 
 /// Whether nearly all beats of two sequences are the same.
@@ -146,7 +148,7 @@ fn autocorrelation_peaks(strength: &[f32]) -> Vec<f64> {
 const SILENT: f64 = 0.06;
 
 /// Moves beats to the onsets they belong to, and lets them go on to the ends of the sound.
-pub fn refine(mut beats: Vec<CandidateBeat>, fine: &FineOnsets, length: f64, sounds: (f64, f64)) -> Vec<CandidateBeat> {
+pub fn refine(mut beats: Vec<CandidateBeat>, fine: &FineOnsets, length: f64, sounds: TimeRange) -> Vec<CandidateBeat> {
     let rough: Vec<f64> = beats.iter().map(|b| b.at).collect();
     for (i, beat) in beats.iter_mut().enumerate() {
         // Where there is an onset the beat is there; where there is none it lies between its neighbours.
@@ -171,7 +173,7 @@ pub fn refine(mut beats: Vec<CandidateBeat>, fine: &FineOnsets, length: f64, sou
         }
     }
     // Silence has no beats, even where one would go on tapping.
-    beats.retain(|b| b.at >= sounds.0 - SILENT && b.at <= sounds.1 + SILENT);
+    beats.retain(|b| b.at >= sounds.start - SILENT && b.at <= sounds.end + SILENT);
     extend_to_sound(&mut beats, sounds);
     beats.iter_mut().for_each(|b| b.at = b.at.max(0.0));
     beats.retain(|b| b.at < length);
@@ -214,7 +216,7 @@ fn line_fit(ys: &[f64]) -> (f64, f64) {
 }
 
 /// Beats go on where sound goes on without marking them.
-fn extend_to_sound(beats: &mut Vec<CandidateBeat>, (begins, ends): (f64, f64)) {
+fn extend_to_sound(beats: &mut Vec<CandidateBeat>, sounds: TimeRange) {
     if beats.len() < 3 {
         return;
     }
@@ -225,7 +227,7 @@ fn extend_to_sound(beats: &mut Vec<CandidateBeat>, (begins, ends): (f64, f64)) {
     let late_gap = gap(&times[times.len().saturating_sub(9)..]);
     let mut early: Vec<CandidateBeat> = (1..)
         .map(|i| first - f64::from(i) * early_gap)
-        .take_while(|at| *at >= begins - 0.03)
+        .take_while(|at| *at >= sounds.start - 0.03)
         .map(|at| CandidateBeat { at, strength: 0.0 })
         .collect();
     early.reverse();
@@ -233,7 +235,7 @@ fn extend_to_sound(beats: &mut Vec<CandidateBeat>, (begins, ends): (f64, f64)) {
     beats.extend(
         (1..)
             .map(|i| last + f64::from(i) * late_gap)
-            .take_while(|at| *at <= ends - 0.3 * late_gap)
+            .take_while(|at| *at <= sounds.end - 0.3 * late_gap)
             .map(|at| CandidateBeat { at, strength: 0.0 }),
     );
 }
@@ -327,7 +329,7 @@ mod tests {
     #[test]
     fn beats_go_on_to_the_ends_of_the_sound_and_no_further() {
         let mut beats = sequence(&every(0.5, 9), 1.0);
-        extend_to_sound(&mut beats, (0.0, 8.1));
+        extend_to_sound(&mut beats, TimeRange::new(0.0, 8.1));
         let times: Vec<f64> = beats.iter().map(|b| b.at).collect();
         assert_eq!(times.len(), 2 + 9 + 5 + 1 - 1, "{times:?}");
         assert!(
@@ -336,7 +338,7 @@ mod tests {
                 && times.windows(2).all(|w| (w[1] - w[0] - 0.5).abs() < 1e-9)
         );
         let mut silent = sequence(&every(0.5, 9), 1.0);
-        extend_to_sound(&mut silent, (1.0, 5.0));
+        extend_to_sound(&mut silent, TimeRange::new(1.0, 5.0));
         assert_eq!(silent.len(), 9, "silence has no beats");
     }
 

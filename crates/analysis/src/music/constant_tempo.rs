@@ -9,6 +9,7 @@
 use super::activations::STEP_RATE;
 use super::network::{PROBABILITY_FLOOR, log_odds};
 use super::sequence::{FASTEST_BPM, SLOWEST_BPM};
+use super::time_range::TimeRange;
 use legere_core::stats::median;
 use realfft::RealFftPlanner;
 
@@ -104,11 +105,12 @@ impl Tempogram {
 }
 
 /// The sequences, in seconds, that fit an activation of [`STEP_RATE`] values a second best, between two times.
-pub fn beat_sequences(heard: &[f32], tempogram: &Tempogram, (from, to): (f64, f64)) -> Vec<Vec<f64>> {
-    if to - from < SHORTEST {
+pub fn beat_sequences(heard: &[f32], tempogram: &Tempogram, within: TimeRange) -> Vec<Vec<f64>> {
+    if within.duration() < SHORTEST {
         return Vec::new();
     }
     let odds = heard.iter().map(|p| log_odds(f64::from(*p), PROBABILITY_FLOOR)).collect();
+    let TimeRange { start: from, end: to } = within;
     let heard = BeatOdds { odds, from, to };
     let mut found: Vec<Vec<f64>> = Vec::new();
     for tempo in tempogram.peaks(heard.width()) {
@@ -249,7 +251,7 @@ mod tests {
     fn beats_that_are_hardly_heard_one_by_one_are_found_by_their_even_tempo() {
         let (period, first) = (0.4873, 1.31);
         let heard = unsure(period, first, 120.0);
-        let grids = beat_sequences(&heard, &Tempogram::of(&heard), (1.0, 119.0));
+        let grids = beat_sequences(&heard, &Tempogram::of(&heard), TimeRange::new(1.0, 119.0));
         let astray = |grid: &Vec<f64>| {
             grid.iter().map(|at| (at - first) / period).map(|place| (place - place.round()).abs()).fold(0.0, f64::max)
         };
@@ -263,7 +265,7 @@ mod tests {
         let truth = |i: usize| 0.3 + 0.5 * i as f64 - if i >= 60 { 0.22 } else { 0.0 };
         let mut heard = vec![0.02f32; 5000];
         (0..199).for_each(|i| heard[(truth(i) * STEP_RATE).round() as usize] = if i % 3 == 0 { 0.5 } else { 0.2 });
-        let grids = beat_sequences(&heard, &Tempogram::of(&heard), (0.2, 99.0));
+        let grids = beat_sequences(&heard, &Tempogram::of(&heard), TimeRange::new(0.2, 99.0));
         let found = |grid: &Vec<f64>| (2..196).filter(|i| grid.iter().any(|at| (at - truth(*i)).abs() < 0.03)).count();
         let most = grids.iter().map(found).max().expect("some grids");
         assert!(most >= 190, "{most} of 194");
@@ -273,7 +275,7 @@ mod tests {
     fn noise_has_no_tempo() {
         let mut rng = ChaCha8Rng::seed_from_u64(5);
         let heard: Vec<f32> = (0..4500).map(|_| rng.random_range(0.0f32..0.3).powi(2)).collect();
-        assert_eq!(beat_sequences(&heard, &Tempogram::of(&heard), (0.0, 90.0)), Vec::<Vec<f64>>::new());
+        assert_eq!(beat_sequences(&heard, &Tempogram::of(&heard), TimeRange::new(0.0, 90.0)), Vec::<Vec<f64>>::new());
     }
 
     #[test]
@@ -290,7 +292,7 @@ mod tests {
         #[test]
         fn rows_are_even(heard in prop::collection::vec(0.0f32..1.0, 0..900), from in 0.0f64..4.0) {
             let to = heard.len() as f64 / STEP_RATE;
-            for grid in beat_sequences(&heard, &Tempogram::of(&heard), (from, to)) {
+            for grid in beat_sequences(&heard, &Tempogram::of(&heard), TimeRange::new(from, to)) {
                 let period = median(&mut grid.windows(2).map(|w| w[1] - w[0]).collect::<Vec<f64>>()).expect("gaps");
                 prop_assert!(grid[0] >= from - 1e-9 && grid[grid.len() - 1] <= to + 1e-9);
                 let even = grid.windows(2).filter(|w| (w[1] - w[0] - period).abs() < 1e-9).count();

@@ -6,7 +6,8 @@
 //! harmony goes the same way get the same letter. The kinds follow from the energy of a section, its slope and what
 //! stands before and after it.
 
-use super::spectrum::{FRAME_RATE, Spectrum};
+use super::spectrum::{FRAME_RATE, PitchClasses, Spectrum};
+use super::time_range::TimeRange;
 use super::{Audio, READING_RATE};
 use legere_core::track::{Beat, Cue, CueKind, Label, Section, SectionKind, Trace};
 
@@ -243,7 +244,7 @@ const SAME_TIMBRE: f64 = 0.22;
 
 /// Gives the same letter to sections with the same music.
 fn assign_labels(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
-    let harmony: Vec<Vec<[f64; 12]>> = sections
+    let harmony: Vec<Vec<PitchClasses>> = sections
         .iter()
         .map(|s| {
             bars.windows(2)
@@ -258,7 +259,7 @@ fn assign_labels(sections: &mut [Section], bars: &[f64], spectrum: &Spectrum) {
         let alike = |j: usize| {
             let (a, b) = (&harmony[i], &harmony[j]);
             let n = a.len().min(b.len());
-            let cosine = |x: &[f64; 12], y: &[f64; 12]| x.iter().zip(y).map(|(p, q)| p * q).sum::<f64>();
+            let cosine = |x: &PitchClasses, y: &PitchClasses| x.iter().zip(y).map(|(p, q)| p * q).sum::<f64>();
             if n < 2 { 0.0 } else { a.iter().zip(b).map(|(x, y)| cosine(x, y)).sum::<f64>() / n as f64 }
         };
         let best = (0..i).map(|j| (j, alike(j))).filter(|(_, a)| *a > SAME_HARMONY).max_by(|a, b| a.1.total_cmp(&b.1));
@@ -317,7 +318,7 @@ fn closing(s: &Section, energy: &Trace) -> f64 {
     energy.mean((s.end - 2.0).max(s.start), s.end - 0.1)
 }
 
-fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end: f64, duration: f64) -> Vec<Cue> {
+fn cues(sections: &[Section], energy: &Trace, silences: &[TimeRange], music_end: f64, duration: f64) -> Vec<Cue> {
     let mut cues = Vec::new();
     for (i, here) in sections.iter().enumerate() {
         let before = i.checked_sub(1).map(|p| sections[p]);
@@ -338,7 +339,7 @@ fn cues(sections: &[Section], energy: &Trace, silences: &[(f64, f64)], music_end
         };
         cues.push(Cue::new(here.start, kind, (strength.clamp(0.05, 1.0) * 100.0).round() / 100.0));
     }
-    for (start, end) in silences {
+    for TimeRange { start, end } in silences {
         if *start > 0.5 && *end < music_end {
             let lasts = ((end - start) * 100.0).round() / 100.0;
             cues.push(Cue { lasts: Some(lasts), ..Cue::new(*start, CueKind::Pause, (end - start).min(1.0)) });
@@ -380,7 +381,7 @@ pub fn add_hits(cues: &mut Vec<Cue>, onsets: &[f64], beats: &[Beat]) {
 const SILENT: f32 = 0.0025;
 
 /// Stretches of at least 200 ms without sound.
-fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
+fn silences(samples: &[f32]) -> Vec<TimeRange> {
     let block = (f64::from(READING_RATE) / FRAME_RATE) as usize;
     let mut found = Vec::new();
     let mut since: Option<usize> = None;
@@ -391,7 +392,7 @@ fn silences(samples: &[f32]) -> Vec<(f64, f64)> {
             (true, None) => since = Some(i),
             (false, Some(start)) => {
                 if i - start >= 20 {
-                    found.push((start as f64 / FRAME_RATE, i as f64 / FRAME_RATE));
+                    found.push(TimeRange::new(start as f64 / FRAME_RATE, i as f64 / FRAME_RATE));
                 }
                 since = None;
             }
@@ -413,25 +414,23 @@ const STOPS: f64 = 0.25;
 const BEFORE_PAUSE: f64 = 2.0;
 
 /// The silences that are heard as pauses.
-fn pauses(mut silences: Vec<(f64, f64)>, energy: &Trace, duration: f64) -> Vec<(f64, f64)> {
+fn pauses(mut silences: Vec<TimeRange>, energy: &Trace, duration: f64) -> Vec<TimeRange> {
     let least = STOPS * energy.mean(0.0, duration);
-    silences.retain(|(start, _)| energy.mean(start - BEFORE_PAUSE, *start) > least);
+    silences.retain(|s| energy.mean(s.start - BEFORE_PAUSE, s.start) > least);
     if silences.len() as f64 * SECONDS_A_PAUSE > duration {
-        let mut lengths: Vec<f64> = silences.iter().map(|s| s.1 - s.0).collect();
+        let mut lengths: Vec<f64> = silences.iter().map(|s| s.duration()).collect();
         lengths.sort_by(f64::total_cmp);
         let usual = lengths[lengths.len() / 2];
-        silences.retain(|s| s.1 - s.0 > PAUSE_STANDS_OUT * usual);
+        silences.retain(|s| s.duration() > PAUSE_STANDS_OUT * usual);
     }
     silences
 }
 
 /// From the first sound to the last, in seconds.
-pub fn sounding_range(samples: &[f32]) -> (f64, f64) {
+pub fn sounding_range(samples: &[f32]) -> TimeRange {
+    let seconds = |sample: usize| sample as f64 / f64::from(READING_RATE);
     let first = samples.iter().position(|s| s.abs() >= SILENT).unwrap_or(0);
-    (
-        first as f64 / f64::from(READING_RATE),
-        music_end(samples).unwrap_or(samples.len() as f64 / f64::from(READING_RATE)),
-    )
+    TimeRange::new(seconds(first), music_end(samples).unwrap_or(seconds(samples.len())))
 }
 
 fn music_end(samples: &[f32]) -> Option<f64> {
@@ -446,8 +445,8 @@ mod tests {
     fn only_music_that_stops_makes_a_pause() {
         // It fades in for ten seconds, then plays.
         let energy = Trace { step: 0.5, values: (0..120).map(|i| if i < 20 { 2.0 } else { 50.0 }).collect() };
-        let silences = vec![(3.0, 3.4), (7.0, 7.5), (30.0, 30.6)];
-        assert_eq!(pauses(silences, &energy, 60.0), [(30.0, 30.6)]);
+        let silences = [(3.0, 3.4), (7.0, 7.5), (30.0, 30.6)].map(|(a, b)| TimeRange::new(a, b)).to_vec();
+        assert_eq!(pauses(silences, &energy, 60.0), [TimeRange::new(30.0, 30.6)]);
     }
 
     #[test]
@@ -482,12 +481,13 @@ mod tests {
     #[test]
     fn silence_after_every_note_is_no_pause_but_a_longer_one_among_them_is() {
         let even = Trace { step: 60.0, values: vec![50.0] };
-        let ticks: Vec<(f64, f64)> = (0..40).map(|i| (f64::from(i) * 0.5 + 0.1, f64::from(i) * 0.5 + 0.5)).collect();
+        let tick = |i: i32| TimeRange::new(f64::from(i) * 0.5 + 0.1, f64::from(i) * 0.5 + 0.5);
+        let ticks: Vec<TimeRange> = (0..40).map(tick).collect();
         assert!(pauses(ticks.clone(), &even, 20.5).is_empty());
         let mut stopped = ticks.clone();
-        stopped[20].1 += 1.5;
+        stopped[20].end += 1.5;
         assert_eq!(pauses(stopped.clone(), &even, 22.0), [stopped[20]]);
-        let rare = vec![(10.0, 10.4), (30.0, 31.0)];
+        let rare = vec![TimeRange::new(10.0, 10.4), TimeRange::new(30.0, 31.0)];
         assert_eq!(pauses(rare.clone(), &even, 60.0), rare, "each of a few is one");
     }
 }

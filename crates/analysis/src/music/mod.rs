@@ -21,6 +21,7 @@ mod selection;
 mod sequence;
 mod spectrum;
 mod texture;
+mod time_range;
 #[cfg(any(test, feature = "research"))]
 pub mod training;
 

@@ -5,6 +5,9 @@ use rustfft::num_complex::Complex;
 use rustfft::{Fft, FftPlanner};
 use std::sync::Arc;
 
+/// How much of each pitch class there is, from C; of unit length together where anything sounds.
+pub type PitchClasses = [f64; 12];
+
 /// Samples between two frames: 10 ms.
 pub const HOP: usize = 240;
 /// Frames a second.
@@ -106,7 +109,7 @@ impl Spectrum {
     }
 
     /// The mean pitch classes between two times, of unit length (or all zero in silence).
-    pub fn mean_chroma(&self, start: f64, end: f64) -> [f64; 12] {
+    pub fn mean_chroma(&self, start: f64, end: f64) -> PitchClasses {
         let (from, to) = self.range(start, end);
         let mut sum = [0.0; 12];
         let last = self.chroma.len().saturating_sub(1);
