@@ -126,9 +126,9 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
 
 /// Builds what is shipped, and runs an ignored test program on it.
 fn on_the_shipped_program(test: &str) -> Result<(), TaskError> {
-    run(cargo().args(["build", "--release", "--workspace", "--bin", "legere"]))?;
+    run(cargo().args(["build", "--profile", "demo", "--bin", "legere"]))?;
     let words = ["test", "--workspace", "--test", test, "--", "--ignored", "--nocapture"];
-    run(cargo().args(words).env("LEGERE_BINARY", root().join("target/release/legere")))
+    run(cargo().args(words).env("LEGERE_BINARY", root().join("target/demo/legere")))
 }
 
 /// The libraries that read what is handed off, each at the version it was tried with.

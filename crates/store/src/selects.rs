@@ -4,7 +4,7 @@ use crate::clips::Clip;
 use crate::entity::{clip, clip_reading, pick};
 use crate::error::word;
 use crate::jobs::footage_changed;
-use crate::journal::{EditTarget, Editable, Parts, Revision, THERE, identified, part, taken};
+use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::Utc;
@@ -14,6 +14,9 @@ use legere_core::select::{Facet, Movement, Range, Tag, Verdict};
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
+
+/// More selects of one clip than this nobody tells apart.
+const MOST_SELECTS: u64 = 600;
 
 /// A range of a clip that a person may keep.
 #[derive(Debug, Clone, PartialEq)]
@@ -178,6 +181,37 @@ fn first_range(reading: &ClipReading) -> Option<Range> {
     Range::new(start, end, hit)
         .or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO))
         .ok()
+}
+
+impl JobEdit {
+    /// Adds a select to a clip of this job that was read.
+    pub async fn add_select(&mut self, clip: ClipId, verdict: Verdict) -> Result<Select, StoreError> {
+        let row: Clip = self.load(clip).await?;
+        let of_clip = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.uuid()));
+        let there = of_clip.filter(pick::Column::Removed.eq(false)).count(self.transaction()).await?;
+        if there >= MOST_SELECTS {
+            return Err(StoreError::Refused(format!("a clip has at most {MOST_SELECTS} selects")));
+        }
+        let reading = reading_of(self.transaction(), clip.uuid()).await?;
+        let (energy, movement) = reading.map_or((0.0, Movement::Still), |reading| measured(&reading, &verdict.range));
+        let id = Uuid::now_v7();
+        pick::ActiveModel {
+            id: Set(id),
+            job_id: Set(row.job.uuid()),
+            clip_id: Set(clip.uuid()),
+            verdict: Set(serde_json::to_value(&verdict).map_err(StoreError::broken("select"))?),
+            energy: Set(Some(energy)),
+            movement: Set(Some(movement.word().to_owned())),
+            created_at: Set(Utc::now()),
+            removed: Set(true),
+            revision: Set(0),
+        }
+        .insert(self.transaction())
+        .await?;
+        let select: Select = self.load(id).await?;
+        self.put(&select, &Select { removed: false, ..select.clone() }, None).await?;
+        self.load(id).await
+    }
 }
 
 impl Store {

@@ -172,3 +172,40 @@ async fn folders_are_walked_inside_the_media_folders() {
     assert_eq!(server.get(&format!("/jobs/{job}/gather/folders?root=elsewhere")).await.status, 403);
     server.stop().await;
 }
+
+#[tokio::test]
+async fn a_clip_holds_as_many_selects_as_its_editor_cuts_out() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let (job, clip, first) = (shoot.job, shoot.clips[0], shoot.selects[0]);
+    let of_clip = async || -> Vec<(f64, f64, f64, u64, u64)> {
+        let all = server.json(&format!("/jobs/{job}/sift/selects.json")).await;
+        let mine = all.as_array().expect("selects").iter().filter(|s| s["clip"] == clip.to_string());
+        let number = |s: &serde_json::Value, key: &str| s[key].as_f64().expect("a number");
+        let count = |s: &serde_json::Value, key: &str| s[key].as_u64().expect("a count");
+        mine.map(|s| (number(s, "start"), number(s, "end"), number(s, "hit"), count(s, "place"), count(s, "of")))
+            .collect()
+    };
+    assert_eq!(of_clip().await, [(1.0, 6.0, 2.5, 1, 1)]);
+    let new = server.say(&format!("/jobs/{job}/clips/{clip}/selects"), json!({ "start": 6.5, "end": 7.5 })).await;
+    assert_eq!((&new["tier"], &new["start"], &new["hit"]), (&json!("unread"), &json!(6.5), &json!(6.5)));
+    server.say(&format!("/jobs/{job}/selects/{first}"), json!({ "do": "tag", "tag": "framing:close" })).await;
+    // The hit stays with the part that it lies in, and what was said goes on for both.
+    let later = server.say(&format!("/jobs/{job}/selects/{first}/split"), json!({ "at": 2.0 })).await;
+    assert_eq!(later["tags"], json!(["framing:close"]));
+    assert_eq!(of_clip().await, [(1.0, 2.0, 1.0, 1, 3), (2.0, 6.0, 2.5, 2, 3), (6.5, 7.5, 6.5, 3, 3)]);
+    let words = server.refused(&format!("/jobs/{job}/selects/{first}/split"), json!({ "at": 5.0 })).await;
+    assert!(words.contains("between in and out"), "{words}");
+    let words = server.refused(&format!("/jobs/{job}/clips/{clip}/selects"), json!({ "start": 3.0, "end": 3.0 })).await;
+    assert!(words.contains("in must come before out"), "{words}");
+
+    let gone = format!("/jobs/{job}/selects/{}", later["id"].as_str().expect("an id"));
+    assert_eq!(server.ask("DELETE", &gone, &[], "").await.status, 204);
+    assert_eq!(server.get(&gone).await.status, 404);
+    assert_eq!(of_clip().await.len(), 2);
+    for label in ["remove the select", "split the select", "tag close", "new select"] {
+        assert_eq!(server.say(&format!("/jobs/{job}/undo"), json!({})).await["label"], label);
+    }
+    assert_eq!(of_clip().await, [(1.0, 6.0, 2.5, 1, 1)], "as it was");
+    server.stop().await;
+}

@@ -56,7 +56,7 @@ impl Desk {
         let clips: Vec<Arc<Clip>> = clips.whole.into_iter().map(Arc::new).collect();
         let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
         let mut selects = selects.whole;
-        selects.sort_by_key(|s| by_id.get(&s.clip).copied());
+        selects.sort_by_key(|s| (by_id.get(&s.clip).copied(), s.verdict.range.start()));
         let candidates: Vec<Candidate> =
             selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?])).collect();
         let at = candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();

@@ -10,6 +10,7 @@ use crate::views::select::{SelectView, rows};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::select::Facet;
+use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -17,7 +18,10 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/sift/selects.json", web::get().to(selects))
         .route("/jobs/{job}/clips/{clip}/reading.json", web::get().to(reading))
         .route("/jobs/{job}/selects/{select}", web::get().to(select))
-        .route("/jobs/{job}/selects/{select}", web::post().to(judge));
+        .route("/jobs/{job}/selects/{select}", web::post().to(judge))
+        .route("/jobs/{job}/selects/{select}", web::delete().to(remove))
+        .route("/jobs/{job}/selects/{select}/split", web::post().to(split))
+        .route("/jobs/{job}/clips/{clip}/selects", web::post().to(add));
 }
 
 struct FacetView {
@@ -59,8 +63,8 @@ async fn reading(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpRe
     Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?))
 }
 
-async fn select(OwnSelect { select, .. }: OwnSelect) -> HttpResponse {
-    HttpResponse::Ok().json(SelectView::of(&select))
+async fn select(OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
+    if select.removed { Err(WebError::NotFound) } else { Ok(HttpResponse::Ok().json(SelectView::of(&select))) }
 }
 
 async fn judge(
@@ -71,4 +75,46 @@ async fn judge(
 ) -> Result<HttpResponse, WebError> {
     let select = desk.judge(job, window.by, window.base, select.id, &said).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select)))
+}
+
+#[derive(Deserialize)]
+struct NewSelect {
+    /// Seconds of the clip.
+    start: f64,
+    end: f64,
+}
+
+async fn add(
+    desk: web::Data<Desk>,
+    OwnClip(clip): OwnClip,
+    window: Window,
+    new: web::Json<NewSelect>,
+) -> Result<HttpResponse, WebError> {
+    let select = desk.add_select(&clip, window.by, new.start, new.end).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&select)))
+}
+
+#[derive(Deserialize)]
+struct At {
+    /// Seconds of the clip.
+    at: f64,
+}
+
+async fn split(
+    desk: web::Data<Desk>,
+    OwnSelect { job, select }: OwnSelect,
+    window: Window,
+    at: web::Json<At>,
+) -> Result<HttpResponse, WebError> {
+    let later = desk.split_select(job, window.by, window.base, select.id, at.at).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&later)))
+}
+
+async fn remove(
+    desk: web::Data<Desk>,
+    OwnSelect { job, select }: OwnSelect,
+    window: Window,
+) -> Result<HttpResponse, WebError> {
+    desk.remove_select(job, window.by, select.id).await?;
+    Ok(HttpResponse::NoContent().finish())
 }

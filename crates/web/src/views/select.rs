@@ -8,6 +8,7 @@ use legere_core::select::Tag;
 use legere_core::time::FrameRate;
 use legere_store::selects::Select;
 use serde::Serialize;
+use std::collections::HashMap;
 
 #[derive(Debug, Serialize)]
 pub struct SelectView {
@@ -39,6 +40,9 @@ pub struct SelectRow {
     /// How many times it can be slowed.
     pub slows: f64,
     pub problem: String,
+    /// Which of the clip's selects it is, from 1, and of how many.
+    pub place: usize,
+    pub of: usize,
 }
 
 impl SelectView {
@@ -62,6 +66,9 @@ impl SelectView {
 
 /// The selects of clips that were read, in the order of their clips.
 pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
+    let mut count: HashMap<ClipId, usize> = HashMap::new();
+    footage.selects.iter().for_each(|s| *count.entry(s.clip).or_default() += 1);
+    let mut place: HashMap<ClipId, usize> = HashMap::new();
     footage
         .selects
         .iter()
@@ -69,6 +76,8 @@ pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
             let clip = footage.clip(select.clip)?;
             let probe = clip.probe.as_ref()?;
             let headroom = probe.frame_rate.headroom_in(job_rate);
+            let place = place.entry(select.clip).or_default();
+            *place += 1;
             Some(SelectRow {
                 select: SelectView::of(select),
                 name: short_name(&clip.name),
@@ -79,6 +88,8 @@ pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
                 rate_words: probe.frame_rate.words(),
                 slows: (headroom * 10.0).round() / 10.0,
                 problem: trouble(clip.missing, clip.problem.as_deref()),
+                place: *place,
+                of: count.get(&select.clip).copied().unwrap_or(1),
             })
         })
         .collect()

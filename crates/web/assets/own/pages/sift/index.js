@@ -89,7 +89,8 @@ function drawStill() {
 }
 function drawRibbon() {
   const mine = now;
-  ribbon.draw($("ribbon"), now, now && readings.get(now.clip), at(), () => mine === now);
+  const others = now ? all.filter((s) => s.clip === now.clip && s !== now) : [];
+  ribbon.draw($("ribbon"), now, others, now && readings.get(now.clip), at(), () => mine === now);
 }
 /** @param {any} s */
 function show(s) {
@@ -130,7 +131,7 @@ function loadClip() {
 }
 function describe() {
   const s = now;
-  $("name").textContent = s.name;
+  $("name").textContent = sheet.named(s);
   $("facts").textContent =
     `${s.roll} · ${s.when} · ${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"}`;
   $("problem").textContent = s.problem || "";
@@ -184,7 +185,9 @@ async function fresh(id) {
     Object.assign(s, await ask(ofJob(`/selects/${id}`)));
     changed(s);
   } catch (error) {
-    say(/** @type {Error} */ (error).message);
+    // Removed in another window.
+    if (/** @type {any} */ (error).status === 404) reload();
+    else say(/** @type {Error} */ (error).message);
   }
 }
 function count() {
@@ -243,6 +246,45 @@ function suggest() {
   video.currentTime = m.start;
 }
 
+/** Cuts another select out of the clip, from the mark on: three seconds, or as much as there is before the next one. */
+async function cutOut() {
+  if (!now) return;
+  loadClip();
+  const { clip, duration } = now,
+    start = at(),
+    next = all.filter((s) => s.clip === clip && s.start > start + 0.05).map((s) => s.start);
+  await made(() => ask(ofJob(`/clips/${clip}/selects`), { start, end: Math.min(start + 3, duration, ...next) }));
+}
+/** Ends the select at the mark and begins another there. */
+async function split() {
+  if (!now) return;
+  const { id, revision } = now;
+  await made(() => ask(ofJob(`/selects/${id}/split`), { at: at() }, { base: revision }));
+}
+async function remove() {
+  if (!now) return;
+  const { id } = now,
+    near = shown[shown.indexOf(now) + 1] || shown[shown.indexOf(now) - 1];
+  try {
+    await ask(ofJob(`/selects/${id}`), undefined, { method: "DELETE" });
+    await reload();
+    if (near && all.includes(near)) show(near);
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+  }
+}
+/** Makes a select and goes there. @param {() => Promise<any>} act */
+async function made(act) {
+  try {
+    const { id } = await act();
+    await reload();
+    const select = all.find((s) => s.id === id);
+    if (select) show(select);
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+  }
+}
+
 async function load() {
   const keep = now && now.id;
   all = await ask(ofJob("/sift/selects.json"));
@@ -281,6 +323,9 @@ for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAl
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-mark]")))
   b.addEventListener("click", () => mark(/** @type {string} */ (b.dataset.mark)));
 $("suggest").addEventListener("click", suggest);
+$("cut-out").addEventListener("click", cutOut);
+$("split").addEventListener("click", split);
+$("remove").addEventListener("click", remove);
 $("words").addEventListener("input", (/** @type {any} */ e) => {
   filters.words = e.target.value;
   narrow();
@@ -320,6 +365,9 @@ on(" ", "play and stop", play);
 on("w", "mark in", () => mark("in"));
 on("e", "mark out", () => mark("out"));
 on("r", "mark the hit", () => mark("hit"));
+on("c", "cut out another select here", cutOut);
+on("x", "split the select here", split);
+on("Delete", "remove the select", remove);
 on("g", "take the suggested range, again for the next", suggest);
 on("ArrowLeft", "a frame back", () => step(-1), { repeats: true });
 on("ArrowRight", "a frame on", () => step(1), { repeats: true });
@@ -342,7 +390,12 @@ follow(
     clip: later,
     roll: later,
     import: later,
-    select: ({ id, mine }) => !mine && fresh(id),
+    select: ({ id, mine }) => {
+      if (mine) return;
+      // One that is new here, or gone, changes the sheet.
+      if (all.some((s) => s.id === id)) fresh(id);
+      else later();
+    },
   },
   later,
 );

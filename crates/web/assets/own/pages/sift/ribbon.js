@@ -5,20 +5,21 @@ import { image, strip, when } from "../../lib/filmstrip.js";
 
 const PAPER = "#f6f3ec";
 
-/** @param {HTMLCanvasElement} canvas @param {any} s the select @param {any} reading what was measured, once it is there
+/** @param {HTMLCanvasElement} canvas @param {any} s the select @param {any[]} others the
+ * clip's other selects @param {any} reading what was measured, once it is there
  * @param {number} at where it plays, in seconds @param {() => boolean} still whether this is still the one to draw */
-export function draw(canvas, s, reading, at, still) {
+export function draw(canvas, s, others, reading, at, still) {
   const { pen, w, h } = crisp(canvas);
   if (!s) return;
   const picture = image(s.clip);
   when(picture, () => {
-    if (still()) drawn(pen, picture, w, h, s, reading, at);
+    if (still()) drawn(pen, picture, w, h, s, others, reading, at);
   });
 }
 
 /** @param {CanvasRenderingContext2D} pen @param {HTMLImageElement} picture @param {number} w @param {number} h
- * @param {any} s @param {any} reading @param {number} at */
-function drawn(pen, picture, w, h, s, reading, at) {
+ * @param {any} s @param {any[]} others @param {any} reading @param {number} at */
+function drawn(pen, picture, w, h, s, others, reading, at) {
   const x = (/** @type {number} */ t) => (t / s.duration) * w;
   strip(pen, picture, w, h, s.duration);
   pen.fillStyle = "rgba(30,28,25,.35)";
@@ -27,7 +28,13 @@ function drawn(pen, picture, w, h, s, reading, at) {
   pen.fillStyle = "rgba(20,18,16,.45)";
   pen.fillRect(0, 0, x(s.start), h);
   pen.fillRect(x(s.end), 0, w, h);
+  // The clip's other selects, thinner, so that one sees where there is none yet.
   pen.strokeStyle = PAPER;
+  pen.lineWidth = 1;
+  for (const other of others) {
+    bracket(pen, x(other.start), 1, h);
+    bracket(pen, x(other.end), -1, h);
+  }
   pen.lineWidth = 3;
   bracket(pen, x(s.start), 1, h);
   bracket(pen, x(s.end), -1, h);

@@ -10,6 +10,10 @@ const cells = new Map();
 /** @param {any} s */
 export const cellOf = (s) => cells.get(s.id);
 
+/** The clip's name, and which of its selects this is where it has several.
+ * @param {any} s @returns {string} */
+export const named = (s) => (s.of > 1 ? `${s.name} ${s.place}/${s.of}` : s.name);
+
 /** Shows a select's tier and hit on its cell.
  * @param {any} s */
 export function dress(s) {
@@ -17,8 +21,9 @@ export function dress(s) {
   if (!cell) return;
   cell.className = `cell is-${s.tier}`;
   cell.querySelector("img").className = `tile-${tile(s.hit, s.duration)}`;
+  cell.querySelector(".cap").textContent = `${named(s)} ${clock(s.end - s.start)}`;
   cell.querySelector(".under").className = `under ${s.tier === "out" ? "" : s.tier}`;
-  cell.setAttribute("aria-label", `${s.name} ${clock(s.duration)}, ${s.tier}`);
+  cell.setAttribute("aria-label", `${named(s)} ${clock(s.end - s.start)}, ${s.tier}`);
 }
 
 /** Makes the cells of a list that has others than before.
@@ -37,7 +42,7 @@ export function fill(all, show) {
     cell.append(
       el("img", { loading: "lazy", src: sheet(s.clip), alt: "" }),
       el("span", { class: "under" }),
-      el("span", { class: "cap" }, `${s.name} ${clock(s.duration)}`),
+      el("span", { class: "cap" }),
     );
     cell.addEventListener("click", () => show(s));
     cells.set(s.id, cell);
