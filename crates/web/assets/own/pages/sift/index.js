@@ -251,9 +251,13 @@ async function cutOut() {
   if (!now) return;
   loadClip();
   const { clip, duration } = now,
-    start = at(),
-    next = all.filter((s) => s.clip === clip && s.start > start + 0.05).map((s) => s.start);
-  await made(() => ask(ofJob(`/clips/${clip}/selects`), { start, end: Math.min(start + 3, duration, ...next) }));
+    mine = all.filter((s) => s.clip === clip);
+  let start = at();
+  // Where there is a select already, behind it.
+  for (const s of mine.sort((a, b) => a.start - b.start)) if (s.start <= start + 0.05 && s.end > start) start = s.end;
+  const end = Math.min(start + 3, duration, ...mine.map((s) => s.start).filter((t) => t > start + 0.05));
+  if (end - start < 0.1) say("there is no room for another select behind the mark: split this one with X");
+  else await made(() => ask(ofJob(`/clips/${clip}/selects`), { start, end }));
 }
 /** Ends the select at the mark and begins another there. */
 async function split() {
