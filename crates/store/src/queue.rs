@@ -64,7 +64,7 @@ pub enum Outcome {
 }
 
 const CHANNEL: &str = "legere_work";
-const ALIVE_EVERY: Duration = Duration::from_secs(2);
+const HEARTBEAT_EVERY: Duration = Duration::from_secs(2);
 /// A worker that has said nothing for so long is taken for dead.
 const SILENT: Duration = Duration::from_secs(10);
 const TRIES: i32 = 3;
@@ -111,7 +111,7 @@ impl Store {
     }
 
     /// `may_take_over` is false as long as those who were cut off may not have spoken yet.
-    async fn take(&self, worker: &str, may_take_over: bool) -> Result<Option<(Lease, Work)>, StoreError> {
+    async fn claim(&self, worker: &str, may_take_over: bool) -> Result<Option<(Lease, Work)>, StoreError> {
         let row = sqlx::query(
             "UPDATE work SET taken_by = $1, token = gen_random_uuid(), alive_at = now(), tries = tries + 1 WHERE id = (
                  SELECT id FROM work WHERE not_before <= now() AND (taken_by IS NULL OR $3
@@ -166,7 +166,7 @@ impl Store {
     }
 
     /// Says that these leases are held; gives those that still are.
-    async fn say_alive(&self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+    async fn heartbeat(&self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
         Ok(sqlx::query_scalar("UPDATE work SET alive_at = now() WHERE token = ANY($1) RETURNING token")
             .bind(tokens)
             .fetch_all(self.pool())
@@ -210,14 +210,14 @@ where
         let mut running: JoinSet<Uuid> = JoinSet::new();
         let mut held: HashMap<Uuid, AbortHandle> = HashMap::new();
         let mut told: Option<PgListener> = None;
-        let mut alive = tokio::time::interval(ALIVE_EVERY);
+        let mut alive = tokio::time::interval(HEARTBEAT_EVERY);
         alive.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
         // Others may have been cut off from the database as well.
         let mut connected = Instant::now();
         let mut look = true;
         loop {
             if look && running.len() < at_once {
-                match self.store.take(&self.name, connected.elapsed() > SILENT).await {
+                match self.store.claim(&self.name, connected.elapsed() > SILENT).await {
                     Ok(Some((lease, work))) => {
                         let piece = running.spawn(self.clone().one(lease, work));
                         held.insert(lease.token, piece);
@@ -247,7 +247,7 @@ where
                 _ = alive.tick() => {
                     look = true;
                     let tokens: Vec<Uuid> = held.keys().copied().collect();
-                    match self.store.say_alive(&tokens).await {
+                    match self.store.heartbeat(&tokens).await {
                         Ok(still) => held.retain(|token, piece| {
                             let mine = still.contains(token);
                             // It may be done and about to say so; then there is nothing left to stop.

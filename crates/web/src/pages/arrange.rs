@@ -134,14 +134,14 @@ async fn edit(
 }
 
 #[derive(Deserialize)]
-struct Place {
+struct ShotQuery {
     shot: ShotId,
 }
 
 async fn alternates(
     desk: web::Data<Desk>,
     OwnDraft { job, draft }: OwnDraft,
-    place: web::Query<Place>,
+    place: web::Query<ShotQuery>,
 ) -> Result<HttpResponse, WebError> {
     let open = desk.open_draft(&job, draft).await?;
     let found = desk.alternates(&open, place.shot).await?;

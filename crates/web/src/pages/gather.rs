@@ -388,7 +388,7 @@ async fn lines(
 }
 
 #[derive(Deserialize)]
-struct Place {
+struct FolderQuery {
     root: String,
     #[serde(default)]
     path: String,
@@ -407,7 +407,7 @@ struct Folders {
 }
 
 impl Folders {
-    async fn of(desk: &Desk, job: JobId, place: &Place) -> Result<Self, WebError> {
+    async fn of(desk: &Desk, job: JobId, place: &FolderQuery) -> Result<Self, WebError> {
         let (roots, root, path) = (desk.roots.clone(), place.root.clone(), place.path.clone());
         let names = web::block(move || roots.folders(&root, &path)).await.map_err(WebError::stopped)??;
         let join = |name: &str| if place.path.is_empty() { name.to_owned() } else { format!("{}/{name}", place.path) };
@@ -429,7 +429,7 @@ impl Folders {
 async fn folders(
     desk: web::Data<Desk>,
     OwnJob(job): OwnJob,
-    place: web::Query<Place>,
+    place: web::Query<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
     page(&Folders::of(&desk, job.id, &place).await?)
 }
@@ -438,7 +438,7 @@ async fn bring(
     desk: web::Data<Desk>,
     OwnJob(job): OwnJob,
     window: Window,
-    place: web::Form<Place>,
+    place: web::Form<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
     let result = desk.bring(job.id, window.by, &place.root, &place.path).await;
     desk.look_behind(job.id);
