@@ -46,8 +46,7 @@ pub fn matched(truth: &[f64], found: &[f64], tolerance: f64) -> Vec<f64> {
 /// The median of the distances' sizes; `None` when nothing matched.
 pub fn median_error(distances: &[f64]) -> Option<f64> {
     let mut sizes: Vec<f64> = distances.iter().map(|d| d.abs()).collect();
-    sizes.sort_by(f64::total_cmp);
-    sizes.get(sizes.len() / 2).copied()
+    legere_core::stats::median(&mut sizes)
 }
 
 /// How far place and period may be off, as a share of the true period.

@@ -1,7 +1,7 @@
 //! Selects: the ranges of clips that an editor keeps, with verdict and tags.
 
 use crate::time::Seconds;
-use crate::word::words;
+use crate::words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 

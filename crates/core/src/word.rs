@@ -1,6 +1,7 @@
 //! Enumerations that people and files name by a word: one table for the screen, the database and the interchange formats.
 
 /// Gives an enumeration that derives strum's `IntoStaticStr`, `EnumString` and `VariantArray` its `word` and its `ALL`.
+#[macro_export]
 macro_rules! words {
     ($type:ty) => {
         impl $type {
@@ -19,5 +20,3 @@ macro_rules! words {
         }
     };
 }
-
-pub(crate) use words;

@@ -251,7 +251,9 @@ impl Work {
         if place.exists() {
             std::fs::remove_dir_all(place)?;
         }
-        std::fs::rename(self.0.keep(), place)?;
+        std::fs::rename(self.path(), place)?;
+        // It is no longer there to be removed.
+        let _ = self.0.keep();
         File::open(parent)?.sync_all()
     }
 }

@@ -18,7 +18,7 @@ use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, Quer
 use std::collections::HashMap;
 
 /// How far a clip or a track is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
 #[strum(serialize_all = "lowercase")]
 pub enum State {
     /// For a worker.
@@ -31,12 +31,7 @@ pub enum State {
     Failed,
 }
 
-impl State {
-    /// As the database and the page say it.
-    pub fn word(self) -> &'static str {
-        self.into()
-    }
-}
+legere_core::words!(State);
 
 /// Where a recording time comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]

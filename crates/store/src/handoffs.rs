@@ -24,18 +24,10 @@ pub enum HandoffKind {
     Csv,
 }
 
-impl HandoffKind {
-    /// In the order of the page.
-    pub const ALL: &'static [Self] = <Self as strum::VariantArray>::VARIANTS;
-
-    /// As the database and the page say it.
-    pub fn word(self) -> &'static str {
-        self.into()
-    }
-}
+legere_core::words!(HandoffKind);
 
 /// How far a hand-off is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
 #[strum(serialize_all = "lowercase")]
 pub enum HandoffState {
     /// For a worker.
@@ -50,14 +42,11 @@ pub enum HandoffState {
     Cancelled,
 }
 
+legere_core::words!(HandoffState);
+
 impl HandoffState {
     /// Those that something is still to be done about.
     const OPEN: [Self; 2] = [Self::Waiting, Self::Making];
-
-    /// As the database and the page say it.
-    pub fn word(self) -> &'static str {
-        self.into()
-    }
 }
 
 /// A file for the next person.

@@ -132,6 +132,27 @@ fn measured(reading: &ClipReading, range: &Range) -> (f64, Movement) {
     (reading.energy(start, end), reading.movement(start, end))
 }
 
+/// A new select of a clip.
+fn row(
+    clip: &Clip,
+    verdict: &Verdict,
+    reading: Option<&ClipReading>,
+    removed: bool,
+) -> Result<pick::ActiveModel, StoreError> {
+    let (energy, movement) = reading.map_or((0.0, Movement::Still), |reading| measured(reading, &verdict.range));
+    Ok(pick::ActiveModel {
+        id: Set(Uuid::now_v7()),
+        job_id: Set(clip.job.uuid()),
+        clip_id: Set(clip.id.uuid()),
+        verdict: Set(serde_json::to_value(verdict).map_err(StoreError::broken("select"))?),
+        energy: Set(Some(energy)),
+        movement: Set(Some(movement.word().to_owned())),
+        created_at: Set(Utc::now()),
+        removed: Set(removed),
+        revision: Set(0),
+    })
+}
+
 /// What is measured of the selects of a clip that was read, and its first select where it has none.
 pub(crate) async fn first_select(
     t: &DatabaseTransaction,
@@ -141,20 +162,7 @@ pub(crate) async fn first_select(
     let rows = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.id.uuid())).all(t).await?;
     if rows.is_empty() {
         let Some(range) = first_range(reading) else { return Ok(()) };
-        let (energy, movement) = measured(reading, &range);
-        pick::ActiveModel {
-            id: Set(Uuid::now_v7()),
-            job_id: Set(clip.job.uuid()),
-            clip_id: Set(clip.id.uuid()),
-            verdict: Set(serde_json::to_value(Verdict::unread(range)).map_err(StoreError::broken("select"))?),
-            energy: Set(Some(energy)),
-            movement: Set(Some(movement.word().to_owned())),
-            created_at: Set(Utc::now()),
-            removed: Set(false),
-            revision: Set(0),
-        }
-        .insert(t)
-        .await?;
+        row(clip, &Verdict::unread(range), Some(reading), false)?.insert(t).await?;
     }
     for row in rows {
         let Ok(select) = Select::try_from(row) else { continue };
@@ -186,28 +194,15 @@ fn first_range(reading: &ClipReading) -> Option<Range> {
 impl JobEdit {
     /// Adds a select to a clip of this job that was read.
     pub async fn add_select(&mut self, clip: ClipId, verdict: Verdict) -> Result<Select, StoreError> {
-        let row: Clip = self.load(clip).await?;
+        let of: Clip = self.load(clip).await?;
         let of_clip = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.uuid()));
         let there = of_clip.filter(pick::Column::Removed.eq(false)).count(self.transaction()).await?;
         if there >= MOST_SELECTS {
             return Err(StoreError::Refused(format!("a clip has at most {MOST_SELECTS} selects")));
         }
         let reading = reading_of(self.transaction(), clip.uuid()).await?;
-        let (energy, movement) = reading.map_or((0.0, Movement::Still), |reading| measured(&reading, &verdict.range));
-        let id = Uuid::now_v7();
-        pick::ActiveModel {
-            id: Set(id),
-            job_id: Set(row.job.uuid()),
-            clip_id: Set(clip.uuid()),
-            verdict: Set(serde_json::to_value(&verdict).map_err(StoreError::broken("select"))?),
-            energy: Set(Some(energy)),
-            movement: Set(Some(movement.word().to_owned())),
-            created_at: Set(Utc::now()),
-            removed: Set(true),
-            revision: Set(0),
-        }
-        .insert(self.transaction())
-        .await?;
+        // Out until the journal puts it there.
+        let id = row(&of, &verdict, reading.as_ref(), true)?.insert(self.transaction()).await?.id;
         let select: Select = self.load(id).await?;
         self.put(&select, &Select { removed: false, ..select.clone() }, None).await?;
         self.load(id).await

@@ -40,7 +40,7 @@ pub fn candidates(features: &TrackFeatures) -> Vec<Hypothesis> {
     // The network knows which onsets are beats, the onsets know to the hundredth of a second where they are.
     let mut tapped = activations.beat_strength(onsets.all.len());
     tapped.iter_mut().zip(&onsets.all).for_each(|(t, onset)| *t = (1.0 - EXACT) * *t + EXACT * onset);
-    let tapped_periods = self::autocorrelation_peaks(&tapped);
+    let tapped_periods = autocorrelation_peaks(&tapped);
     // Off-beats that are stronger than beats lead astray where only they are played; the bass then knows better.
     let low: Vec<f32> = onsets.all.iter().zip(&onsets.ranges[0]).map(|(a, b)| 0.65 * a + 0.35 * b).collect();
     let tempogram = Tempogram::of(&activations.beats);

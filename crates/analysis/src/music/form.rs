@@ -9,6 +9,7 @@
 use super::spectrum::{FRAME_RATE, PitchClasses, Spectrum};
 use super::time_range::TimeRange;
 use super::{Audio, READING_RATE};
+use legere_core::stats::median;
 use legere_core::track::{Beat, Cue, CueKind, Label, Section, SectionKind, Trace};
 
 const LONGEST_BARS: usize = 64;
@@ -183,8 +184,7 @@ fn bar_to_bar_variance(features: &[Vec<f64>]) -> f64 {
         .windows(2)
         .map(|w| w[0].iter().zip(&w[1]).map(|(a, b)| (a - b).powi(2)).sum::<f64>() / w[0].len().max(1) as f64 / 2.0)
         .collect();
-    differences.sort_by(f64::total_cmp);
-    differences.get(differences.len() / 2).copied().unwrap_or(0.0)
+    median(&mut differences).unwrap_or(0.0)
 }
 
 /// How far apart, in energy, two sections must be for the louder to be a drop after the quieter.
@@ -419,8 +419,7 @@ fn pauses(mut silences: Vec<TimeRange>, energy: &Trace, duration: f64) -> Vec<Ti
     silences.retain(|s| energy.mean(s.start - BEFORE_PAUSE, s.start) > least);
     if silences.len() as f64 * SECONDS_A_PAUSE > duration {
         let mut lengths: Vec<f64> = silences.iter().map(|s| s.duration()).collect();
-        lengths.sort_by(f64::total_cmp);
-        let usual = lengths[lengths.len() / 2];
+        let usual = median(&mut lengths).unwrap_or(0.0);
         silences.retain(|s| s.duration() > PAUSE_STANDS_OUT * usual);
     }
     silences

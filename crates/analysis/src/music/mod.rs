@@ -73,7 +73,7 @@ pub enum ReadTrackError {
     Silent,
 }
 
-/// What is observations in a track before anything is made of it.
+/// What the later stages work on.
 struct TrackFeatures {
     spectrum: spectrum::Spectrum,
     onsets: onsets::Onsets,

@@ -124,8 +124,8 @@ impl Shot {
 
     /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is not in it any more.
     fn hit_moved(&self, by: FrameShift) -> Option<u64> {
-        let back = by.get().checked_neg()?;
-        self.hit_at?.checked_add_signed(back).filter(|at| *at < self.len.get())
+        let back = by.checked_neg()?;
+        self.hit_at?.checked_add_signed(back.get()).filter(|at| *at < self.len.get())
     }
 
     fn fits(&self, rate: FrameRate) -> bool {

@@ -10,7 +10,7 @@ pub mod retarget;
 mod texture;
 mod version;
 
-use crate::word::words;
+use crate::words;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
