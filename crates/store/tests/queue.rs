@@ -83,8 +83,13 @@ async fn stuck(store: &Store, name: &str) -> Worker {
 
 /// As if whoever holds something had died a minute ago, and PostgreSQL had been there all the time.
 async fn silence(store: &Store) {
-    let old = "UPDATE work SET alive_at = now() - interval '1 minute'";
-    sqlx::query(old).execute(store.pool()).await.expect("aged");
+    silence_only(store, "%").await;
+}
+
+/// As if the workers whose name is like this one had said nothing for a minute.
+async fn silence_only(store: &Store, name: &str) {
+    let old = "UPDATE work SET alive_at = now() - interval '1 minute' WHERE taken_by LIKE $1";
+    sqlx::query(old).bind(name).execute(store.pool()).await.expect("aged");
 }
 
 #[tokio::test]
@@ -128,7 +133,7 @@ async fn a_worker_that_slept_finishes_nothing_that_another_took() {
         let store = store.clone();
         async move {
             loop {
-                silence(&store).await;
+                silence_only(&store, "sleeper").await;
                 tokio::time::sleep(Duration::from_millis(20)).await;
             }
         }
