@@ -2,10 +2,17 @@
 //! `legere-analysis` makes it.
 
 use crate::select::Movement;
+use crate::stats;
 use serde::{Deserialize, Serialize};
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
+/// Shake above this cannot be used.
+const UNSTEADY: f32 = 0.5;
+/// Sharpness below this share of what is usual in the clip is out of focus.
+const SOFT: f64 = 0.6;
+/// Mean luma of a picture in which something can be seen.
+const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 
 /// What was measured in a clip. Times are seconds from the first video frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -49,6 +56,36 @@ impl ClipReading {
         let from = ((start / step) as usize).min(self.samples.motion.len());
         let to = ((end / step).ceil() as usize).clamp(from, self.samples.motion.len());
         energy_of(&self.samples.motion[from..to])
+    }
+
+    /// The stretch that is fit for use: the longest one between hard cuts in which it neither shakes nor is out of focus,
+    /// black or blown out, as `(start, end)` in seconds. The whole where there is none of a second.
+    pub fn usable(&self) -> (f64, f64) {
+        let samples = &self.samples;
+        let step = samples.step.max(1e-6);
+        let typical = stats::percentile(samples.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75);
+        let at = |values: &[f32], i: usize| values.get(i).copied();
+        let fit = |i: usize| {
+            let cut = self.shot_changes.iter().any(|c| (*c / step).round() as usize == i && i > 0);
+            let shakes = at(&samples.shake, i).is_some_and(|v| v > UNSTEADY);
+            let soft = typical > 0.02 && at(&samples.sharpness, i).is_some_and(|v| f64::from(v) < SOFT * typical);
+            let dark = at(&samples.exposure, i).is_some_and(|v| !EXPOSED.contains(&v));
+            (!(shakes || soft || dark), cut)
+        };
+        let count = samples.motion.len();
+        let (mut best, mut from) = ((0, 0), 0);
+        for i in 0..=count {
+            let (is_fit, cut) = if i < count { fit(i) } else { (false, false) };
+            if !is_fit || cut {
+                if i - from > best.1 - best.0 {
+                    best = (from, i);
+                }
+                from = if cut && is_fit { i } else { i + 1 };
+            }
+        }
+        let end = if best.1 == count { self.duration } else { best.1 as f64 * step };
+        let found = (best.0 as f64 * step, end.min(self.duration));
+        if found.1 - found.0 >= 1.0 { found } else { (0.0, self.duration) }
     }
 
     /// The movement tag that the camera's path in a range suggests.
@@ -136,4 +173,40 @@ pub fn energy_of(motion: &[f32]) -> f64 {
     let mean = |v: &[f32]| f64::from(v.iter().sum::<f32>()) / v.len() as f64;
     let energy = 50.0 * mean(&sorted) + 50.0 * mean(&sorted[..third]);
     (energy * 10.0).round() / 10.0
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn reading(shake: &[f32], exposure: &[f32], cuts: &[f64]) -> ClipReading {
+        let count = shake.len();
+        ClipReading {
+            duration: count as f64 * STEP,
+            samples: Samples {
+                step: STEP,
+                motion: vec![0.3; count],
+                shake: shake.to_vec(),
+                sharpness: vec![0.8; count],
+                exposure: exposure.to_vec(),
+                ..Samples::default()
+            },
+            shot_changes: cuts.to_vec(),
+            moments: vec![],
+        }
+    }
+
+    #[test]
+    fn what_shakes_is_black_or_cut_is_not_offered() {
+        let mut shake = vec![0.0; 60];
+        shake[50..].fill(0.9);
+        let mut exposure = vec![0.5; 60];
+        exposure[..8].fill(0.0);
+        let (start, end) = reading(&shake, &exposure, &[]).usable();
+        assert!((start - 0.8).abs() < 1e-9 && (end - 5.0).abs() < 1e-9, "{start} {end}");
+        let (start, end) = reading(&shake, &exposure, &[2.0]).usable();
+        assert!((start - 2.0).abs() < 1e-9 && (end - 5.0).abs() < 1e-9, "the longer side of the cut: {start} {end}");
+        assert_eq!(reading(&[0.0; 60], &[0.5; 60], &[]).usable(), (0.0, 6.0));
+        assert_eq!(reading(&[0.9; 60], &[0.5; 60], &[]).usable(), (0.0, 6.0), "nothing better: all of it");
+    }
 }

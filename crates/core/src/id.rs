@@ -76,6 +76,8 @@ ids! {
     ClipId,
     /// A range of a clip.
     SelectId,
+    /// A round through the selects.
+    PassId,
     /// A piece of music.
     TrackId,
     /// One rough cut of a job.

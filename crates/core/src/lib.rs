@@ -18,6 +18,7 @@ pub mod footage;
 pub mod id;
 pub mod interchange;
 pub mod length;
+pub mod narrow;
 pub mod select;
 pub mod stats;
 pub mod time;

@@ -235,8 +235,22 @@ pub enum SelectError {
 }
 
 /// A word of a person's own: 1–40 characters, in lower case, without control characters.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
 pub struct FreeWord(String);
+
+impl TryFrom<String> for FreeWord {
+    type Error = SelectError;
+    fn try_from(text: String) -> Result<Self, SelectError> {
+        Self::new(&text).ok_or_else(|| SelectError::NotATag(text.chars().take(40).collect()))
+    }
+}
+
+impl From<FreeWord> for String {
+    fn from(word: FreeWord) -> Self {
+        word.0
+    }
+}
 
 impl FreeWord {
     /// Trims and lowers a text; none of a text that is no word.
@@ -245,6 +259,57 @@ impl FreeWord {
         let fits = (1..=40).contains(&word.chars().count()) && !word.chars().any(char::is_control);
         fits.then_some(Self(word))
     }
+
+    /// What it says.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+/// The tone of a label: a colour of ink, by which people tell their own heaps apart.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Default,
+    Serialize,
+    Deserialize,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+pub enum Tone {
+    /// Yellow.
+    #[default]
+    Straw,
+    /// Red.
+    Clay,
+    /// Green.
+    Moss,
+    /// Blue.
+    Sky,
+    /// Violet.
+    Plum,
+    /// Grey.
+    Ash,
+}
+
+words!(Tone);
+
+/// A category of people's own, as a word in a tone.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Label {
+    /// What it says.
+    pub word: FreeWord,
+    /// Its colour.
+    pub tone: Tone,
 }
 
 /// A tag, written `facet:word`.
@@ -433,39 +498,58 @@ pub struct Verdict {
     pub tags: BTreeSet<Tag>,
     /// What a person wrote beside it.
     pub note: String,
+    /// A category of people's own.
+    #[serde(default)]
+    pub label: Option<Label>,
+    /// The pass in which its tier was said last; 0 before the first.
+    #[serde(default)]
+    pub pass: u32,
+}
+
+/// Tags of a clip and of one of its selects together: what was said of the select itself counts where both answer.
+pub fn tags_with(own: &BTreeSet<Tag>, of_clip: &BTreeSet<Tag>) -> BTreeSet<Tag> {
+    let answered = |tag: &Tag| !tag.facet().is_free() && own.iter().any(|t| t.facet() == tag.facet());
+    own.iter().chain(of_clip.iter().filter(|t| !answered(t))).cloned().collect()
+}
+
+/// How much of the subject the picture shows, where that was said.
+pub fn framing_of(tags: &BTreeSet<Tag>) -> Option<Framing> {
+    tags.iter().find_map(|tag| if let Tag::Framing(framing) = tag { Some(*framing) } else { None })
+}
+
+/// What the shot does in the cut, where that was said.
+pub fn role_of(tags: &BTreeSet<Tag>) -> Option<Role> {
+    tags.iter().find_map(|tag| if let Tag::Role(role) = tag { Some(*role) } else { None })
+}
+
+/// Which way the camera goes, where that was said.
+pub fn movement_of(tags: &BTreeSet<Tag>) -> Option<Movement> {
+    tags.iter().find_map(|tag| if let Tag::Movement(movement) = tag { Some(*movement) } else { None })
+}
+
+/// Puts a tag on or takes it off. Framing, role, light and movement have one answer each, so another word of the same facet
+/// goes.
+pub fn put_tag(tags: &mut BTreeSet<Tag>, tag: Tag, on: bool) {
+    if !on {
+        tags.remove(&tag);
+        return;
+    }
+    if !tag.facet().is_free() {
+        tags.retain(|t| t.facet() != tag.facet());
+    }
+    tags.insert(tag);
 }
 
 impl Verdict {
     /// Before a person said anything.
     pub fn unread(range: Range) -> Self {
-        Self { range, tier: Tier::Unread, tags: BTreeSet::new(), note: String::new() }
+        Self { range, tier: Tier::Unread, tags: BTreeSet::new(), note: String::new(), label: None, pass: 0 }
     }
 
-    /// How much of the subject the picture shows, where that was said.
-    pub fn framing(&self) -> Option<Framing> {
-        self.tags.iter().find_map(|tag| if let Tag::Framing(framing) = tag { Some(*framing) } else { None })
-    }
-
-    /// What the shot does in the cut, where that was said.
-    pub fn role(&self) -> Option<Role> {
-        self.tags.iter().find_map(|tag| if let Tag::Role(role) = tag { Some(*role) } else { None })
-    }
-
-    /// Which way the camera goes, where that was said.
-    pub fn movement(&self) -> Option<Movement> {
-        self.tags.iter().find_map(|tag| if let Tag::Movement(movement) = tag { Some(*movement) } else { None })
-    }
-
-    /// Puts the tag on, or takes it off. Framing, role, light and movement have one answer each, so another word
-    /// of the same facet goes.
+    /// Puts the tag on, or takes it off.
     pub fn toggle(&mut self, tag: Tag) {
-        if self.tags.remove(&tag) {
-            return;
-        }
-        if !tag.facet().is_free() {
-            self.tags.retain(|t| t.facet() != tag.facet());
-        }
-        self.tags.insert(tag);
+        let on = !self.tags.contains(&tag);
+        put_tag(&mut self.tags, tag, on);
     }
 }
 
@@ -487,7 +571,20 @@ mod tests {
         let tags: Vec<String> = verdict.tags.iter().cloned().map(String::from).collect();
         assert_eq!(tags, ["framing:close", "own:brass", "own:dust"]);
         verdict.toggle(Tag::new(Facet::Framing, "close").expect("a tag"));
-        assert_eq!((verdict.framing(), verdict.role()), (None, None));
+        assert_eq!((framing_of(&verdict.tags), role_of(&verdict.tags)), (None, None));
+    }
+
+    #[test]
+    fn what_is_said_of_a_clip_holds_for_its_selects_until_they_say_otherwise() {
+        let tags = |all: &[&str]| -> BTreeSet<Tag> {
+            all.iter().map(|t| Tag::try_from((*t).to_owned()).expect("a tag")).collect()
+        };
+        let of_clip = tags(&["light:night", "framing:wide", "own:brass"]);
+        assert_eq!(
+            tags_with(&tags(&["framing:close", "own:dust"]), &of_clip),
+            tags(&["framing:close", "light:night", "own:brass", "own:dust"])
+        );
+        assert_eq!(tags_with(&BTreeSet::new(), &of_clip), of_clip);
     }
 
     #[test]

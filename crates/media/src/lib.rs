@@ -6,6 +6,7 @@
 
 pub mod bring;
 mod error;
+pub mod frame;
 pub mod guard;
 pub mod identity;
 mod key;

@@ -16,13 +16,24 @@ use tokio::io::AsyncReadExt;
 pub const STILLS: u32 = 16;
 pub const STILL_WIDTH: u32 = 256;
 pub const STILL_HEIGHT: u32 = 144;
-const LIGHT_WIDTH: u32 = 480;
+/// One still for each second of a clip, so that an hour can be looked through: no fewer than on its sheet, no more than this.
+const MOST_STILLS: u32 = 600;
+/// Stills beside each other where there are more than a sheet holds.
+pub const STILLS_ACROSS: u32 = 20;
+const SMALL_STILL: (u32, u32) = (160, 90);
+const LIGHT_WIDTH: u32 = 960;
 /// Short groups of pictures without B-frames: seeks in 9 ms where all-intra takes 12 and twice the space.
 const GROUP: u32 = 12;
 /// Readings use every second, fourth … frame of fast footage.
 const READING_FPS: f64 = 31.0;
 /// Frames waiting between the pipe and the reading.
 const QUEUE: usize = 16;
+
+/// How many stills there are of a clip of so many seconds. Up to [`STILLS`] they are those of `sheet.jpg`; more are in
+/// `stills.jpg`, [`STILLS_ACROSS`] in a line.
+pub fn stills_of(duration: f64) -> u32 {
+    (duration.ceil().max(0.0) as u32).clamp(STILLS, MOST_STILLS)
+}
 
 /// What was learned of a clip while its light copy was made.
 #[derive(Debug, Clone, PartialEq)]
@@ -33,7 +44,7 @@ pub struct Made {
     pub cut_short: Option<Seconds>,
 }
 
-/// Makes `light.mp4` and `sheet.jpg` in `work`. `progress` gets the share done, 0–1.
+/// Makes `light.mp4` and `sheet.jpg`, and of longer clips `stills.jpg`, in `work`. `progress` gets the share done, 0–1.
 pub async fn make(
     path: &Path,
     probe: &ClipProbe,
@@ -150,11 +161,19 @@ fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32)
         ]);
     };
     let (light_w, light_h) = light_size(probe.width, probe.height);
-    let every = f64::from(STILLS) / probe.duration.to_f64().max(0.04);
+    let stills = stills_of(probe.duration.to_f64());
+    let many = stills > STILLS;
+    let (split, small) = if many {
+        (4, format!("[c]{};", stills_chain(probe, stills, SMALL_STILL, STILLS_ACROSS, "stills")))
+    } else {
+        (3, String::new())
+    };
+    let outs = if many { "[light][a][b][c]" } else { "[light][a][b]" };
     let graph = format!(
-        "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split=3[light][a][b];\
-         [a]fps={every:.6}:round=down,tpad=stop_mode=clone:stop=2,scale={STILL_WIDTH}:{STILL_HEIGHT}:force_original_aspect_ratio=decrease,pad={STILL_WIDTH}:{STILL_HEIGHT}:(ow-iw)/2:(oh-ih)/2:color=0x2A2926,tile={STILLS}x1:color=0x2A2926[sheet];[b]{grey_chain}[grey]",
+        "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split={split}{outs};\
+         [a]{sheet};{small}[b]{grey_chain}[grey]",
         rate = probe.frame_rate,
+        sheet = stills_chain(probe, STILLS, (STILL_WIDTH, STILL_HEIGHT), STILLS, "sheet"),
     );
     let mut command = Guarded::ffmpeg()
         .input(path)
@@ -167,12 +186,28 @@ fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32)
         .output(&work.path().join("light.mp4"))
         .args(["-map", "[sheet]", "-frames:v", "1", "-q:v", "4", "-f", "image2", "-update", "1"])
         .output(&work.path().join("sheet.jpg"));
+    if many {
+        command = command
+            .args(["-map", "[stills]", "-frames:v", "1", "-q:v", "5", "-f", "image2", "-update", "1"])
+            .output(&work.path().join("stills.jpg"));
+    }
     if probe.has_sound {
         command = command
             .args(["-map", "0:a:0", "-ac", "1", "-ar", &sound::PEAK_SAMPLE_RATE.to_string(), "-f", "s16le"])
             .output(&work.path().join("sound.raw"));
     }
     command.args(["-map", "[grey]", "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"])
+}
+
+/// So many stills of a clip in lines of `across`, each in a frame of one size.
+fn stills_chain(probe: &ClipProbe, count: u32, (width, height): (u32, u32), across: u32, name: &str) -> String {
+    let every = f64::from(count) / probe.duration.to_f64().max(0.04);
+    let lines = count.div_ceil(across);
+    format!(
+        "fps={every:.6}:round=down,tpad=stop_mode=clone:stop={across},\
+         scale={width}:{height}:force_original_aspect_ratio=decrease,\
+         pad={width}:{height}:(ow-iw)/2:(oh-ih)/2:color=0x2A2926,tile={across}x{lines}:color=0x2A2926[{name}]"
+    )
 }
 
 /// Never enlarged, even sides.

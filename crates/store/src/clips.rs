@@ -4,18 +4,22 @@ use crate::entity::{clip, clip_reading, import, roll};
 use crate::error::word;
 use crate::events::ChangedKind;
 use crate::jobs::footage_changed;
-use crate::journal::{By, EditTarget, Editable, JobEdit, Revision, identified, there_or_not};
+use crate::journal::{
+    By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken, there_or_not,
+};
 use crate::rows::{BrokenRow, Rows};
+use crate::selects::{tag_part, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::EnergyTrace;
 use legere_core::id::{ClipId, ImportId, JobId, RollId};
+use legere_core::select::Tag;
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::{ExprTrait, SimpleExpr};
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement, TransactionTrait};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 
 /// How far a clip or a track is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
@@ -76,6 +80,8 @@ pub struct Roll {
     pub job: JobId,
     /// As people call it.
     pub name: String,
+    /// Added to what the camera's clock said, in seconds.
+    pub clock_seconds: i64,
     /// Whether a person took it out.
     pub removed: bool,
     /// Rises with every change.
@@ -125,6 +131,10 @@ pub struct Clip {
     pub removed: bool,
     /// Out, by itself or with its roll or its import.
     pub hidden: bool,
+    /// What holds for all its selects, unless they say otherwise.
+    pub tags: BTreeSet<Tag>,
+    /// Whether its sound is not to be used.
+    pub muted: bool,
     /// Rises with every change.
     pub revision: Revision,
 }
@@ -180,7 +190,14 @@ impl From<import::Model> for Import {
 
 impl From<roll::Model> for Roll {
     fn from(row: roll::Model) -> Self {
-        Self { id: row.id.into(), job: row.job_id.into(), name: row.name, removed: row.removed, revision: row.revision }
+        Self {
+            id: row.id.into(),
+            job: row.job_id.into(),
+            name: row.name,
+            clock_seconds: row.clock_seconds,
+            removed: row.removed,
+            revision: row.revision,
+        }
     }
 }
 
@@ -208,6 +225,8 @@ impl TryFrom<clip::Model> for Clip {
             version: row.version,
             removed: row.removed,
             hidden: row.hidden,
+            tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
+            muted: row.muted,
             revision: row.revision,
         })
     }
@@ -257,21 +276,46 @@ impl Editable for Roll {
 
     identified!();
 
-    there_or_not!();
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "name", &self.name)?;
+        part(&mut parts, "clock", &self.clock_seconds)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self {
+            removed: !taken(parts, THERE, !self.removed)?,
+            name: taken(parts, "name", self.name.clone())?,
+            clock_seconds: taken(parts, "clock", self.clock_seconds)?,
+            ..self.clone()
+        })
+    }
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         let row = roll::Entity::find_by_id(id).one(t).await?;
         row.map(Self::from).ok_or(StoreError::Missing { what: "roll", id })
     }
 
-    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+    async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
         let row = roll::ActiveModel {
             id: Set(self.id.uuid()),
+            name: Set(self.name.clone()),
+            clock_seconds: Set(self.clock_seconds),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
         };
         row.update(t).await?;
+        // Its clips stand where the clock now says.
+        let by = self.clock_seconds - before.clock_seconds;
+        if by != 0 {
+            let shift = "UPDATE clip SET recorded_at = recorded_at + make_interval(secs => $2::double precision) \
+                         WHERE roll_id = $1";
+            let values = [self.id.uuid().into(), (by as f64).into()];
+            t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, shift, values)).await?;
+        }
         hide_with(t, "roll_id", self.id.uuid()).await?;
         footage_changed(t, self.job).await
     }
@@ -282,19 +326,47 @@ impl Editable for Clip {
 
     identified!();
 
-    there_or_not!();
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        part(&mut parts, "roll", &self.roll)?;
+        part(&mut parts, "muted", &self.muted)?;
+        for tag in &self.tags {
+            part(&mut parts, tag_part(tag), tag)?;
+        }
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self {
+            removed: !taken(parts, THERE, !self.removed)?,
+            roll: taken(parts, "roll", self.roll)?,
+            muted: taken(parts, "muted", self.muted)?,
+            tags: with_tags(&self.tags, parts)?,
+            ..self.clone()
+        })
+    }
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         clip::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "clip", id })?.try_into()
     }
 
-    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
-        let row = clip::ActiveModel {
+    async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let mut row = clip::ActiveModel {
             id: Set(self.id.uuid()),
+            tags: Set(serde_json::to_value(&self.tags).map_err(StoreError::broken("clip"))?),
+            muted: Set(self.muted),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
         };
+        if self.roll != before.roll {
+            // Another roll has another clock.
+            let clock = async |roll: RollId| Ok::<_, StoreError>(Roll::read(t, roll.uuid()).await?.clock_seconds);
+            let by = clock(self.roll).await? - clock(before.roll).await?;
+            row.roll_id = Set(self.roll.uuid());
+            row.recorded_at = Set(before.recorded_at + chrono::TimeDelta::seconds(by));
+        }
         row.update(t).await?;
         hide_with(t, "id", self.id.uuid()).await?;
         footage_changed(t, self.job).await
@@ -353,6 +425,7 @@ impl JobEdit {
                 folder: Set(folder.to_owned()),
                 removed: Set(false),
                 revision: Set(0),
+                clock_seconds: Set(0),
             }
             .insert(t)
             .await?;
@@ -412,6 +485,8 @@ impl JobEdit {
                         // Until its import is there.
                         hidden: Set(true),
                         revision: Set(0),
+                        tags: Set(Json::Array(Vec::new())),
+                        muted: Set(false),
                     });
                 }
             }

@@ -32,6 +32,9 @@ table!(job, "job", {
     removed: bool,
     revision: i64,
     footage: i64,
+    zone: String,
+    searches: Json,
+    paused: bool,
 });
 
 table!(import, "import", {
@@ -48,6 +51,7 @@ table!(roll, "roll", {
     folder: String,
     removed: bool,
     revision: i64,
+    clock_seconds: i64,
 });
 
 table!(clip, "clip", {
@@ -71,6 +75,19 @@ table!(clip, "clip", {
     version: i32,
     removed: bool,
     hidden: bool,
+    revision: i64,
+    tags: Json,
+    muted: bool,
+});
+
+table!(pass, "pass", {
+    job_id: Uuid,
+    number: i32,
+    what: String,
+    members: Json,
+    created_at: DateTimeUtc,
+    place: Option<Uuid>,
+    removed: bool,
     revision: i64,
 });
 

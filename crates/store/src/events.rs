@@ -46,6 +46,8 @@ pub enum ChangedKind {
     Draft,
     /// A note.
     Note,
+    /// A pass through the selects.
+    Pass,
     /// A hand-off.
     Handoff,
 }

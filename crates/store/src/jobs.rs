@@ -29,10 +29,25 @@ pub struct Job {
     pub target_seconds: Option<f64>,
     /// The music that drafts are laid on.
     pub chosen_track: Option<TrackId>,
+    /// The time zone that recording times are told in, by its name in the tz database.
+    pub zone: String,
+    /// Narrowings that were given a name.
+    pub searches: Vec<Search>,
+    /// Whether reading rests.
+    pub paused: bool,
     /// Whether a person took it out.
     pub removed: bool,
     /// Rises with every change.
     pub revision: Revision,
+}
+
+/// A narrowing with a name.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Search {
+    /// As people call it.
+    pub name: String,
+    /// As it is typed.
+    pub words: String,
 }
 
 /// What is asked for a new job.
@@ -48,6 +63,24 @@ pub struct NewJob {
     pub height: u32,
     /// The length to reach; none: as long as the music.
     pub target_seconds: Option<f64>,
+    /// The time zone that recording times are told in.
+    pub zone: String,
+}
+
+/// Refuses what no job can be.
+pub fn possible(rate: FrameRate, width: u32, height: u32, target_seconds: Option<f64>) -> Result<(), StoreError> {
+    if !rate.is_of_jobs() {
+        let rates: Vec<String> =
+            FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d)).map(FrameRate::words).collect();
+        return Err(StoreError::Refused(format!("a job has one of these frame rates: {}", rates.join(", "))));
+    }
+    if !(64..=8192).contains(&width) || !(64..=8192).contains(&height) || width % 2 + height % 2 > 0 {
+        return Err(StoreError::Refused("the frame size must be even and between 64 and 8192".into()));
+    }
+    if target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {
+        return Err(StoreError::Refused("the length must lie between 2 seconds and 2 hours".into()));
+    }
+    Ok(())
 }
 
 impl TryFrom<job::Model> for Job {
@@ -63,6 +96,9 @@ impl TryFrom<job::Model> for Job {
             name: row.name,
             target_seconds: row.target_seconds,
             chosen_track: row.chosen_track.map(TrackId::from),
+            zone: row.zone,
+            searches: serde_json::from_value(row.searches).map_err(StoreError::broken("job"))?,
+            paused: row.paused,
             removed: row.removed,
             revision: row.revision,
         })
@@ -89,11 +125,25 @@ impl Editable for Job {
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "name", &self.name)?;
         part(&mut parts, "chosen", &self.chosen_track)?;
+        part(&mut parts, "rate", &self.rate)?;
+        part(&mut parts, "size", &(self.width, self.height))?;
+        part(&mut parts, "length", &self.target_seconds)?;
+        part(&mut parts, "zone", &self.zone)?;
+        part(&mut parts, "searches", &self.searches)?;
+        part(&mut parts, "paused", &self.paused)?;
         Ok(parts)
     }
 
     fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        let (width, height) = taken(parts, "size", (self.width, self.height))?;
         Ok(Self {
+            rate: taken(parts, "rate", self.rate)?,
+            width,
+            height,
+            target_seconds: taken(parts, "length", self.target_seconds)?,
+            zone: taken(parts, "zone", self.zone.clone())?,
+            searches: taken(parts, "searches", self.searches.clone())?,
+            paused: taken(parts, "paused", self.paused)?,
             removed: !taken(parts, THERE, !self.removed)?,
             name: taken(parts, "name", self.name.clone())?,
             chosen_track: taken(parts, "chosen", self.chosen_track)?,
@@ -109,6 +159,13 @@ impl Editable for Job {
         let row = job::ActiveModel {
             id: Set(self.id.uuid()),
             name: Set(self.name.clone()),
+            rate: Set(self.rate.to_string()),
+            width: Set(self.width as i32),
+            height: Set(self.height as i32),
+            target_seconds: Set(self.target_seconds),
+            zone: Set(self.zone.clone()),
+            searches: Set(serde_json::to_value(&self.searches).map_err(StoreError::broken("job"))?),
+            paused: Set(self.paused),
             chosen_track: Set(self.chosen_track.map(TrackId::uuid)),
             removed: Set(self.removed),
             revision: Set(revision),
@@ -123,18 +180,7 @@ impl Store {
     /// Makes a job.
     pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
         let name = named(&new.name)?;
-        if !new.rate.is_of_jobs() {
-            let rates: Vec<String> =
-                FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d)).map(FrameRate::words).collect();
-            return Err(StoreError::Refused(format!("a job has one of these frame rates: {}", rates.join(", "))));
-        }
-        if !(64..=8192).contains(&new.width) || !(64..=8192).contains(&new.height) || new.width % 2 + new.height % 2 > 0
-        {
-            return Err(StoreError::Refused("the frame size must be even and between 64 and 8192".into()));
-        }
-        if new.target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {
-            return Err(StoreError::Refused("the length must lie between 2 seconds and 2 hours".into()));
-        }
+        possible(new.rate, new.width, new.height, new.target_seconds)?;
         let id = JobId::from(Uuid::now_v7());
         job::ActiveModel {
             id: Set(id.uuid()),
@@ -149,6 +195,9 @@ impl Store {
             removed: Set(true),
             revision: Set(0),
             footage: Set(0),
+            zone: Set(new.zone),
+            searches: Set(Json::Array(Vec::new())),
+            paused: Set(false),
         }
         .insert(&self.db)
         .await?;

@@ -17,6 +17,7 @@ pub mod jobs;
 pub mod journal;
 mod migration;
 pub mod overview;
+pub mod passes;
 pub mod queue;
 mod readings;
 pub mod rows;

@@ -1,7 +1,7 @@
 //! What was measured in clips.
 
 use crate::clips::{Clip, FileIdentity, RecordedFrom, State};
-use crate::entity::{clip, clip_reading};
+use crate::entity::{clip, clip_reading, roll};
 use crate::events::ChangedKind;
 use crate::jobs::footage_changed;
 use crate::selects::first_select;
@@ -46,7 +46,14 @@ impl Store {
         row.motion = Set(Some(trace.bytes().to_vec()));
         row.version = Set(version);
         if let Some(at) = probe.recorded_at {
-            row.recorded_at = Set(at);
+            // The roll's clock may have been put right before the clip was read.
+            let clock: Option<i64> = roll::Entity::find_by_id(*row.roll_id.as_ref())
+                .select_only()
+                .column(roll::Column::ClockSeconds)
+                .into_tuple()
+                .one(&transaction)
+                .await?;
+            row.recorded_at = Set(at + chrono::TimeDelta::seconds(clock.unwrap_or(0)));
             row.recorded_from = Set(<&str>::from(RecordedFrom::Metadata).into());
         }
         row.update(&transaction).await?;

@@ -14,6 +14,7 @@ use legere_core::select::{Facet, Movement, Range, Tag, Verdict};
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
+use std::collections::BTreeSet;
 
 /// More selects of one clip than this nobody tells apart.
 const MOST_SELECTS: u64 = 600;
@@ -55,8 +56,20 @@ impl TryFrom<pick::Model> for Select {
     }
 }
 
+/// The tags among some parts, put over those that are there.
+pub(crate) fn with_tags(tags: &BTreeSet<Tag>, parts: &Parts) -> Result<BTreeSet<Tag>, StoreError> {
+    let mut next = tags.clone();
+    let facet = |name: &str| name.split(' ').next().and_then(Facet::from_word);
+    for (name, value) in parts.iter().filter(|(name, _)| facet(name).is_some()) {
+        next.retain(|t| tag_part(t) != *name);
+        let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
+        next.extend(tag);
+    }
+    Ok(next)
+}
+
 /// The part that a tag is: one for each facet that has one answer, one for each word of the others.
-fn tag_part(tag: &Tag) -> String {
+pub(crate) fn tag_part(tag: &Tag) -> String {
     if tag.facet().words().is_empty() {
         format!("{} {}", tag.facet().word(), tag.word())
     } else {
@@ -75,6 +88,8 @@ impl Editable for Select {
         part(&mut parts, "tier", &self.verdict.tier)?;
         part(&mut parts, "range", &self.verdict.range)?;
         part(&mut parts, "note", &self.verdict.note)?;
+        part(&mut parts, "label", &self.verdict.label)?;
+        part(&mut parts, "pass", &self.verdict.pass)?;
         for tag in &self.verdict.tags {
             part(&mut parts, tag_part(tag), tag)?;
         }
@@ -88,12 +103,9 @@ impl Editable for Select {
         verdict.tier = taken(parts, "tier", verdict.tier)?;
         verdict.range = taken(parts, "range", verdict.range)?;
         verdict.note = taken(parts, "note", verdict.note.clone())?;
-        let facet = |name: &str| name.split(' ').next().and_then(Facet::from_word);
-        for (name, value) in parts.iter().filter(|(name, _)| facet(name).is_some()) {
-            verdict.tags.retain(|t| tag_part(t) != *name);
-            let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
-            verdict.tags.extend(tag);
-        }
+        verdict.label = taken(parts, "label", verdict.label.clone())?;
+        verdict.pass = taken(parts, "pass", verdict.pass)?;
+        verdict.tags = with_tags(&verdict.tags, parts)?;
         Ok(next)
     }
 
@@ -182,13 +194,15 @@ async fn measure(db: &impl ConnectionTrait, select: &Select, reading: &ClipReadi
     Ok(())
 }
 
+/// What an unmarked clip offers: its usable length, with the hit of the best moment in it.
 fn first_range(reading: &ClipReading) -> Option<Range> {
-    let best = reading.moments.first()?;
-    let (start, end, hit) =
-        (Seconds::from_measured(best.start), Seconds::from_measured(best.end), Seconds::from_measured(best.hit));
-    Range::new(start, end, hit)
-        .or_else(|_| Range::new(Seconds::ZERO, Seconds::from_measured(reading.duration), Seconds::ZERO))
-        .ok()
+    let (start, end) = reading.usable();
+    let inside = reading.moments.iter().find(|m| m.hit >= start && m.hit < end);
+    let hit = inside.map_or(start + (end - start) * 0.4, |m| m.hit);
+    let range = |hit: f64| {
+        Range::new(Seconds::from_measured(start), Seconds::from_measured(end), Seconds::from_measured(hit))
+    };
+    range(hit).or_else(|_| range(start)).ok()
 }
 
 impl JobEdit {

@@ -109,9 +109,17 @@ impl Scale {
         let spread = (self.from.1 - self.from.0).max(5.0);
         (self.to.0 + (energy - self.from.0) / spread * (self.to.1 - self.to.0)).clamp(0.0, 100.0)
     }
+
+    /// The energy of pictures that stands there among the music's.
+    pub fn back(&self, level: f64) -> f64 {
+        let spread = (self.from.1 - self.from.0).max(5.0);
+        let over = (self.to.1 - self.to.0).max(1.0);
+        (self.from.0 + (level - self.to.0) / over * spread).clamp(0.0, 100.0)
+    }
 }
 
-/// `None` when the clip is too short for the slot, even slowed as far as its frames go.
+/// `None` when the select is too short for the slot, even slowed as far as its frames go: nothing beyond in and out is shown
+/// unless a person does so.
 pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, weights: &Weights) -> Option<Fit> {
     if candidate.tier == Tier::Out {
         return None;
@@ -119,7 +127,7 @@ pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, we
     let speed = speed_for(candidate, slot.len, rate)?;
     let used = rate.seconds_of(slot.len).scaled(speed.ratio());
     let (start, hit_at) = aligned(candidate, slot, rate, speed, used);
-    let start = start.max(Seconds::ZERO).min(candidate.media - used);
+    let start = start.max(candidate.range.start()).min(candidate.range.end() - used);
     let showing = Showing { start, speed, hit_at };
     let cost = cost(candidate, slot, rate, &showing, scale, weights);
     Some(Fit { showing, cost })
@@ -194,47 +202,39 @@ fn place_of_hit(mark: &super::BeatMark, slot: &Slot) -> f64 {
     place + if mark.beat == 1 { 0.0 } else { 0.1 }
 }
 
-/// Normal speed when the clip is long enough, otherwise as slow as needed if its frames allow that.
+/// Normal speed when the select is long enough, otherwise as slow as needed if its frames allow that.
 fn speed_for(candidate: &Candidate, len: FrameLen, rate: FrameRate) -> Option<Speed> {
     let needed = rate.seconds_of(len);
-    if needed <= candidate.media {
+    let there = candidate.range.duration();
+    if needed <= there {
         return Some(Speed::NORMAL);
     }
     let headroom = candidate.rate.headroom_in(rate);
     // Tenths: 9/10, 8/10 …; as little slower as it takes.
     (1..10).rev().filter(|tenths| 10.0 / f64::from(*tenths) <= headroom + 1e-9).find_map(|tenths| {
         let speed = Speed::new(i64::from(tenths), 10)?;
-        (needed.scaled(speed.ratio()) <= candidate.media).then_some(speed)
+        (needed.scaled(speed.ratio()) <= there).then_some(speed)
     })
 }
 
-/// Where to start so that the hit falls on a beat and most of the select is shown, and on which frame it then falls.
+/// Where to start so that the hit falls on a beat, and on which frame it then falls; never beyond in and out.
 fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seconds) -> (Seconds, Option<u64>) {
-    let latest = c.media - used;
-    let centred = {
-        let spare = c.range.duration() - used;
-        let half = spare.scaled(num_rational::Ratio::new(1, 2));
-        let wanted = if spare.is_negative() {
-            c.range.start() + half
-        } else {
-            c.range.start().max(c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5)))
-        };
-        wanted.max(Seconds::ZERO).min(latest.max(Seconds::ZERO))
-    };
+    let (earliest, latest) = (c.range.start(), c.range.end() - used);
     let mut best: Option<(f64, Seconds, u64)> = None;
     for mark in &slot.marks {
         let lead = rate.seconds_at(FramePos::new(mark.at as i64)).scaled(speed.ratio());
         let start = c.range.hit() - lead;
-        if start.is_negative() || start > latest {
+        if start < earliest || start > latest {
             continue;
         }
-        let beyond = beyond(c, start, start + used);
-        let cost = place_of_hit(mark, slot) + (beyond.before + beyond.after) / used.to_f64().max(1e-6);
+        let cost = place_of_hit(mark, slot);
         if best.is_none_or(|(least, ..)| cost < least) {
             best = Some((cost, start, mark.at));
         }
     }
-    best.map_or((centred, None), |(_, start, at)| (start, Some(at)))
+    // The hit after two fifths of it, where no beat can have it.
+    let led_in = c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5));
+    best.map_or((led_in, None), |(_, start, at)| (start, Some(at)))
 }
 
 /// What it costs to have `b` after `a`.

@@ -4,11 +4,13 @@
 //! [`arrange`] searches the assignment that is best as a whole, joins included. Everything is deterministic.
 
 mod fit;
+mod needs;
 mod pace;
 mod slot;
 mod solve;
 
 pub use fit::{Cost, Scale, Weights};
+pub use needs::{Need, needs};
 pub use pace::{Pace, PaceError};
 pub use slot::{BeatMark, Slot, propose_part, slots, slots_under};
 pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged};

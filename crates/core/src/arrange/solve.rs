@@ -139,14 +139,14 @@ impl<'a> Arranger<'a> {
         })
     }
 
-    /// Every slot needs a clip of its own that is long enough: the longest slot no longer than the longest clip that
-    /// is left can fill, the second longest than the second, and so on. A slot that is too long is divided.
+    /// Every slot needs a select of its own that is long enough: the longest slot no longer than the longest select
+    /// that is left can fill, the second longest than the second, and so on. A slot that is too long is divided.
     fn split_too_long(&mut self) -> Result<(), ArrangeError> {
         let mut room: Vec<u64> = self
             .free_candidates()
             .map(|i| {
                 let c = &self.candidates[i];
-                (c.media.to_f64() * c.rate.headroom_in(self.rate).min(10.0) * self.rate.to_f64()) as u64
+                (c.range.duration().to_f64() * c.rate.headroom_in(self.rate).min(10.0) * self.rate.to_f64()) as u64
             })
             .collect();
         room.sort_unstable_by(|a, b| b.cmp(a));
@@ -182,7 +182,7 @@ impl<'a> Arranger<'a> {
     }
 
     fn too_little(&self) -> ArrangeError {
-        let have = self.free_candidates().map(|i| self.candidates[i].media.to_f64()).sum();
+        let have = self.free_candidates().map(|i| self.candidates[i].range.duration().to_f64()).sum();
         let want = self.slots.iter().map(|s| self.rate.seconds_of(s.len).to_f64()).sum();
         ArrangeError::TooLittle { have, want }
     }

@@ -189,7 +189,7 @@ fn too_little_footage_is_said_in_seconds() {
     let error = Arranger::new(&pool, slots, rate(), &[])
         .and_then(|a| a.solve(&mut ShotIds::seeded(1)))
         .expect_err("12 s for 48 s");
-    assert_eq!(error.to_string(), "the selects are too short for the music: 12 s of pictures for 48 s");
+    assert_eq!(error.to_string(), "the selects are too short for the music: 10 s of pictures for 48 s");
 }
 
 #[test]
@@ -337,6 +337,43 @@ fn movement_that_goes_on_connects() {
         .collect();
     let jars = ways.windows(2).filter(|w| w[0] != w[1]).count();
     assert!(jars * 3 < ways.len(), "{ways:?}");
+}
+
+#[test]
+fn nothing_beyond_in_and_out_is_shown() {
+    let mut list = candidates(60);
+    for (i, c) in list.iter_mut().enumerate() {
+        let from = 0.2 + i as f64 / 40.0;
+        c.range = Range::new(secs(from), secs(from + 1.5 + i as f64 / 20.0), secs(from + 0.7)).expect("range");
+    }
+    let found = arranged(&list);
+    for (_, shot) in found.draft.placed() {
+        let of = list.iter().find(|c| c.select == shot.source.select).expect("a candidate");
+        let end = shot.source.start + rate().seconds_of(shot.len).scaled(shot.source.speed.ratio());
+        assert!(shot.source.start >= of.range.start() && end <= of.range.end(), "{}", of.name);
+    }
+}
+
+#[test]
+fn one_select_fills_one_place_of_what_the_music_asks_for() {
+    let slots = slots(&music(), rate(), &[]);
+    let loud = |list: &[Candidate]| {
+        needs(&slots, list, rate()).into_iter().find(|n| n.kind == SectionKind::Drop).expect("a drop")
+    };
+    let mut list = candidates(100);
+    list.iter_mut().for_each(|c| c.tier = Tier::Unread);
+    let nothing = loud(&list);
+    assert_eq!(nothing.offered, 0, "what nobody judged is not offered");
+    assert!(nothing.shots > 6 && nothing.energy.0 > 50.0 && nothing.energy.1 >= 100.0, "{nothing:?}");
+    let three: Vec<usize> = (0..100).filter(|i| list[*i].energy > 95.0).take(3).collect();
+    three.iter().for_each(|i| list[*i].tier = Tier::Hero);
+    assert_eq!(loud(&list).offered, 3);
+    list.iter_mut().for_each(|c| c.tier = Tier::Strong);
+    let enough = loud(&list);
+    assert_eq!(enough.offered, enough.shots);
+    // As many as there are places are never more than there are selects.
+    let offered: usize = needs(&slots, &list[..20], rate()).iter().map(|n| n.offered).sum();
+    assert!(offered <= 20, "{offered}");
 }
 
 #[test]

@@ -5,6 +5,7 @@ use crate::clips::{Clip, Import, Roll};
 use crate::drafts::{KeptDraft, Note};
 use crate::error::word;
 use crate::jobs::Job;
+use crate::passes::Pass;
 use crate::selects::Select;
 use crate::tracks::Track;
 use crate::{Store, StoreError};
@@ -18,7 +19,7 @@ use uuid::Uuid;
 macro_rules! for_target {
     ($target:expr, $type:ident => $call:expr) => {
         for_target!(@ [$target, $type, $call] Job Job, Import Import, Roll Roll, Clip Clip, Select Select,
-            Track Track, Draft KeptDraft, Note Note)
+            Track Track, Draft KeptDraft, Note Note, Pass Pass)
     };
     (@ [$target:expr, $type:ident, $call:expr] $($name:ident $thing:ident),*) => {
         match $target {

@@ -84,6 +84,8 @@ pub enum EditTarget {
     Draft,
     /// A note.
     Note,
+    /// A pass.
+    Pass,
 }
 
 impl EditTarget {
@@ -97,6 +99,7 @@ impl EditTarget {
             Self::Track => ChangedKind::Track,
             Self::Draft => ChangedKind::Draft,
             Self::Note => ChangedKind::Note,
+            Self::Pass => ChangedKind::Pass,
         }
     }
 }

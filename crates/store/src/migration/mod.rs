@@ -1,5 +1,6 @@
 //! The schema. Each migration is dated and can be taken back.
 
+mod gather_and_sift;
 mod solid_ground;
 
 use sea_orm::ConnectionTrait;
@@ -10,7 +11,7 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight), Box::new(Listen), Box::new(solid_ground::SolidGround)]
+        vec![Box::new(FirstLight), Box::new(Listen), Box::new(solid_ground::SolidGround), Box::new(gather_and_sift::GatherAndSift)]
     }
 }
 

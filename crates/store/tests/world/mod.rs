@@ -18,7 +18,7 @@ use legere_store::{Store, StoreError, testing};
 use std::time::Duration;
 
 pub fn new_job() -> NewJob {
-    NewJob { name: "The Long Hour".into(), rate: rate(), width: 1920, height: 1080, target_seconds: Some(45.0) }
+    NewJob { name: "The Long Hour".into(), rate: rate(), width: 1920, height: 1080, target_seconds: Some(45.0), zone: "UTC".into() }
 }
 
 pub fn rate() -> FrameRate {

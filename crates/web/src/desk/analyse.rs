@@ -164,6 +164,13 @@ impl Desk {
         }
     }
 
+    /// The frame of a clip's original that an instant lies in, as a JPEG.
+    pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, WebError> {
+        let probe = clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))?;
+        let path = self.original(&clip.root, &clip.path, &clip.name)?;
+        Ok(legere_media::frame::jpeg(&path, probe, at).await?)
+    }
+
     /// An original's file, or its name when it is gone.
     pub(super) fn original(&self, root: &str, path: &str, name: &str) -> Result<PathBuf, WebError> {
         self.roots.resolve_file(root, path).map_err(|error| match error {

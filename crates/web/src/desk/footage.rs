@@ -5,6 +5,9 @@ use super::recent::Recent;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
+use legere_core::narrow::Subject;
+use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
+use legere_core::time::FrameRate;
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
 use legere_store::clips::Clip;
 use legere_store::rows::BrokenRow;
@@ -32,6 +35,30 @@ pub struct Footage {
 impl Footage {
     pub fn clip(&self, id: ClipId) -> Option<&Arc<Clip>> {
         self.by_id.get(&id).map(|i| &self.clips[*i])
+    }
+
+    /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
+    pub fn subject(&self, select: &Select, rate: FrameRate) -> Option<Subject> {
+        let clip = self.clip(select.clip)?;
+        let probe = clip.probe.as_ref()?;
+        let verdict = &select.verdict;
+        Some(Subject {
+            tier: verdict.tier,
+            tags: tags_with(&verdict.tags, &clip.tags),
+            suggested: vec![Tag::Movement(select.movement)],
+            energy: select.energy,
+            slow: probe.frame_rate.headroom_in(rate).max(1.0),
+            length: verdict.range.duration().to_f64(),
+            rate: probe.frame_rate.to_f64(),
+            sound: probe.has_sound,
+            muted: clip.muted,
+            missing: clip.missing,
+            upright: probe.height > probe.width,
+            label: verdict.label.as_ref().map(|l| l.word.as_str().to_owned()),
+            name: short_name(&clip.name),
+            roll: self.rolls.get(&clip.roll).cloned().unwrap_or_default(),
+            note: verdict.note.clone(),
+        })
     }
 
     pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
@@ -69,6 +96,7 @@ impl Desk {
 
 fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
     let probe = clip.probe.as_ref()?;
+    let tags = tags_with(&select.verdict.tags, &clip.tags);
     Some(Candidate {
         select: select.id,
         clip: clip.id,
@@ -79,8 +107,8 @@ fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
         tier: select.verdict.tier,
         energy: select.energy,
         trace: Arc::new(clip.trace.clone()),
-        framing: select.verdict.framing(),
-        role: select.verdict.role(),
-        movement: select.verdict.movement().or(Some(select.movement)),
+        framing: framing_of(&tags),
+        role: role_of(&tags),
+        movement: movement_of(&tags).or(Some(select.movement)),
     })
 }

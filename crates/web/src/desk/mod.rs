@@ -7,6 +7,7 @@ pub mod footage;
 pub mod handoff;
 pub mod import;
 pub mod missing_files;
+pub mod passes;
 pub mod preview;
 mod recent;
 pub mod selects;

@@ -1,20 +1,22 @@
-//! What an editor says of selects.
+//! What an editor says of selects: of one, or of many at once.
 
 use super::Desk;
 use crate::error::WebError;
 use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, JobId, SelectId};
-use legere_core::select::{Mark, Range, Tag, Tier, Verdict};
+use legere_core::select::{Label, Mark, Range, Tag, Tier, Verdict, put_tag};
 use legere_core::time::{FramePos, Seconds};
-use legere_store::StoreError;
 use legere_store::clips::Clip;
-use legere_store::journal::{By, Revision};
+use legere_store::journal::{By, JobEdit, Revision};
 use legere_store::selects::Select;
 use serde::Deserialize;
+use std::collections::{BTreeSet, HashMap};
 
 /// A select has no more tags than anybody reads.
 const MOST_TAGS: usize = 60;
 const LONGEST_NOTE: usize = 500;
+/// As many as a job may have clips.
+const MOST_AT_ONCE: usize = 20_000;
 
 /// Marks are frames of the clip, whatever the pointer said.
 fn on_frame(probe: &ClipProbe, at: f64) -> Seconds {
@@ -23,61 +25,180 @@ fn on_frame(probe: &ClipProbe, at: f64) -> Seconds {
     rate.seconds_at(FramePos::new(frame.get())).min(probe.duration)
 }
 
+fn probe_of(clip: &Clip) -> Result<&ClipProbe, WebError> {
+    clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))
+}
+
 /// One thing that an editor says of a select.
-#[derive(Debug, Deserialize)]
-#[serde(tag = "do", rename_all = "lowercase")]
+#[derive(Debug, Clone, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
 pub enum Judgement {
-    Tier { tier: Tier },
-    Tag { tag: Tag },
-    Mark { mark: Mark, at: f64 },
-    Range { start: f64, end: f64, hit: f64 },
-    Note { words: String },
+    /// The verdict, and the pass in which it is said.
+    Tier {
+        tier: Tier,
+        #[serde(default)]
+        pass: u32,
+    },
+    /// Puts a tag on or takes it off; without `on`, whichever it is not.
+    Tag {
+        tag: Tag,
+        on: Option<bool>,
+    },
+    Label {
+        label: Option<Label>,
+    },
+    Mark {
+        mark: Mark,
+        at: f64,
+    },
+    Range {
+        start: f64,
+        end: f64,
+        hit: f64,
+    },
+    Note {
+        words: String,
+    },
+    /// Of the whole clip: holds for all its selects.
+    ClipTag {
+        tag: Tag,
+        on: Option<bool>,
+    },
+    /// Of the whole clip: whether its sound is not to be used.
+    Mute {
+        on: Option<bool>,
+    },
+    /// Of the whole clip.
+    LeaveOut,
 }
 
 impl Judgement {
     /// What undo calls it.
     fn label(&self) -> String {
         match self {
-            Self::Tier { tier } => tier.word().to_owned(),
-            Self::Tag { tag } => format!("tag {}", tag.word()),
+            Self::Tier { tier, .. } => tier.word().to_owned(),
+            Self::Tag { tag, .. } => format!("tag {}", tag.word()),
+            Self::ClipTag { tag, .. } => format!("tag the clip {}", tag.word()),
+            Self::Label { label: Some(label) } => format!("label {}", label.word.as_str()),
+            Self::Label { label: None } => "take the label off".to_owned(),
             Self::Mark { mark: Mark::In, .. } => "mark in".to_owned(),
             Self::Mark { mark: Mark::Out, .. } => "mark out".to_owned(),
             Self::Mark { mark: Mark::Hit, .. } => "mark the hit".to_owned(),
             Self::Range { .. } => "take the suggested range".to_owned(),
             Self::Note { .. } => "note".to_owned(),
+            Self::Mute { on: Some(false) } => "unmute".to_owned(),
+            Self::Mute { .. } => "mute".to_owned(),
+            Self::LeaveOut => "leave out".to_owned(),
         }
     }
 
-    fn applied(&self, mut select: Select, probe: &ClipProbe) -> Result<Select, WebError> {
-        let on_frame = |at: f64| on_frame(probe, at);
+    fn is_of_the_clip(&self) -> bool {
+        matches!(self, Self::ClipTag { .. } | Self::Mute { .. } | Self::LeaveOut)
+    }
+
+    /// A toggle as it is meant for many: on, unless all have it already.
+    fn settled(&self, of: &[(Select, Clip)]) -> Self {
+        match self {
+            Self::Tag { tag, on: None } => {
+                let on = !of.iter().all(|(s, _)| s.verdict.tags.contains(tag));
+                Self::Tag { tag: tag.clone(), on: Some(on) }
+            }
+            Self::ClipTag { tag, on: None } => {
+                let on = !of.iter().all(|(_, c)| c.tags.contains(tag));
+                Self::ClipTag { tag: tag.clone(), on: Some(on) }
+            }
+            Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.muted)) },
+            other => other.clone(),
+        }
+    }
+
+    fn applied(&self, mut select: Select, clip: &Clip) -> Result<Select, WebError> {
         let verdict = &mut select.verdict;
         match self {
-            Self::Tier { tier } => verdict.tier = *tier,
-            Self::Tag { tag } => {
-                verdict.toggle(tag.clone());
-                if verdict.tags.len() > MOST_TAGS {
-                    return Err(WebError::Refused("a select has at most sixty tags"));
-                }
+            Self::Tier { tier, pass } => {
+                verdict.tier = *tier;
+                // Unread again is as if no pass had come by.
+                verdict.pass = if *tier == Tier::Unread { 0 } else { *pass };
             }
+            Self::Tag { tag, on } => {
+                let on = on.unwrap_or(!verdict.tags.contains(tag));
+                put_tag(&mut verdict.tags, tag.clone(), on);
+                enough(&verdict.tags)?;
+            }
+            Self::Label { label } => verdict.label.clone_from(label),
             Self::Mark { mark, at } => {
-                verdict.range = verdict.range.with(*mark, on_frame(*at), probe.duration)?;
+                let probe = probe_of(clip)?;
+                verdict.range = verdict.range.with(*mark, on_frame(probe, *at), probe.duration)?;
             }
             Self::Range { start, end, hit } => {
-                verdict.range = Range::new(on_frame(*start), on_frame(*end), on_frame(*hit))?;
+                let on_frame = |at: f64| Ok::<_, WebError>(on_frame(probe_of(clip)?, at));
+                verdict.range = Range::new(on_frame(*start)?, on_frame(*end)?, on_frame(*hit)?)?;
             }
             Self::Note { words } => verdict.note = crate::text::plain(words, LONGEST_NOTE),
+            Self::ClipTag { .. } | Self::Mute { .. } | Self::LeaveOut => {}
         }
         Ok(select)
     }
+
+    fn applied_to_clip(&self, mut clip: Clip) -> Result<Clip, WebError> {
+        match self {
+            Self::ClipTag { tag, on } => {
+                let on = on.unwrap_or(!clip.tags.contains(tag));
+                put_tag(&mut clip.tags, tag.clone(), on);
+                enough(&clip.tags)?;
+            }
+            Self::Mute { on } => clip.muted = on.unwrap_or(!clip.muted),
+            Self::LeaveOut => clip.removed = true,
+            _ => {}
+        }
+        Ok(clip)
+    }
+}
+
+fn enough(tags: &BTreeSet<Tag>) -> Result<(), WebError> {
+    if tags.len() > MOST_TAGS { Err(WebError::Refused("a select has at most sixty tags")) } else { Ok(()) }
+}
+
+/// Several things said of several selects, as one thing to undo.
+#[derive(Debug, Deserialize)]
+pub struct Many {
+    pub selects: Vec<SelectId>,
+    pub said: Vec<Judgement>,
+    /// What undo calls it, where it is more than one thing.
+    pub label: Option<String>,
+}
+
+/// A select with its clip, as they were before.
+async fn loaded(edit: &JobEdit, ids: &[SelectId]) -> Result<Vec<(Select, Clip)>, WebError> {
+    let mut clips: HashMap<ClipId, Clip> = HashMap::new();
+    let mut found = Vec::with_capacity(ids.len());
+    for id in ids {
+        let select: Select = edit.load(*id).await?;
+        let clip = match clips.get(&select.clip) {
+            Some(known) => known.clone(),
+            None => edit.load(select.clip).await?,
+        };
+        clips.insert(select.clip, clip.clone());
+        found.push((select, clip));
+    }
+    Ok(found)
 }
 
 impl Desk {
-    /// Cuts another select out of a clip: from `start` to `end`, the hit where it begins.
-    pub async fn add_select(&self, clip: &Clip, by: By, start: f64, end: f64) -> Result<Select, WebError> {
-        let probe = clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))?;
+    /// Cuts another select out of a clip: from `start` to `end`, the hit where it begins or as given.
+    pub async fn add_select(
+        &self,
+        clip: &Clip,
+        by: By,
+        start: f64,
+        end: f64,
+        hit: Option<f64>,
+    ) -> Result<Select, WebError> {
+        let probe = probe_of(clip)?;
         let (start, end) = (on_frame(probe, start), on_frame(probe, end));
+        let hit = hit.map_or(start, |at| on_frame(probe, at));
         let mut edit = self.store.begin_edit(clip.job, by).await?;
-        let select = edit.add_select(clip.id, Verdict::unread(Range::new(start, end, start)?)).await?;
+        let select = edit.add_select(clip.id, Verdict::unread(Range::new(start, end, hit)?)).await?;
         edit.commit("new select", None).await?;
         Ok(select)
     }
@@ -93,9 +214,8 @@ impl Desk {
     ) -> Result<Select, WebError> {
         let mut edit = self.store.begin_edit(job, by).await?;
         let before: Select = edit.load(select).await?;
-        let probe =
-            self.store.clip(before.clip).await?.probe.ok_or(WebError::Refused("this clip has not been read"))?;
-        let at = on_frame(&probe, at);
+        let clip: Clip = edit.load(before.clip).await?;
+        let at = on_frame(probe_of(&clip)?, at);
         let range = before.verdict.range;
         if at <= range.start() || at >= range.end() {
             return Err(WebError::Refused("put the mark between in and out of the select: it is split there"));
@@ -110,8 +230,47 @@ impl Desk {
         Ok(later)
     }
 
+    /// Joins a select with the next one of its clip, and with what lies between them. What was said of either stays: the
+    /// better tier and its hit, all tags, both notes.
+    pub async fn join_select(&self, job: JobId, by: By, select: SelectId) -> Result<Select, WebError> {
+        let of_clip = self.store.select(select).await?;
+        let all = self.footage(job).await?;
+        let next = all
+            .selects
+            .iter()
+            .filter(|s| s.clip == of_clip.clip && s.id != select)
+            .filter(|s| s.verdict.range.start() >= of_clip.verdict.range.start())
+            .min_by_key(|s| s.verdict.range.start())
+            .ok_or(WebError::Refused("this is the last select of its clip: there is none behind it to join"))?;
+        let mut edit = self.store.begin_edit(job, by).await?;
+        let first: Select = edit.load(select).await?;
+        let second: Select = edit.load(next.id).await?;
+        let (a, b) = (&first.verdict, &second.verdict);
+        let better = if b.tier > a.tier { b } else { a };
+        let mut tags = a.tags.clone();
+        for tag in &b.tags {
+            if tag.facet().is_free() || !tags.iter().any(|t| t.facet() == tag.facet()) {
+                tags.insert(tag.clone());
+            }
+        }
+        let notes: Vec<&str> = [&a.note, &b.note].into_iter().filter(|n| !n.is_empty()).map(String::as_str).collect();
+        let (start, end) = (a.range.start().min(b.range.start()), a.range.end().max(b.range.end()));
+        let verdict = Verdict {
+            range: Range::new(start, end, better.range.hit())?,
+            tier: better.tier,
+            tags,
+            note: crate::text::plain(&notes.join("; "), LONGEST_NOTE),
+            label: a.label.clone().or_else(|| b.label.clone()),
+            pass: a.pass.max(b.pass),
+        };
+        edit.put(&second, &Select { removed: true, ..second.clone() }, None).await?;
+        edit.put(&first, &Select { verdict, ..first.clone() }, None).await?;
+        edit.commit("join the selects", None).await?;
+        Ok(self.store.select(select).await?)
+    }
+
     pub async fn remove_select(&self, job: JobId, by: By, select: SelectId) -> Result<(), WebError> {
-        let edit = |select: Select| Ok::<_, StoreError>(Select { removed: true, ..select });
+        let edit = |select: Select| Ok::<_, WebError>(Select { removed: true, ..select });
         self.store.edit(job, by, select, None, "remove the select", edit).await?;
         Ok(())
     }
@@ -123,10 +282,45 @@ impl Desk {
         base: Option<Revision>,
         select: SelectId,
         said: &Judgement,
-    ) -> Result<Select, WebError> {
-        let clip: ClipId = self.store.select(select).await?.clip;
-        let probe = self.store.clip(clip).await?.probe.ok_or(WebError::Refused("this clip has not been read"))?;
-        let edit = |select: Select| said.applied(select, &probe);
-        self.store.edit(job, by, select, base, said.label().as_str(), edit).await
+    ) -> Result<(Select, Clip), WebError> {
+        let before = self.store.select(select).await?;
+        let label = said.label();
+        if said.is_of_the_clip() {
+            let edit = |clip: Clip| said.applied_to_clip(clip);
+            let clip = self.store.edit(job, by, before.clip, None, label.as_str(), edit).await?;
+            return Ok((before, clip));
+        }
+        let clip = self.store.clip(before.clip).await?;
+        let edit = |select: Select| said.applied(select, &clip);
+        Ok((self.store.edit(job, by, select, base, label.as_str(), edit).await?, clip))
+    }
+
+    /// Says something of many selects; gives how many there were.
+    pub async fn judge_many(&self, job: JobId, by: By, many: &Many) -> Result<usize, WebError> {
+        if many.selects.len() > MOST_AT_ONCE || many.said.len() > MOST_TAGS {
+            return Err(WebError::Refused("this is more than can be done at once"));
+        }
+        let mut edit = self.store.begin_edit(job, by).await?;
+        for said in &many.said {
+            let of = loaded(&edit, &many.selects).await?;
+            let settled = said.settled(&of);
+            if settled.is_of_the_clip() {
+                let mut seen = BTreeSet::new();
+                for (_, clip) in of {
+                    if seen.insert(clip.id) {
+                        edit.put(&clip, &settled.applied_to_clip(clip.clone())?, None).await?;
+                    }
+                }
+            } else {
+                for (select, clip) in of {
+                    edit.put(&select, &settled.applied(select.clone(), &clip)?, None).await?;
+                }
+            }
+        }
+        let what = many.label.as_deref().map(|l| crate::text::plain(l, 60)).filter(|l| !l.is_empty());
+        let what = what.unwrap_or_else(|| many.said.first().map_or_else(String::new, Judgement::label));
+        let label = if many.selects.len() == 1 { what } else { format!("{what}, {} selects", many.selects.len()) };
+        edit.commit(&label, None).await?;
+        Ok(many.selects.len())
     }
 }

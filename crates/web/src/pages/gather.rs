@@ -6,6 +6,7 @@ use crate::desk::Desk;
 use crate::desk::missing_files::trouble;
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
+use crate::views::clip::{local, size_words, wall_clock};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::{DateTime, NaiveDate, Timelike, Utc};
@@ -177,7 +178,8 @@ struct RootView {
 }
 
 async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebError> {
-    let clips = &desk.store.clip_marks(job.id).await?;
+    let marks = desk.store.clip_marks(job.id).await?.into_iter();
+    let clips = &marks.map(|c| ClipMark { recorded_at: wall_clock(c.recorded_at, job), ..c }).collect::<Vec<_>>();
     let rolls = desk.store.rolls(job.id).await?;
     let names: BTreeMap<RollId, String> = rolls.iter().map(|r| (r.id, r.name.clone())).collect();
     let tracks = desk.store.tracks(job.id).await?;
@@ -269,7 +271,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         id: clip.id,
         name: clip.name.clone(),
         // As long as it is not read, only the file's own time is known, which is when it was copied.
-        time: clip.probe.as_ref().map_or(String::new(), |_| clip.recorded_at.format("%H:%M:%S").to_string()),
+        time: clip.probe.as_ref().map_or(String::new(), |_| local(clip.recorded_at, job).format("%H:%M:%S").to_string()),
         length,
         rate,
         size,
@@ -280,17 +282,6 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         again: clip.state == State::Failed || clip.problem.is_some() || clip.missing,
         ready: clip.probe.is_some(),
         version: clip.version,
-    }
-}
-
-/// What a clip's size means in this job.
-fn size_words(width: u32, height: u32, job: &Job) -> String {
-    let scale = (f64::from(job.width) / f64::from(width)).max(f64::from(job.height) / f64::from(height));
-    let upright = if height > width && job.width > job.height { ", upright" } else { "" };
-    if scale > 1.02 {
-        format!("{width}×{height}{upright}, enlarged {scale:.1}×")
-    } else {
-        format!("{width}×{height}{upright}, fills the frame")
     }
 }
 
@@ -540,34 +531,4 @@ async fn track_there(
 ) -> Result<HttpResponse, WebError> {
     desk.leave_out_track(track.job, window.by, track.id, !form.there).await?;
     Ok(HttpResponse::NoContent().finish())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_size_says_what_it_means_in_the_job() {
-        let job = |width, height| Job {
-            id: JobId::from_u128(0),
-            name: "A".into(),
-            rate: "25".parse().expect("a rate"),
-            width,
-            height,
-            target_seconds: None,
-            chosen_track: None,
-            removed: false,
-            revision: 0,
-        };
-        for ((w, h), (jw, jh), words) in [
-            ((1920, 1080), (1920, 1080), "1920×1080, fills the frame"),
-            ((3840, 2160), (1920, 1080), "3840×2160, fills the frame"),
-            ((1280, 720), (1920, 1080), "1280×720, enlarged 1.5×"),
-            ((1080, 1920), (1920, 1080), "1080×1920, upright, enlarged 1.8×"),
-            ((1080, 1920), (1080, 1920), "1080×1920, fills the frame"),
-            ((1920, 800), (1920, 1080), "1920×800, enlarged 1.4×"),
-        ] {
-            assert_eq!(size_words(w, h, &job(jw, jh)), words, "{w}x{h} in {jw}x{jh}");
-        }
-    }
 }

@@ -7,7 +7,7 @@ use crate::error::WebError;
 use crate::extract::{OwnClip, OwnHandoff, OwnJob, OwnTrack};
 use actix_files::NamedFile;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
-use actix_web::web;
+use actix_web::{HttpResponse, web};
 use legere_core::time::clock;
 use legere_media::version::Form;
 use serde::Deserialize;
@@ -15,6 +15,7 @@ use std::path::Path;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
+        .route("/jobs/{job}/media/clips/{clip}/frame.jpg", web::get().to(frame))
         .route("/jobs/{job}/media/clips/{clip}/{file}", web::get().to(clip))
         .route("/jobs/{job}/media/tracks/{track}/version.flac", web::get().to(version))
         .route("/jobs/{job}/media/tracks/{track}/version.wav", web::get().to(export))
@@ -35,10 +36,22 @@ struct FileName {
 }
 
 async fn clip(desk: web::Data<Desk>, OwnClip(clip): OwnClip, name: web::Path<FileName>) -> Result<NamedFile, WebError> {
-    if !matches!(name.file.as_str(), "light.mp4" | "sheet.jpg" | "peaks.bin") {
+    if !matches!(name.file.as_str(), "light.mp4" | "sheet.jpg" | "stills.jpg" | "peaks.bin") {
         return Err(WebError::NotFound);
     }
     open(&desk.shelf.clip(&clip.id.to_string()).join(&name.file)).await
+}
+
+#[derive(Deserialize)]
+struct At {
+    /// Seconds of the clip.
+    at: f64,
+}
+
+/// A frame of the original, at full size.
+async fn frame(desk: web::Data<Desk>, OwnClip(clip): OwnClip, at: web::Query<At>) -> Result<HttpResponse, WebError> {
+    let bytes = desk.full_frame(&clip, at.at).await?;
+    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("cache-control", "private, max-age=60")).body(bytes))
 }
 
 async fn track(

@@ -3,32 +3,48 @@
 use super::page;
 use super::spine::Spine;
 use crate::desk::Desk;
-use crate::desk::selects::Judgement;
+use crate::desk::passes::{Progress, Through};
+use crate::desk::selects::{Judgement, Many};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
+use crate::views::sift::{NarrowedView, NeedView, PassView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use legere_core::select::Facet;
+use legere_core::id::{PassId, SelectId};
+use legere_core::select::{Facet, Tone};
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/jobs/{job}/sift", web::get().to(show))
         .route("/jobs/{job}/sift/selects.json", web::get().to(selects))
+        .route("/jobs/{job}/sift/narrow.json", web::get().to(narrow))
+        .route("/jobs/{job}/sift/needs.json", web::get().to(needs))
+        .route("/jobs/{job}/sift/many", web::post().to(many))
+        .route("/jobs/{job}/sift/searches", web::post().to(keep_search))
+        .route("/jobs/{job}/sift/passes.json", web::get().to(passes))
+        .route("/jobs/{job}/sift/passes", web::post().to(begin_pass))
+        .route("/jobs/{job}/sift/passes/{pass}", web::delete().to(end_pass))
+        .route("/jobs/{job}/sift/passes/{pass}/place", web::post().to(pass_place))
         .route("/jobs/{job}/clips/{clip}/reading.json", web::get().to(reading))
+        .route("/jobs/{job}/clips/{clip}/selects", web::post().to(add))
         .route("/jobs/{job}/selects/{select}", web::get().to(select))
         .route("/jobs/{job}/selects/{select}", web::post().to(judge))
         .route("/jobs/{job}/selects/{select}", web::delete().to(remove))
         .route("/jobs/{job}/selects/{select}/split", web::post().to(split))
-        .route("/jobs/{job}/clips/{clip}/selects", web::post().to(add));
+        .route("/jobs/{job}/selects/{select}/join", web::post().to(join));
+}
+
+/// A word of a facet, with the key that puts it on.
+struct WordView {
+    word: &'static str,
+    key: &'static str,
 }
 
 struct FacetView {
     name: &'static str,
-    words: Vec<&'static str>,
-    /// Whether the reading has a word for it as well.
-    measured: bool,
+    words: Vec<WordView>,
 }
 
 #[derive(Template)]
@@ -37,6 +53,20 @@ struct Sift {
     spine: Spine,
     facets: Vec<FacetView>,
     tiers: Vec<(&'static str, &'static str)>,
+    tones: Vec<&'static str>,
+    /// Narrowings with a name, as JSON.
+    searches: String,
+}
+
+/// The keys of a facet's words, in their order: the row of digits, plain and with shift.
+fn keys_of(facet: Facet) -> &'static [&'static str] {
+    match facet {
+        Facet::Framing => &["1", "2", "3", "4", "5"],
+        Facet::Role => &["6", "7", "8", "9", "0"],
+        Facet::Light => &["⇧1", "⇧2", "⇧3", "⇧4"],
+        Facet::Movement => &["-", "⇧5", "⇧6", "⇧7", "⇧8", "⇧9", "⇧0"],
+        Facet::Subject | Facet::Own => &[],
+    }
 }
 
 async fn show(
@@ -45,26 +75,131 @@ async fn show(
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
     let spine = Spine::of(&desk, job, "sift", which.draft).await?;
-    let facets = Facet::ALL.iter().filter(|f| !f.words().is_empty()).map(|f| FacetView {
+    let facets = Facet::ALL.iter().filter(|f| !f.is_free()).map(|f| FacetView {
         name: f.word(),
-        words: f.words(),
-        measured: *f == Facet::Movement,
+        words: f.words().into_iter().zip(keys_of(*f)).map(|(word, key)| WordView { word, key }).collect(),
     });
+    let searches = serde_json::to_string(&spine.job.searches).unwrap_or_default();
     let tiers = vec![("A", "out"), ("S", "spare"), ("D", "strong"), ("F", "hero")];
-    page(&Sift { spine, facets: facets.collect(), tiers })
+    page(&Sift { spine, facets: facets.collect(), tiers, tones: Tone::ALL.iter().map(|t| t.word()).collect(), searches })
 }
 
 async fn selects(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
     let footage = desk.footage(job.id).await?;
-    Ok(HttpResponse::Ok().json(rows(&footage, job.rate)))
+    Ok(HttpResponse::Ok().json(rows(&footage, &job)))
+}
+
+#[derive(Deserialize)]
+struct Asked {
+    #[serde(default)]
+    words: String,
+    #[serde(default)]
+    pass: u32,
+    /// Only what the pass has not come to yet.
+    #[serde(default)]
+    left: bool,
+}
+
+async fn narrow(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    asked: web::Query<Asked>,
+) -> Result<HttpResponse, WebError> {
+    let footage = desk.footage(job.id).await?;
+    let found = desk.narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
+    Ok(HttpResponse::Ok().json(NarrowedView::of(&found)))
+}
+
+async fn needs(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let needs = desk.needs(&job).await?;
+    Ok(HttpResponse::Ok().json(needs.iter().map(NeedView::of).collect::<Vec<_>>()))
+}
+
+async fn many(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    many: web::Json<Many>,
+) -> Result<HttpResponse, WebError> {
+    let done = desk.judge_many(job.id, window.by, &many).await?;
+    Ok(HttpResponse::Ok().json(serde_json::json!({ "selects": done })))
+}
+
+#[derive(Deserialize)]
+struct Named {
+    name: String,
+    words: String,
+}
+
+async fn keep_search(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    named: web::Json<Named>,
+) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(desk.keep_search(job.id, window.by, &named.name, &named.words).await?))
+}
+
+async fn passes(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let passes: Vec<Progress> = desk.passes(job.id).await?;
+    Ok(HttpResponse::Ok().json(passes.iter().map(PassView::of).collect::<Vec<_>>()))
+}
+
+#[derive(Deserialize)]
+struct NewPass {
+    through: Through,
+}
+
+async fn begin_pass(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    new: web::Json<NewPass>,
+) -> Result<HttpResponse, WebError> {
+    let pass = desk.begin_pass(job.id, window.by, new.through).await?;
+    Ok(HttpResponse::Ok().json(serde_json::json!({ "number": pass.number, "id": pass.id })))
+}
+
+#[derive(Deserialize)]
+struct PassPath {
+    pass: PassId,
+}
+
+async fn end_pass(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    path: web::Path<PassPath>,
+) -> Result<HttpResponse, WebError> {
+    desk.end_pass(job.id, window.by, path.pass).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct Where {
+    select: SelectId,
+}
+
+async fn pass_place(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    path: web::Path<PassPath>,
+    place: web::Json<Where>,
+) -> Result<HttpResponse, WebError> {
+    desk.store.pass_place(job.id, path.pass, place.select).await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 async fn reading(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?))
 }
 
-async fn select(OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
-    if select.removed { Err(WebError::NotFound) } else { Ok(HttpResponse::Ok().json(SelectView::of(&select))) }
+async fn select(desk: web::Data<Desk>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
+    if select.removed {
+        return Err(WebError::NotFound);
+    }
+    let clip = desk.store.clip(select.clip).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
 async fn judge(
@@ -73,8 +208,8 @@ async fn judge(
     window: Window,
     said: web::Json<Judgement>,
 ) -> Result<HttpResponse, WebError> {
-    let select = desk.judge(job, window.by, window.base, select.id, &said).await?;
-    Ok(HttpResponse::Ok().json(SelectView::of(&select)))
+    let (select, clip) = desk.judge(job, window.by, window.base, select.id, &said).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
 #[derive(Deserialize)]
@@ -82,6 +217,7 @@ struct NewSelect {
     /// Seconds of the clip.
     start: f64,
     end: f64,
+    hit: Option<f64>,
 }
 
 async fn add(
@@ -90,8 +226,8 @@ async fn add(
     window: Window,
     new: web::Json<NewSelect>,
 ) -> Result<HttpResponse, WebError> {
-    let select = desk.add_select(&clip, window.by, new.start, new.end).await?;
-    Ok(HttpResponse::Ok().json(SelectView::of(&select)))
+    let select = desk.add_select(&clip, window.by, new.start, new.end, new.hit).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
 #[derive(Deserialize)]
@@ -107,7 +243,18 @@ async fn split(
     at: web::Json<At>,
 ) -> Result<HttpResponse, WebError> {
     let later = desk.split_select(job, window.by, window.base, select.id, at.at).await?;
-    Ok(HttpResponse::Ok().json(SelectView::of(&later)))
+    let clip = desk.store.clip(later.clip).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&later, &clip)))
+}
+
+async fn join(
+    desk: web::Data<Desk>,
+    OwnSelect { job, select }: OwnSelect,
+    window: Window,
+) -> Result<HttpResponse, WebError> {
+    let joined = desk.join_select(job, window.by, select.id).await?;
+    let clip = desk.store.clip(joined.clip).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&joined, &clip)))
 }
 
 async fn remove(

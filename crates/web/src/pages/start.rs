@@ -68,6 +68,15 @@ struct JobForm {
     length: String,
     rate: String,
     size: String,
+    /// Empty where the browser does not say.
+    #[serde(default)]
+    zone: String,
+}
+
+/// A time zone by its name in the tz database; nothing is UTC.
+pub fn zone_of(name: &str) -> Result<chrono_tz::Tz, String> {
+    let name = if name.trim().is_empty() { "UTC" } else { name.trim() };
+    name.parse().map_err(|_no_value| format!("“{name}” is no time zone: write it like Europe/Lisbon"))
 }
 
 async fn create(desk: web::Data<Desk>, window: Window, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
@@ -105,6 +114,7 @@ fn asked(form: &JobForm) -> Result<NewJob, String> {
         width: width.trim().parse().map_err(|_no_value| size())?,
         height: height.trim().parse().map_err(|_no_value| size())?,
         target_seconds,
+        zone: zone_of(&form.zone)?.name().to_owned(),
     })
 }
 
@@ -144,6 +154,7 @@ mod tests {
             length: length.into(),
             rate: "25".into(),
             size: size.into(),
+            zone: String::new(),
         };
         let new = asked(&form("  ", "1080x1920")).expect("a job");
         assert_eq!((new.target_seconds, new.width, new.height), (None, 1080, 1920));

@@ -3,9 +3,12 @@
 use crate::desk::footage::Footage;
 use crate::desk::missing_files::trouble;
 use crate::desk::short_name;
+use crate::views::clip::{local, size_words};
 use legere_core::id::{ClipId, SelectId};
-use legere_core::select::Tag;
-use legere_core::time::FrameRate;
+use legere_core::select::{Label, Tag};
+use legere_media::light::stills_of;
+use legere_store::clips::Clip;
+use legere_store::jobs::Job;
 use legere_store::selects::Select;
 use serde::Serialize;
 use std::collections::HashMap;
@@ -17,6 +20,12 @@ pub struct SelectView {
     pub revision: i64,
     pub tier: &'static str,
     pub tags: Vec<Tag>,
+    /// Of its clip; they hold where its own say nothing else.
+    pub clip_tags: Vec<Tag>,
+    pub muted: bool,
+    pub label: Option<Label>,
+    /// In which its tier was said last.
+    pub pass: u32,
     pub note: String,
     /// Seconds of the clip.
     pub start: f64,
@@ -39,6 +48,14 @@ pub struct SelectRow {
     pub rate_words: String,
     /// How many times it can be slowed.
     pub slows: f64,
+    /// What its frame size means in the job.
+    pub size: String,
+    pub sound: bool,
+    pub upright: bool,
+    /// How many stills there are of the clip.
+    pub stills: u32,
+    /// Of its light copy and stills.
+    pub version: i32,
     pub problem: String,
     /// Which of the clip's selects it is, from 1, and of how many.
     pub place: usize,
@@ -46,7 +63,7 @@ pub struct SelectRow {
 }
 
 impl SelectView {
-    pub fn of(select: &Select) -> Self {
+    pub fn of(select: &Select, clip: &Clip) -> Self {
         let v = &select.verdict;
         Self {
             id: select.id,
@@ -54,6 +71,10 @@ impl SelectView {
             revision: select.revision,
             tier: v.tier.word(),
             tags: v.tags.iter().cloned().collect(),
+            clip_tags: clip.tags.iter().cloned().collect(),
+            muted: clip.muted,
+            label: v.label.clone(),
+            pass: v.pass,
             note: v.note.clone(),
             start: v.range.start().to_f64(),
             end: v.range.end().to_f64(),
@@ -65,7 +86,7 @@ impl SelectView {
 }
 
 /// The selects of clips that were read, in the order of their clips.
-pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
+pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
     let mut count: HashMap<ClipId, usize> = HashMap::new();
     footage.selects.iter().for_each(|s| *count.entry(s.clip).or_default() += 1);
     let mut place: HashMap<ClipId, usize> = HashMap::new();
@@ -75,18 +96,23 @@ pub fn rows(footage: &Footage, job_rate: FrameRate) -> Vec<SelectRow> {
         .filter_map(|select| {
             let clip = footage.clip(select.clip)?;
             let probe = clip.probe.as_ref()?;
-            let headroom = probe.frame_rate.headroom_in(job_rate);
+            let headroom = probe.frame_rate.headroom_in(job.rate);
             let place = place.entry(select.clip).or_default();
             *place += 1;
             Some(SelectRow {
-                select: SelectView::of(select),
+                select: SelectView::of(select, clip),
                 name: short_name(&clip.name),
                 roll: footage.rolls.get(&clip.roll).cloned().unwrap_or_default(),
-                when: clip.recorded_at.format("%-d %b, %H:%M").to_string(),
+                when: local(clip.recorded_at, job).format("%-d %b, %H:%M").to_string(),
                 duration: probe.duration.to_f64(),
                 rate: probe.frame_rate.to_f64(),
                 rate_words: probe.frame_rate.words(),
                 slows: (headroom * 10.0).round() / 10.0,
+                size: size_words(probe.width, probe.height, job),
+                sound: probe.has_sound,
+                upright: probe.height > probe.width,
+                stills: stills_of(probe.duration.to_f64()),
+                version: clip.version,
                 problem: trouble(clip.missing, clip.problem.as_deref()),
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),

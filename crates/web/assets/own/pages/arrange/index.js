@@ -4,7 +4,7 @@ import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
 import { $, css, say, startOrStop } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { image, light, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { STILLS, image, light, sheet, strip, tile, when } from "../../lib/filmstrip.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
@@ -138,7 +138,7 @@ function drawStrip(s) {
   const picture = image(s.clip);
   when(picture, () => {
     if (shot()?.id !== s.id) return;
-    strip(pen, picture, w, h, s.media);
+    strip(pen, { picture, count: STILLS, across: STILLS }, w, h, s.media);
     const px = (/** @type {number} */ t) => (t / s.media) * w,
       a = px(s.source),
       b = px(s.source + s.used);

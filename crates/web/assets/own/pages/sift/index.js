@@ -2,187 +2,249 @@
 // Sift: look, decide, next.
 import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
-import { $, css, say, startOrStop } from "../../lib/dom.js";
+import { $, css, el, say } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
-import { STILLS, image, light, tile, when } from "../../lib/filmstrip.js";
+import { drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
-import { matches, usedTags } from "./filters.js";
+import * as beside from "./beside.js";
+import * as narrow from "./narrow.js";
+import * as passes from "./passes.js";
+import * as player from "./player.js";
 import * as ribbon from "./ribbon.js";
 import * as sheet from "./sheet.js";
+import { isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
 
-/** @type {any[]} */
-let all = [];
-/** @type {any[]} */
-let shown = [];
-/** @type {any} */
-let now = null;
-let loading = 0;
+const video = $("video"),
+  picture = $("still");
 /** @type {Map<string, any>} */
 const readings = new Map();
-const filters = { tiers: new Set(), tags: new Set(), words: "" };
-const video = $("video"),
-  still = $("still");
-/** Tags that have a chip of their own; the others are in a list. */
-const CHIPS = 8;
+/** @type {Map<string, Uint8Array>} */
+const peaks = new Map();
+let loading = 0;
+let tone = "straw";
 
-function narrow() {
-  shown = all.filter((s) => matches(s, filters));
-  count();
-  sheet.narrow(all, shown);
-}
-/** @param {Set<string>} set @param {string} value */
-function toggle(set, value) {
-  set.has(value) ? set.delete(value) : set.add(value);
-  drawFilters();
-  narrow();
-  if (shown.length && !shown.includes(now)) show(shown[0]);
-}
-/** What can be narrowed to: chips for tiers and for the most used tags, a list for the others. */
 const page = onScreen("sift", {
-  /** @type {{ kind: "tiers" | "tags", value: string, words: string, on: boolean }[]} */
-  chips: [],
-  /** @type {{ value: string, words: string }[]} */
-  more: [],
-  /** @param {"tiers" | "tags"} kind @param {string} value */
-  toggle(kind, value) {
-    toggle(filters[kind], value);
-  },
-  /** @param {HTMLSelectElement} list */
-  take(list) {
-    if (list.value) toggle(filters.tags, list.value);
-    list.value = "";
+  ...narrow.parts,
+  ...passes.parts,
+  chosen: 0,
+  chosenSays: "",
+  /** @type {{ tag: string, words: string, ofClip: boolean }[]} */
+  words: [],
+  label: "",
+  tone: "straw",
+  /** @param {{ tag: string, ofClip: boolean }} word */
+  dropWord(word) {
+    judge({ do: word.ofClip ? "clip-tag" : "tag", tag: word.tag, on: false });
   },
 });
-function drawFilters() {
-  const words = (/** @type {string} */ tag) => tag.split(":")[1];
-  const used = usedTags(all),
-    near = [...new Set([...filters.tags, ...used])].slice(0, Math.max(CHIPS, filters.tags.size));
-  page.chips = [
-    ...["unread", "hero", "strong", "spare", "out"].map((tier) => ({
-      kind: /** @type {const} */ ("tiers"),
-      value: tier,
-      words: `${tier} ${all.filter((s) => s.tier === tier).length}`,
-      on: filters.tiers.has(tier),
-    })),
-    ...near.map((tag) => ({ kind: /** @type {const} */ ("tags"), value: tag, words: words(tag), on: filters.tags.has(tag) })),
-  ];
-  page.more = used.filter((tag) => !near.includes(tag)).map((tag) => ({ value: tag, words: words(tag) }));
-}
+
+// ---- what is looked at
 
 function drawStill() {
-  const { pen, w, h } = crisp(still);
+  const { pen, w, h } = crisp(picture);
   pen.fillStyle = css("--well");
   pen.fillRect(0, 0, w, h);
-  if (!now) return;
-  const mine = now,
-    picture = image(now.clip);
-  when(picture, () => {
-    if (mine !== now || !picture.naturalWidth) return;
-    const wide = picture.naturalWidth / STILLS;
-    pen.drawImage(picture, tile(now.hit, now.duration) * wide, 0, wide, picture.naturalHeight, 0, 0, w, h);
-    still.dataset.shown = now.id;
+  if (!state.now) return;
+  const mine = state.now,
+    sheetOfClip = image(mine.clip);
+  when(sheetOfClip, () => {
+    if (mine !== state.now || !sheetOfClip.naturalWidth) return;
+    still(pen, { picture: sheetOfClip, count: 16, across: 16 }, mine.hit, mine.duration, 0, 0, w, h);
+    picture.dataset.shown = mine.id;
   });
 }
 function drawRibbon() {
-  const mine = now;
-  const others = now ? all.filter((s) => s.clip === now.clip && s !== now) : [];
-  ribbon.draw($("ribbon"), now, others, now && readings.get(now.clip), at(), () => mine === now);
+  const mine = state.now;
+  const all = mine ? ofClip(mine.clip) : [];
+  ribbon.draw($("ribbon"), mine, all, mine && readings.get(mine.clip), mine && peaks.get(mine.clip), player.at(), () => mine === state.now);
 }
 /** @param {any} s */
 function show(s) {
   if (!s) return;
-  const before = now;
-  now = s;
-  video.pause();
-  video.classList.remove("on");
+  const before = state.now;
+  state.now = s;
+  if (before?.clip !== s.clip) {
+    player.leave();
+    clearTimeout(loading);
+    loading = window.setTimeout(rested, 150);
+    if (!readings.has(s.clip)) read(s);
+    whenFine(s, () => state.now?.clip === s.clip && drawRibbon());
+  } else if (before !== s) {
+    player.rest();
+    player.stand(s.start);
+  }
   drawStill();
-  clearTimeout(loading);
-  loading = window.setTimeout(loadClip, 150);
-  sheet.choose(before, now);
+  sheet.choose(before, s);
   describe();
   drawRibbon();
-  if (!readings.has(s.clip)) read(s);
+  address();
+  passes.remember(s.id);
   // The neighbours, so that the next verdicts find them there.
-  const place = shown.indexOf(now);
-  for (const n of [1, 2, 3, 4, 5, 6, -1]) if (shown[place + n]) image(shown[place + n].clip);
+  for (const n of [1, 2, 3, 4, 5, 6, -1]) {
+    const near = sheet.beside(s, n);
+    if (near) image(near.clip);
+  }
+}
+// The moving picture comes once one rests on a clip: those passed by quickly must not hold up the next still.
+function rested() {
+  clearTimeout(loading);
+  player.load();
+  const s = state.now;
+  if (s?.sound && !peaks.has(s.clip))
+    fetch(ofJob(`/media/clips/${s.clip}/peaks.bin`))
+      .then(async (answer) => {
+        if (!answer.ok) return;
+        peaks.set(s.clip, new Uint8Array(await answer.arrayBuffer()));
+        if (state.now?.clip === s.clip) drawRibbon();
+      })
+      .catch(() => undefined);
 }
 /** @param {any} s */
 async function read(s) {
   try {
     readings.set(s.clip, await ask(ofJob(`/clips/${s.clip}/reading.json`)));
-    if (now === s) drawRibbon();
+    if (state.now?.clip === s.clip) drawRibbon();
   } catch (error) {
-    if (now === s) $("problem").textContent = /** @type {Error} */ (error).message;
+    if (state.now === s) $("problem").textContent = /** @type {Error} */ (error).message;
   }
 }
-// The moving picture comes once one rests on a clip: those passed by quickly must not hold up the next still.
-const at = () => (now && video.getAttribute("src") === light(now.clip) ? video.currentTime : (now?.start ?? 0));
-function loadClip() {
-  clearTimeout(loading);
-  if (!now || video.getAttribute("src") === light(now.clip)) return;
-  video.src = light(now.clip);
-  // Playing begins where the select does.
-  video.currentTime = now.start;
-  video.dataset.shown = now.id;
-}
 function describe() {
-  const s = now;
-  $("name").textContent = sheet.named(s);
+  const s = state.now;
+  if (!s) return;
+  $("name").textContent = s.name;
+  $("which").textContent = `${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
   $("facts").textContent =
-    `${s.roll} · ${s.when} · ${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"}`;
+    `${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"} · ${s.size} · ${s.sound ? (s.muted ? "muted" : "sound") : "silent"}`;
   $("problem").textContent = s.problem || "";
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
     b.setAttribute("aria-pressed", String(b.dataset.tier === s.tier));
-  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]")))
-    b.setAttribute("aria-pressed", String(s.tags.includes(b.dataset.tag)));
+  const tags = tagsOf(s),
+    suggested = `movement:${s.movement}`,
+    said = tags.some((t) => t.startsWith("movement:"));
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {
+    const tag = b.dataset.tag || "";
+    b.setAttribute("aria-pressed", String(tags.includes(tag)));
+    b.classList.toggle("is-of-clip", tags.includes(tag) && !s.tags.includes(tag));
+    b.classList.toggle("is-suggested", !said && tag === suggested);
+  }
+  $("take-movement").hidden = said;
+  page.words = tags
+    .filter((t) => t.startsWith("subject:") || t.startsWith("own:"))
+    .map((tag) => ({ tag, words: tag.split(":")[1], ofClip: !s.tags.includes(tag) }));
+  page.label = s.label ? s.label.word : "";
+  page.tone = s.label ? s.label.tone : tone;
+  if (document.activeElement !== $("note-input")) $("note-input").value = s.note;
   $("energy").textContent = String(Math.round(s.energy));
   $("energy-bar").setAttribute("width", String(s.energy * 3));
   $("energy-bar").setAttribute("fill", between(s.energy, ["--calm", "--warm", "--hot"].map(css)));
-  $("measured").textContent = `measured: ${s.movement}`;
   for (const [id, time] of [
     ["at-in", s.start],
     ["at-hit", s.hit],
     ["at-out", s.end],
   ])
     $(id).textContent = frames(time, s.rate);
+  $("mute").setAttribute("aria-pressed", String(s.muted));
+  played();
+}
+function played() {
+  const s = state.now;
+  $("loop").setAttribute("aria-pressed", String(player.isLooping()));
+  $("quiet").setAttribute("aria-pressed", String(player.isQuiet()));
+  if (!s) return;
+  const heard = !s.sound ? "silent" : s.muted ? "muted" : player.isQuiet() ? "quiet" : "sound";
+  $("at-now").textContent = [frames(player.at(), s.rate), player.says(), heard].filter(Boolean).join(" · ");
+}
+function count() {
+  const left = state.shown.filter(isLeft),
+    seconds = left.reduce((sum, s) => sum + s.end - s.start, 0);
+  $("left").textContent = `${left.length} of ${state.shown.length} left, ${clock(seconds)}`;
+  $("says-sift").textContent = `${state.all.filter((s) => s.tier !== "unread").length} of ${state.all.length} judged`;
+}
+/** The address holds what is narrowed to, the pass, the order and the select. */
+function address() {
+  const query = new URLSearchParams(location.search);
+  const set = (/** @type {string} */ key, /** @type {string} */ value) => (value ? query.set(key, value) : query.delete(key));
+  set("words", narrow.text());
+  set("pass", state.pass > 1 ? String(state.pass) : "");
+  set("left", narrow.isOnlyLeft() ? "true" : "");
+  set("order", state.order === "roll" ? "" : state.order);
+  set("select", state.now ? state.now.id : "");
+  const next = `${location.pathname}${query.size ? `?${query}` : ""}`;
+  if (next !== location.pathname + location.search) history.replaceState(null, "", next);
 }
 
-/** Says something of the select that is shown. @param {any} said @param {() => void} [then] */
-async function judge(said, then) {
-  if (!now) return;
-  const s = now;
-  if (then) then();
+// ---- what is said
+
+/** What is narrowed to has changed. */
+function narrowed() {
+  sheet.show();
+  count();
+  const keep = state.shown.includes(state.now) ? state.now : state.shown.find(isLeft) || state.shown[0];
+  if (keep && keep !== state.now) show(keep);
+  else if (keep) sheet.choose(null, keep);
+  if (!state.now) drawStill();
+  address();
+}
+/** What changes with verdicts, a moment after the last one. */
+const settled = gathered(() => {
+  narrow.refresh();
+  passes.later();
+}, 80);
+
+/** Says something of what is meant: of all that are chosen, or of the one that is looked at.
+ * @param {any} said @param {string} [label] what undo calls it */
+async function judge(said, label) {
+  if (state.chosen.size) return judgeMany([said], label);
+  const s = state.now;
+  if (!s) return;
   try {
-    Object.assign(s, await ask(ofJob(`/selects/${s.id}`), said, { base: s.revision }));
+    put(s, await ask(ofJob(`/selects/${s.id}`), said, { base: s.revision }));
   } catch (error) {
-    const refused = /** @type {import("../../lib/api.js").Refused} */ (error);
-    say(refused.message);
+    say(/** @type {Error} */ (error).message);
     // What is there now is shown, whatever was said here.
     await fresh(s.id);
     return;
   }
   changed(s);
 }
+/** @param {any[]} said @param {string} [label] @param {any[]} [of] */
+async function judgeMany(said, label, of = meant()) {
+  if (!of.length) return;
+  try {
+    await ask(ofJob("/sift/many"), { selects: of.map((s) => s.id), said, label });
+    await reload();
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+    reload();
+  }
+}
+/** Takes over what is kept of a select; what is of its clip holds for the others of it. @param {any} s @param {any} kept */
+function put(s, kept) {
+  Object.assign(s, kept);
+  for (const q of state.all) if (q.clip === s.clip) Object.assign(q, { clip_tags: kept.clip_tags, muted: kept.muted });
+}
 /** Shows a select as it is now. @param {any} s */
 function changed(s) {
-  if (now === s) {
+  if (state.now?.clip === s.clip) {
     describe();
     drawRibbon();
   }
-  sheet.dress(s);
-  drawFilters();
+  player.muteChanged();
+  sheet.dress(s.clip);
+  known();
   count();
+  settled();
 }
 /** Fetches one select that was changed elsewhere. @param {string} id */
 async function fresh(id) {
-  const s = all.find((q) => q.id === id);
+  const s = state.all.find((q) => q.id === id);
   if (!s) return;
   try {
-    Object.assign(s, await ask(ofJob(`/selects/${id}`)));
+    put(s, await ask(ofJob(`/selects/${id}`)));
     changed(s);
   } catch (error) {
     // Removed in another window.
@@ -190,159 +252,348 @@ async function fresh(id) {
     else say(/** @type {Error} */ (error).message);
   }
 }
-function count() {
-  const left = all.filter((s) => matches(s, filters));
-  $("left").textContent =
-    `${left.length} of ${all.length} selects  ${clock(left.reduce((sum, s) => sum + s.end - s.start, 0))} left`;
-  $("says-sift").textContent = `${all.filter((s) => s.tier !== "unread").length} of ${all.length} judged`;
+/** The next one that this pass has not come to, from here on and then from the beginning. @param {any} from */
+function nextLeft(from) {
+  const all = sheet.inOrder(),
+    at = all.indexOf(from);
+  return [...all.slice(at + 1), ...all.slice(0, Math.max(0, at))].find(isLeft);
 }
 /** @param {string} tier */
 function verdict(tier) {
-  if (!now) return;
-  const s = now,
-    next = shown[shown.indexOf(now) + 1];
-  judge({ do: "tier", tier }, () => {
-    s.tier = tier;
-    sheet.dress(s);
-    if (next) show(next);
-    else describe();
-  });
+  if (state.chosen.size) return judge({ do: "tier", tier, pass: state.pass });
+  const s = state.now;
+  if (!s) return;
+  const was = { tier: s.tier, pass: s.pass },
+    next = tier === "unread" ? null : nextLeft(s) || sheet.beside(s, 1);
+  Object.assign(s, { tier, pass: tier === "unread" ? 0 : state.pass });
+  sheet.dress(s.clip);
+  if (next && next !== s) show(next);
+  else describe();
+  ask(ofJob(`/selects/${s.id}`), { do: "tier", tier, pass: state.pass }, { base: s.revision })
+    .then((kept) => {
+      put(s, kept);
+      changed(s);
+    })
+    .catch((error) => {
+      Object.assign(s, was);
+      say(error.message);
+      fresh(s.id);
+    });
 }
 /** @param {string} which */
 function mark(which) {
-  loadClip();
-  judge({ do: "mark", mark: which, at: video.currentTime });
+  const s = state.now;
+  if (!s) return;
+  const t = player.at();
+  // A mark beyond the neighbours would lay two selects over each other.
+  const others = ofClip(s.clip).filter((q) => q !== s),
+    over = others.find((q) => t > q.start && t < q.end);
+  if (over) return say(`this lies in select ${over.place} of the clip: ${which === "hit" ? "go there with ." : "join them with ⇧X, or move its marks first"}`);
+  const between = (/** @type {number} */ a, /** @type {number} */ b) => others.some((q) => q.start >= a - 1e-6 && q.end <= b + 1e-6);
+  if (between(Math.min(t, s.start), Math.max(t, s.end))) return say("another select lies between: make a new one here with +");
+  judgeOne({ do: "mark", mark: which, at: t });
 }
-/** @param {number} n */
-function go(n) {
-  const place = shown.indexOf(now);
-  show(shown[Math.max(0, Math.min(shown.length - 1, place + n))]);
-}
-/** @param {number} n */
-function step(n) {
-  if (!now) return;
-  loadClip();
-  video.pause();
-  video.classList.add("on");
-  const frame = Math.floor(video.currentTime * now.rate + 0.001) + n;
-  video.currentTime = Math.max(0, Math.min(now.duration - 0.001, (frame + 0.5) / now.rate));
-}
-function play() {
-  if (!now) return;
-  loadClip();
-  video.classList.add("on");
-  startOrStop(video);
-}
-function suggest() {
-  const reading = now && readings.get(now.clip);
-  if (!reading?.moments.length) return;
-  const list = reading.moments,
-    place = list.findIndex(
-      (/** @type {any} */ m) => Math.abs(m.start - now.start) < 0.05 && Math.abs(m.end - now.end) < 0.05,
-    );
-  const m = list[(place + 1) % list.length];
-  loadClip();
-  judge({ do: "range", start: m.start, end: m.end, hit: m.hit });
-  video.currentTime = m.start;
-}
-
-/** Cuts another select out of the clip, from the mark on: three seconds, or as much as there is before the next one. */
-async function cutOut() {
-  if (!now) return;
-  loadClip();
-  const { clip, duration } = now,
-    mine = all.filter((s) => s.clip === clip);
-  let start = at();
-  // Where there is a select already, behind it.
-  for (const s of mine.sort((a, b) => a.start - b.start)) if (s.start <= start + 0.05 && s.end > start) start = s.end;
-  const end = Math.min(start + 3, duration, ...mine.map((s) => s.start).filter((t) => t > start + 0.05));
-  if (end - start < 0.1) say("there is no room for another select behind the mark: split this one with X");
-  else await made(() => ask(ofJob(`/clips/${clip}/selects`), { start, end }));
-}
-/** Ends the select at the mark and begins another there. */
-async function split() {
-  if (!now) return;
-  const { id, revision } = now;
-  await made(() => ask(ofJob(`/selects/${id}/split`), { at: at() }, { base: revision }));
-}
-async function remove() {
-  if (!now) return;
-  const { id } = now,
-    near = shown[shown.indexOf(now) + 1] || shown[shown.indexOf(now) - 1];
+/** Of the one that is looked at, whatever is chosen. @param {any} said */
+async function judgeOne(said) {
+  const s = state.now;
+  if (!s) return;
   try {
-    await ask(ofJob(`/selects/${id}`), undefined, { method: "DELETE" });
-    await reload();
-    if (near && all.includes(near)) show(near);
+    put(s, await ask(ofJob(`/selects/${s.id}`), said, { base: s.revision }));
+    changed(s);
   } catch (error) {
     say(/** @type {Error} */ (error).message);
+    await fresh(s.id);
   }
+}
+function suggest() {
+  const s = state.now,
+    list = s && readings.get(s.clip)?.moments;
+  if (!list?.length) return say("the reading suggests nothing in this clip");
+  const place = list.findIndex((/** @type {any} */ m) => Math.abs(m.start - s.start) < 0.05 && Math.abs(m.end - s.end) < 0.05),
+    m = list[(place + 1) % list.length],
+    over = ofClip(s.clip).some((q) => q !== s && m.start < q.end && m.end > q.start);
+  // What another select has already is gone to instead.
+  if (over) say("another select of the clip lies there");
+  else judgeOne({ do: "range", start: m.start, end: m.end, hit: m.hit });
+  player.stand(m.start);
+}
+/** Cuts another select out of the clip, from the mark on: three seconds, or as much as there is before the next one. */
+async function another() {
+  const s = state.now;
+  if (!s) return;
+  const mine = ofClip(s.clip);
+  let start = player.at();
+  // Where there is a select already, behind it.
+  for (const q of mine) if (q.start <= start + 0.05 && q.end > start) start = q.end;
+  const end = Math.min(start + 3, s.duration, ...mine.map((q) => q.start).filter((t) => t > start + 0.05));
+  if (end - start < 0.1) say("there is no room for another select behind the mark: split this one with X");
+  else await made(() => ask(ofJob(`/clips/${s.clip}/selects`), { start, end }));
 }
 /** Makes a select and goes there. @param {() => Promise<any>} act */
 async function made(act) {
   try {
     const { id } = await act();
     await reload();
-    const select = all.find((s) => s.id === id);
+    const select = state.all.find((s) => s.id === id);
     if (select) show(select);
   } catch (error) {
     say(/** @type {Error} */ (error).message);
   }
 }
-
-async function load() {
-  const keep = now && now.id;
-  all = await ask(ofJob("/sift/selects.json"));
-  sheet.fill(all, show);
-  drawFilters();
-  narrow();
-  now = null;
-  const first = shown.find((s) => s.id === keep) || shown.find((s) => s.tier === "unread") || shown[0];
-  if (first) show(first);
-  else drawStill();
-}
-/** Clips come in, are read and go; selects that are known stay as they are on the page. */
-async function reload() {
+const split = () =>
+  state.now && made(() => ask(ofJob(`/selects/${state.now.id}/split`), { at: player.at() }, { base: state.now.revision }));
+const join = () => state.now && made(() => ask(ofJob(`/selects/${state.now.id}/join`), {}));
+async function remove() {
+  if (state.chosen.size) return judge({ do: "leave-out" }, "leave out");
+  const s = state.now;
+  if (!s) return;
+  const near = ofClip(s.clip).find((q) => q !== s) || sheet.beside(s, 1) || sheet.beside(s, -1);
   try {
-    const news = await ask(ofJob("/sift/selects.json"));
-    const known = new Map(all.map((s) => [s.id, s]));
-    const same = news.length === all.length && news.every((/** @type {any} */ s, /** @type {number} */ i) => all[i]?.id === s.id);
-    all = news.map((/** @type {any} */ s) => Object.assign(known.get(s.id) || {}, s));
-    if (!same) sheet.fill(all, show);
-    else for (const s of all) sheet.dress(s);
-    drawFilters();
-    narrow();
-    if (now && !all.includes(now)) now = null;
-    if (now) describe();
-    if (!now && shown[0]) show(shown[0]);
-    else sheet.choose(null, now);
+    await ask(ofJob(`/selects/${s.id}`), undefined, { method: "DELETE" });
+    await reload();
+    if (near && state.all.includes(near)) show(near);
   } catch (error) {
     say(/** @type {Error} */ (error).message);
   }
 }
+/** @param {number} n */
+function nextSelect(n) {
+  if (!state.now) return;
+  const all = ofClip(state.now.clip);
+  if (all.length < 2) return say("this clip has one select; + makes another");
+  show(all[(all.indexOf(state.now) + n + all.length) % all.length]);
+}
 
+// ---- words, labels, notes
+
+/** Offers the words and labels that are in use. */
+const known = gathered(() => {
+  const words = new Set(state.all.flatMap((s) => tagsOf(s)).filter((t) => t.startsWith("own:") || t.startsWith("subject:")));
+  $("known-words").replaceChildren(...[...words].sort().map((t) => el("option", { value: t.startsWith("subject:") ? t : t.slice(4) })));
+  const labels = new Set(state.all.flatMap((s) => (s.label ? [s.label.word] : [])));
+  $("known-labels").replaceChildren(...[...labels].sort().map((value) => el("option", { value })));
+}, 300);
+/** A tag as it is typed: `subject:bell`, a word of a facet, or a word of one's own. @param {string} text */
+function tagOf(text) {
+  const word = text.trim().toLowerCase();
+  if (/^(subject|own|framing|role|light|movement):/.test(word)) return word;
+  const chip = [...document.querySelectorAll("[data-tag]")].find((b) => /** @type {HTMLElement} */ (b).dataset.tag?.split(":")[1] === word);
+  return chip ? /** @type {HTMLElement} */ (chip).dataset.tag : `own:${word}`;
+}
+/** @param {string} id @param {(text: string, event: KeyboardEvent) => void} act */
+function entered(id, act) {
+  const input = $(id);
+  input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
+    if (e.key !== "Enter") return;
+    e.preventDefault();
+    act(input.value, e);
+    input.blur();
+  });
+}
+entered("tag-input", (text, e) => {
+  // Several at once with commas; with Shift of the whole clip.
+  const tags = text.split(",").filter((t) => t.trim());
+  $("tag-input").value = "";
+  const said = tags.map((t) => ({ do: e.shiftKey ? "clip-tag" : "tag", tag: tagOf(t), on: true }));
+  if (said.length) judgeMany(said, `tag ${tags.map((t) => t.trim()).join(", ")}`);
+});
+entered("label-input", (text) => {
+  const word = text.trim().toLowerCase();
+  $("label-input").value = "";
+  const same = state.all.find((s) => s.label?.word === word);
+  judgeMany([{ do: "label", label: word ? { word, tone: same ? same.label.tone : tone } : null }]);
+});
+entered("note-input", (words) => judgeOne({ do: "note", words }));
+$("note-input").addEventListener("change", () => state.now && $("note-input").value !== state.now.note && judgeOne({ do: "note", words: $("note-input").value }));
+for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tone]")))
+  b.addEventListener("click", () => {
+    tone = b.dataset.tone || tone;
+    page.tone = tone;
+    const label = state.now?.label;
+    if (label) judgeMany([{ do: "label", label: { word: label.word, tone } }]);
+    else say(`the next new label is ${tone}`);
+  });
+const focus = (/** @type {string} */ id) => () => {
+  $(id).focus();
+  $(id).select();
+};
+function takeMovement() {
+  const of = meant();
+  if (!of.length) return;
+  const groups = new Map();
+  for (const s of of) groups.set(s.movement, [...(groups.get(s.movement) || []), s]);
+  // Each is given its own; many of one kind are one request.
+  const all = [...groups];
+  if (all.length === 1) return judge({ do: "tag", tag: `movement:${all[0][0]}`, on: true });
+  Promise.all(all.map(([movement, some]) => judgeMany([{ do: "tag", tag: `movement:${movement}`, on: true }], undefined, some)));
+}
+const mute = () => judge({ do: "mute" });
+
+// ---- many at once
+
+/** @type {any} */
+let anchor = null;
+/** @param {any[]} selects @param {boolean} add */
+function chooseAll(selects, add) {
+  if (!add) state.chosen.clear();
+  for (const s of selects) state.chosen.add(s.id);
+  chosenChanged();
+}
+function chosenChanged() {
+  const all = state.all.filter((s) => state.chosen.has(s.id));
+  page.chosen = all.length;
+  page.chosenSays = `${all.length} chosen, ${clock(all.reduce((sum, s) => sum + s.end - s.start, 0))}`;
+  sheet.dressAll();
+}
+function letGo() {
+  if (player.isLooping() || player.says()) player.stop();
+  state.chosen.clear();
+  chosenChanged();
+}
+sheet.whenPressed((s, event) => {
+  if (event.shiftKey) return chooseAll(sheet.between((anchor || state.now || s).clip, s.clip), true);
+  if (event.ctrlKey || event.metaKey) {
+    for (const q of state.shown.filter((q) => q.clip === s.clip)) state.chosen.has(q.id) ? state.chosen.delete(q.id) : state.chosen.add(q.id);
+    anchor = s;
+    return chosenChanged();
+  }
+  anchor = s;
+  if (state.chosen.size) letGo();
+  show(s);
+});
+sheet.whenBanded(chooseAll);
+function sideBySide() {
+  const of = state.chosen.size ? meant() : state.now ? ofClip(state.now.clip) : [];
+  beside.open(of, async (kept) => {
+    const others = of.filter((s) => s !== kept);
+    await judgeMany([{ do: "tier", tier: "out", pass: state.pass }], `keep ${named(kept)}`, others);
+    letGo();
+    show(state.all.find((s) => s.id === kept.id));
+  });
+}
+const MANY = /** @type {Record<string, () => void>} */ ({
+  words: focus("tag-input"),
+  label: focus("label-input"),
+  movement: takeMovement,
+  mute,
+  beside: sideBySide,
+  "leave-out": remove,
+  all: () => chooseAll(state.shown, false),
+  "let-go": letGo,
+});
+for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-many]"))) b.addEventListener("click", MANY[b.dataset.many || ""]);
+for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-many-tier]")))
+  b.addEventListener("click", () => verdict(b.dataset.manyTier || ""));
+document.addEventListener("keydown", (e) => {
+  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "a" && !/** @type {Element} */ (e.target).matches("input, textarea")) {
+    e.preventDefault();
+    chooseAll(state.shown, false);
+  }
+});
+
+// ---- full size
+
+function fullSize() {
+  const s = state.now;
+  if (!s) return;
+  const t = player.at(),
+    dialog = $("full-size"),
+    img = dialog.querySelector("img");
+  dialog.querySelector("p").textContent = `${s.name} at ${frames(t, s.rate)}, from the original …`;
+  img.removeAttribute("src");
+  img.onload = () => {
+    dialog.querySelector("p").textContent = `${s.name} at ${frames(t, s.rate)}, ${img.naturalWidth}×${img.naturalHeight}, one pixel of the clip on one of the screen; Esc or Z closes`;
+    const pane = dialog.querySelector(".pane");
+    pane.scrollTo((img.naturalWidth - pane.clientWidth) / 2, (img.naturalHeight - pane.clientHeight) / 2);
+    dialog.dataset.ready = "yes";
+  };
+  img.onerror = () => (dialog.querySelector("p").textContent = s.missing ? `${s.name} is not where it was: its original cannot be shown` : "this picture cannot be read from the original");
+  delete dialog.dataset.ready;
+  img.src = ofJob(`/media/clips/${s.clip}/frame.jpg?at=${t.toFixed(6)}`);
+  dialog.onkeydown = (/** @type {KeyboardEvent} */ e) => {
+    if (e.key.toLowerCase() === "z") dialog.close();
+  };
+  dialog.showModal();
+}
+
+// ---- the page
+
+/** @param {number} n */
+const go = (n) => show(sheet.beside(state.now, n));
+
+/** Clips come in, are read and go; selects that are known stay as they are on the page. */
+async function reload() {
+  try {
+    const news = await ask(ofJob("/sift/selects.json")),
+      old = new Map(state.all.map((s) => [s.id, s]));
+    state.all = news.map((/** @type {any} */ s) => Object.assign(old.get(s.id) || {}, s));
+    for (const id of state.chosen) if (!state.all.some((s) => s.id === id)) state.chosen.delete(id);
+    if (state.now && !state.all.includes(state.now)) state.now = null;
+    chosenChanged();
+    known();
+    await narrow.refresh();
+    passes.later();
+    if (state.now) describe();
+    drawRibbon();
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+  }
+}
+async function load() {
+  const asked = new URLSearchParams(location.search);
+  state.pass = Number(asked.get("pass")) || 1;
+  state.order = /** @type {any} */ (asked.get("order") || "roll");
+  $("order").value = state.order;
+  $("only-left").checked = asked.get("left") === "true";
+  state.all = await ask(ofJob("/sift/selects.json"));
+  state.now = state.all.find((s) => s.id === asked.get("select")) || null;
+  const begun = passes.begin(page, (_, place) => {
+    if (place) state.now = state.all.find((s) => s.id === place) || state.now;
+    narrow.refresh();
+  });
+  narrow.begin(page, narrowed);
+  page.searches = JSON.parse($("searches").dataset.searches || "[]");
+  const first = state.now;
+  state.now = null;
+  narrow.set(asked.get("words") || "");
+  await begun;
+  if (first) show(first);
+  known();
+}
+
+const press = (/** @type {string} */ id, /** @type {() => void} */ act) => $(id).addEventListener("click", act);
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
   b.addEventListener("click", () => verdict(/** @type {string} */ (b.dataset.tier)));
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]")))
-  b.addEventListener("click", () => judge({ do: "tag", tag: b.dataset.tag }));
+  b.addEventListener("click", (e) => judge({ do: e.altKey ? "clip-tag" : "tag", tag: b.dataset.tag }));
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-mark]")))
   b.addEventListener("click", () => mark(/** @type {string} */ (b.dataset.mark)));
-$("suggest").addEventListener("click", suggest);
-$("cut-out").addEventListener("click", cutOut);
-$("split").addEventListener("click", split);
-$("remove").addEventListener("click", remove);
-$("words").addEventListener("input", (/** @type {any} */ e) => {
-  filters.words = e.target.value;
-  narrow();
-  if (shown.length && !shown.includes(now)) show(shown[0]);
+press("suggest", suggest);
+press("another", another);
+press("split", split);
+press("join", join);
+press("remove", remove);
+press("next-select", () => nextSelect(1));
+press("take-movement", takeMovement);
+press("loop", player.loopSelect);
+press("around", player.aroundHit);
+press("mute", mute);
+press("quiet", player.toggleQuiet);
+press("full", fullSize);
+$("order").addEventListener("change", () => {
+  state.order = $("order").value;
+  sheet.show();
+  sheet.choose(null, state.now);
+  address();
+});
+$("still-size").addEventListener("change", () => {
+  sheet.setSize($("still-size").value);
+  sheet.choose(null, state.now);
 });
 const scrub = (/** @type {PointerEvent} */ e) => {
-  if (!now) return;
+  if (!state.now) return;
   const box = $("ribbon").getBoundingClientRect();
-  loadClip();
-  video.pause();
-  video.classList.add("on");
-  const frame = Math.floor(((e.clientX - box.left) / box.width) * now.duration * now.rate);
-  video.currentTime = (Math.max(0, frame) + 0.5) / now.rate;
+  player.stand(((e.clientX - box.left) / box.width) * state.now.duration);
 };
 $("ribbon").addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
   $("ribbon").setPointerCapture(e.pointerId);
@@ -352,12 +603,13 @@ $("ribbon").addEventListener("pointermove", (/** @type {PointerEvent} */ e) => {
   if (e.buttons) scrub(e);
 });
 const tick = () => {
-  if (!now) return;
-  $("at-now").textContent = frames(video.currentTime, now.rate);
+  played();
   drawRibbon();
 };
 video.addEventListener("timeupdate", tick);
 video.addEventListener("seeked", tick);
+player.whenChanged(played);
+
 for (const [key, tier] of [
   ["a", "out"],
   ["s", "spare"],
@@ -365,28 +617,54 @@ for (const [key, tier] of [
   ["f", "hero"],
 ])
   on(key, tier, () => verdict(tier));
-on(" ", "play and stop", play);
+on("v", "unread again", () => verdict("unread"));
+on(" ", "play and stop", player.play);
+on("j", "shuttle backwards, faster with each press", () => player.shuttle(-1));
+on("k", "stop", player.stop);
+on("l", "shuttle on, faster with each press", () => player.shuttle(1));
+on("p", "loop the select from its in", player.loopSelect);
+on("h", "play around the hit", player.aroundHit);
+on("q", "quiet: hear nothing", player.toggleQuiet);
 on("w", "mark in", () => mark("in"));
+on("i", "mark in", () => mark("in"));
 on("e", "mark out", () => mark("out"));
+on("o", "mark out", () => mark("out"));
 on("r", "mark the hit", () => mark("hit"));
-on("c", "cut out another select here", cutOut);
+on(".", "the clip's next select", () => nextSelect(1));
+on(",", "the clip's select before", () => nextSelect(-1));
+on("+", "cut out another select here", another);
 on("x", "split the select here", split);
-on("Delete", "remove the select", remove);
+on("Shift+X", "join it with the next one", join);
+on("Delete", "remove the select, or leave out the clips that are chosen", remove);
 on("g", "take the suggested range, again for the next", suggest);
-on("ArrowLeft", "a frame back", () => step(-1), { repeats: true });
-on("ArrowRight", "a frame on", () => step(1), { repeats: true });
+on("t", "add a word", focus("tag-input"));
+on("b", "label", focus("label-input"));
+on("y", "write a note", focus("note-input"));
+on("m", "take the movement that was measured", takeMovement);
+on("u", "mute the clip, for all its selects", mute);
+on("c", "side by side", sideBySide);
+on("z", "full size, from the original", fullSize);
+on("Escape", "let go of what is chosen", letGo);
+const wordKey = (/** @type {string} */ key) => (key.startsWith("⇧") ? `Shift+${key.slice(1)}` : key);
+for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {
+  const key = b.querySelector("kbd")?.textContent || "",
+    [facet, word] = (b.dataset.tag || "").split(":");
+  on(wordKey(key), `${facet}: ${word}`, () => judge({ do: "tag", tag: b.dataset.tag }));
+}
+on("ArrowLeft", "a frame back", () => player.step(-1), { repeats: true });
+on("ArrowRight", "a frame on", () => player.step(1), { repeats: true });
+on("Shift+ArrowLeft", "a second back", () => player.jump(-1), { repeats: true });
+on("Shift+ArrowRight", "a second on", () => player.jump(1), { repeats: true });
 on("ArrowUp", "the clip before", () => go(-1), { repeats: true });
 on("ArrowDown", "the next clip", () => go(1), { repeats: true });
-on("/", "narrow by words", () => $("words").focus());
+on("/", "narrow by words", focus("words"));
 document.addEventListener("legere:changed", reload);
-document.addEventListener("legere:redraw", () => {
+const redraw = () => {
   drawStill();
   drawRibbon();
-});
-window.addEventListener("resize", () => {
-  drawStill();
-  drawRibbon();
-});
+};
+document.addEventListener("legere:redraw", redraw);
+window.addEventListener("resize", redraw);
 const later = gathered(reload, 1500);
 loaded(load);
 follow(
@@ -394,10 +672,13 @@ follow(
     clip: later,
     roll: later,
     import: later,
+    job: later,
+    pass: passes.later,
+    track: passes.later,
     select: ({ id, mine }) => {
       if (mine) return;
       // One that is new here, or gone, changes the sheet.
-      if (all.some((s) => s.id === id)) fresh(id);
+      if (state.all.some((s) => s.id === id)) fresh(id);
       else later();
     },
   },

@@ -1,0 +1,642 @@
+//! Narrowing selects by words: `close hero,strong energy>60 slow>=2x length<4 -night roll:tower "second swing"`.
+//!
+//! All terms must hold. A comma between words means either, a minus before a term means not. A plain word is a tier, the word
+//! of a facet, or a whole word of the clip's name, roll, tags, label or note; `~right` counts what the reading suggests as
+//! well. `key:word` looks in one place; a text in quotes is found as it stands.
+
+use crate::length::parse_length;
+use crate::select::{Facet, Tag, Tier};
+use crate::time::FrameRate;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// No more terms than anybody types.
+const MOST_TERMS: usize = 40;
+
+/// What is known of a select, as far as it can be asked for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Subject {
+    /// The verdict.
+    pub tier: Tier,
+    /// Its own tags and those of its clip.
+    pub tags: BTreeSet<Tag>,
+    /// What the reading suggests.
+    pub suggested: Vec<Tag>,
+    /// 0–100, of its range.
+    pub energy: f64,
+    /// How many times it can be slowed in this job; 1 where not at all.
+    pub slow: f64,
+    /// Seconds from in to out.
+    pub length: f64,
+    /// Frames a second of its clip.
+    pub rate: f64,
+    /// Whether the clip has sound.
+    pub sound: bool,
+    /// Whether that sound is not to be used.
+    pub muted: bool,
+    /// Whether the clip's file is not where it should be.
+    pub missing: bool,
+    /// Whether the picture is higher than wide.
+    pub upright: bool,
+    /// The label's word.
+    pub label: Option<String>,
+    /// What the clip is called.
+    pub name: String,
+    /// What its roll is called.
+    pub roll: String,
+    /// What a person wrote beside it.
+    pub note: String,
+}
+
+/// A yes or no of a clip.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    strum::EnumString,
+    strum::IntoStaticStr,
+    strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Fact {
+    /// It has sound.
+    Sound,
+    /// It has none.
+    Silent,
+    /// Its sound is not to be used.
+    Muted,
+    /// Its file is not where it should be.
+    Missing,
+    /// It is higher than wide.
+    Upright,
+    /// A person wrote something beside it.
+    Noted,
+    /// It has a label.
+    Labelled,
+}
+
+crate::words!(Fact);
+
+/// A figure that can be compared.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Quantity {
+    /// 0–100.
+    Energy,
+    /// Times it can be slowed.
+    Slow,
+    /// From in to out.
+    Length,
+    /// Frames a second.
+    Rate,
+}
+
+crate::words!(Quantity);
+
+/// Where a text is looked for.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray,
+)]
+#[strum(serialize_all = "lowercase")]
+pub enum Place {
+    /// The clip's name.
+    Name,
+    /// The roll's name.
+    Roll,
+    /// The note.
+    Note,
+    /// The label.
+    Label,
+    /// Any tag.
+    Tag,
+}
+
+crate::words!(Place);
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Compare {
+    Less,
+    AtMost,
+    Equal,
+    AtLeast,
+    More,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+enum Condition {
+    Tier(Tier),
+    Tag { tag: Tag, suggested_too: bool },
+    Is(Fact),
+    Quantity(Quantity, Compare, f64),
+    In(Place, Vec<String>),
+    Anywhere(Vec<String>),
+}
+
+#[derive(Debug, Clone, PartialEq)]
+struct Term {
+    not: bool,
+    /// One of these must hold.
+    any: Vec<Condition>,
+}
+
+/// What is asked for.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Query(Vec<Term>);
+
+/// A word that cannot be understood.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("“{word}”: {why}")]
+pub struct NarrowError {
+    /// As it was typed.
+    pub word: String,
+    /// In words for the editor.
+    pub why: String,
+}
+
+/// How many there are of a value among what is shown; of a facet with one answer, as if that facet were not asked for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Counted {
+    /// `tier`, a facet, `label`, `roll` or `is`.
+    pub group: &'static str,
+    /// As it is typed.
+    pub term: String,
+    /// As it is read.
+    pub word: String,
+    /// How many.
+    pub count: usize,
+}
+
+/// Whole words of a text in lower case; one with signs in it counts as a whole and in its parts.
+fn words_of(text: &str) -> Vec<String> {
+    let mut words = Vec::new();
+    for piece in text.split_whitespace() {
+        let lower = piece.to_lowercase();
+        let parts: Vec<String> =
+            lower.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).map(str::to_owned).collect();
+        if parts.len() != 1 || parts[0] != lower {
+            words.push(lower);
+        }
+        words.extend(parts);
+    }
+    words
+}
+
+/// The words one after the other; a single word may be one with signs in it.
+fn holds(text: &str, wanted: &[String]) -> bool {
+    let words = words_of(text);
+    match wanted {
+        [] => false,
+        [one] => words.contains(one),
+        many => {
+            let plain: Vec<&String> = words.iter().filter(|w| w.chars().all(char::is_alphanumeric)).collect();
+            plain.windows(many.len()).any(|w| w.iter().zip(many).all(|(a, b)| *a == b))
+        }
+    }
+}
+
+/// What is typed, cut at spaces outside of quotes.
+fn pieces(text: &str) -> (Vec<String>, bool) {
+    let (mut all, mut now, mut quoted) = (Vec::new(), String::new(), false);
+    for c in text.chars() {
+        match c {
+            '"' | '“' | '”' => {
+                quoted = !quoted;
+                now.push('"');
+            }
+            c if c.is_whitespace() && !quoted => {
+                if !now.is_empty() {
+                    all.push(std::mem::take(&mut now));
+                }
+            }
+            c => now.push(c),
+        }
+    }
+    if !now.is_empty() {
+        all.push(now);
+    }
+    (all, quoted)
+}
+
+/// Cut at commas outside of quotes.
+fn alternatives(text: &str) -> Vec<&str> {
+    let (mut all, mut from, mut quoted) = (Vec::new(), 0, false);
+    for (i, c) in text.char_indices() {
+        match c {
+            '"' => quoted = !quoted,
+            ',' if !quoted => {
+                all.push(&text[from..i]);
+                from = i + 1;
+            }
+            _ => {}
+        }
+    }
+    all.push(&text[from..]);
+    all.into_iter().filter(|t| !t.is_empty()).collect()
+}
+
+fn listed(words: impl IntoIterator<Item = &'static str>) -> String {
+    words.into_iter().collect::<Vec<_>>().join(", ")
+}
+
+/// The words of a text, without its quotes.
+fn wanted(text: &str) -> Vec<String> {
+    let bare = text.trim_matches('"').to_lowercase();
+    if bare.contains(char::is_whitespace) {
+        words_of(&bare).into_iter().filter(|w| w.chars().all(char::is_alphanumeric)).collect()
+    } else {
+        vec![bare]
+    }
+}
+
+fn condition(text: &str) -> Result<Condition, String> {
+    if let Some(at) = text.find(['<', '>', '=']).filter(|_| !text.starts_with('"')) {
+        return compared(&text[..at], &text[at..]);
+    }
+    if let Some((key, value)) = text.split_once(':').filter(|_| !text.starts_with('"')) {
+        return keyed(key, value);
+    }
+    let (suggested_too, word) = text.strip_prefix('~').map_or((false, text), |rest| (true, rest));
+    let lower = word.trim_matches('"').to_lowercase();
+    if word.starts_with('"') {
+        return Ok(Condition::Anywhere(wanted(word)));
+    }
+    let of_facet = Facet::ALL.iter().find_map(|f| (!f.is_free()).then(|| Tag::new(*f, &lower).ok())?);
+    if suggested_too {
+        let tag = of_facet.ok_or("only framing, role, light and movement can be suggested")?;
+        return Ok(Condition::Tag { tag, suggested_too });
+    }
+    if let Some(tier) = Tier::from_word(&lower) {
+        return Ok(Condition::Tier(tier));
+    }
+    if let Some(tag) = of_facet {
+        return Ok(Condition::Tag { tag, suggested_too });
+    }
+    if let Some(fact) = Fact::from_word(&lower) {
+        return Ok(Condition::Is(fact));
+    }
+    Ok(Condition::Anywhere(wanted(word)))
+}
+
+fn keyed(key: &str, value: &str) -> Result<Condition, String> {
+    let (suggested_too, key) = key.strip_prefix('~').map_or((false, key), |rest| (true, rest));
+    let key = key.to_lowercase();
+    if value.trim_matches('"').is_empty() {
+        return Err(format!("say what after {key}:"));
+    }
+    if let Some(place) = Place::from_word(&key) {
+        return Ok(Condition::In(place, wanted(value)));
+    }
+    if key == "tier" {
+        let tier = Tier::from_word(&value.to_lowercase());
+        return tier.map(Condition::Tier).ok_or_else(|| format!("a tier is one of {}", listed(words(Tier::ALL))));
+    }
+    if let Some(facet) = Facet::from_word(&key) {
+        let tag = Tag::new(facet, value.trim_matches('"'));
+        return tag.map(|tag| Condition::Tag { tag, suggested_too }).map_err(|error| {
+            if facet.is_free() { error.to_string() } else { format!("{key} is one of {}", listed(facet.words())) }
+        });
+    }
+    let free = words(Place::ALL).into_iter().chain(["tier"]).chain(words(Facet::ALL));
+    Err(format!("nothing is called {key}: there are {}", listed(free)))
+}
+
+fn words<T: Copy + Into<&'static str>>(all: &[T]) -> Vec<&'static str> {
+    all.iter().map(|one| (*one).into()).collect()
+}
+
+fn compared(key: &str, rest: &str) -> Result<Condition, String> {
+    let quantity = Quantity::from_word(&key.to_lowercase())
+        .ok_or_else(|| format!("only {} can be compared", listed(words(Quantity::ALL))))?;
+    let (compare, value) = [
+        (">=", Compare::AtLeast),
+        ("<=", Compare::AtMost),
+        (">", Compare::More),
+        ("<", Compare::Less),
+        ("=", Compare::Equal),
+    ]
+    .into_iter()
+    .find_map(|(sign, compare)| Some((compare, rest.strip_prefix(sign)?)))
+    .ok_or("compare with <, <=, =, >= or >")?;
+    let number = match quantity {
+        // The rate counts only for lengths in frames, which nobody asks for here.
+        Quantity::Length => FrameRate::new(25, 1)
+            .and_then(|rate| parse_length(value.trim_end_matches(['s', 'S']), rate).ok())
+            .ok_or("a length is written like 4, 2.5 or 1:30")?,
+        Quantity::Slow => value.trim_end_matches(['x', 'X', '×']).parse().map_err(|_no| "a number of times, like 2x")?,
+        Quantity::Energy | Quantity::Rate => value.parse().map_err(|_no| "a number belongs behind the sign")?,
+    };
+    if f64::is_finite(number) {
+        Ok(Condition::Quantity(quantity, compare, number))
+    } else {
+        Err("a number belongs behind the sign".to_owned())
+    }
+}
+
+impl Condition {
+    fn holds(&self, of: &Subject) -> bool {
+        match self {
+            Self::Tier(tier) => of.tier == *tier,
+            Self::Tag { tag, suggested_too } => {
+                // What a person said of a facet counts before what the reading suggests.
+                let said = of.tags.iter().any(|t| t.facet() == tag.facet() && !t.facet().is_free());
+                of.tags.contains(tag) || (*suggested_too && !said && of.suggested.contains(tag))
+            }
+            Self::Is(fact) => match fact {
+                Fact::Sound => of.sound,
+                Fact::Silent => !of.sound,
+                Fact::Muted => of.muted,
+                Fact::Missing => of.missing,
+                Fact::Upright => of.upright,
+                Fact::Noted => !of.note.is_empty(),
+                Fact::Labelled => of.label.is_some(),
+            },
+            Self::Quantity(quantity, compare, wanted) => {
+                let (value, close) = match quantity {
+                    Quantity::Energy => (of.energy, 0.5),
+                    Quantity::Slow => (of.slow, 0.05),
+                    Quantity::Length => (of.length, 0.05),
+                    Quantity::Rate => (of.rate, 0.005),
+                };
+                match compare {
+                    Compare::Less => value < *wanted,
+                    Compare::AtMost => value <= wanted + 1e-9,
+                    Compare::Equal => (value - wanted).abs() <= close,
+                    Compare::AtLeast => value >= wanted - 1e-9,
+                    Compare::More => value > *wanted,
+                }
+            }
+            Self::In(place, words) => match place {
+                Place::Name => holds(&of.name, words),
+                Place::Roll => holds(&of.roll, words),
+                Place::Note => holds(&of.note, words),
+                Place::Label => of.label.as_deref().is_some_and(|l| holds(l, words)),
+                Place::Tag => of.tags.iter().any(|t| holds(t.word(), words)),
+            },
+            Self::Anywhere(words) => anywhere(of, words),
+        }
+    }
+
+    /// The facet with one answer, or the tier, that it asks for.
+    fn group(&self) -> Option<&'static str> {
+        match self {
+            Self::Tier(_) => Some("tier"),
+            Self::Tag { tag, .. } if !tag.facet().is_free() => Some(tag.facet().word()),
+            _ => None,
+        }
+    }
+}
+
+fn anywhere(of: &Subject, words: &[String]) -> bool {
+    [&of.name, &of.roll, &of.note].into_iter().any(|text| holds(text, words))
+        || of.label.as_deref().is_some_and(|l| holds(l, words))
+        || of.tags.iter().any(|t| holds(t.word(), words))
+}
+
+impl Term {
+    fn holds(&self, of: &Subject) -> bool {
+        self.any.iter().any(|c| c.holds(of)) != self.not
+    }
+
+    fn asks_only_for(&self, group: &str) -> bool {
+        !self.not && self.any.iter().all(|c| c.group() == Some(group))
+    }
+}
+
+impl Query {
+    /// Reads what was typed. What cannot be understood is left out and told.
+    pub fn parse(text: &str) -> (Self, Vec<NarrowError>) {
+        let (pieces, open) = pieces(text);
+        let (mut terms, mut wrong) = (Vec::new(), Vec::new());
+        if open {
+            wrong.push(NarrowError { word: "\"".into(), why: "a quote is not closed".into() });
+        }
+        for piece in pieces.iter().take(MOST_TERMS) {
+            let (not, rest) = piece.strip_prefix('-').map_or((false, piece.as_str()), |rest| (true, rest));
+            if rest.trim_matches('"').is_empty() {
+                continue;
+            }
+            // The key before the first word counts for all: `roll:one,two`.
+            let key = rest.find([':', '<', '>', '=']).filter(|i| rest.as_bytes()[*i] == b':').map(|i| &rest[..=i]);
+            let mut any = Vec::new();
+            for (i, text) in alternatives(rest).into_iter().enumerate() {
+                let with_key = key.filter(|_| i > 0 && !text.contains(':')).map(|key| format!("{key}{text}"));
+                match condition(with_key.as_deref().unwrap_or(text)) {
+                    Ok(condition) => any.push(condition),
+                    Err(why) => wrong.push(NarrowError { word: text.chars().take(60).collect(), why }),
+                }
+            }
+            if !any.is_empty() {
+                terms.push(Term { not, any });
+            }
+        }
+        (Self(terms), wrong)
+    }
+
+    /// Whether a select is asked for.
+    pub fn holds(&self, of: &Subject) -> bool {
+        self.0.iter().all(|term| term.holds(of))
+    }
+
+    fn holds_without(&self, of: &Subject, group: &str) -> bool {
+        self.0.iter().all(|term| term.asks_only_for(group) || term.holds(of))
+    }
+
+    /// The plain words that stand nowhere in any of the selects.
+    pub fn nowhere(&self, all: &[Subject]) -> Vec<String> {
+        let asked = self.0.iter().flat_map(|term| &term.any);
+        asked
+            .filter_map(|c| match c {
+                Condition::Anywhere(words) if !all.iter().any(|s| anywhere(s, words)) => Some(words.join(" ")),
+                _ => None,
+            })
+            .collect()
+    }
+
+    /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
+    pub fn counts(&self, all: &[Subject]) -> Vec<Counted> {
+        let mut counted = Vec::new();
+        let of = |group: &'static str, words: &mut dyn Iterator<Item = (String, String)>, has: &dyn Fn(&Subject, &str) -> bool| {
+            let among: Vec<&Subject> = all.iter().filter(|s| self.holds_without(s, group)).collect();
+            words
+                .map(|(term, word)| {
+                    let count = among.iter().filter(|s| has(s, &word)).count();
+                    Counted { group, term, word, count }
+                })
+                .collect::<Vec<_>>()
+        };
+        let mut tiers = ["unread", "hero", "strong", "spare", "out"].into_iter().map(|t| (t.to_owned(), t.to_owned()));
+        counted.extend(of("tier", &mut tiers, &|s, word| s.tier.word() == word));
+        for facet in Facet::ALL.iter().filter(|f| !f.is_free()) {
+            let mut words = facet.words().into_iter().map(|word| {
+                // "out" alone is the tier.
+                let term = if Tier::from_word(word).is_some() { format!("{}:{word}", facet.word()) } else { word.into() };
+                (term, word.to_owned())
+            });
+            counted.extend(of(facet.word(), &mut words, &|s, word| {
+                s.tags.iter().any(|t| t.facet() == *facet && t.word() == word)
+            }));
+        }
+        let quoted = |key: &str, word: &str| {
+            if word.contains(|c: char| c.is_whitespace() || c == ',') { format!("{key}:\"{word}\"") } else { format!("{key}:{word}") }
+        };
+        for facet in Facet::ALL.iter().filter(|f| f.is_free()) {
+            let mut tally: BTreeMap<&str, usize> = BTreeMap::new();
+            for subject in all.iter().filter(|s| self.holds(s)) {
+                for tag in subject.tags.iter().filter(|t| t.facet() == *facet) {
+                    *tally.entry(tag.word()).or_default() += 1;
+                }
+            }
+            counted.extend(tally.into_iter().map(|(word, count)| Counted {
+                group: facet.word(),
+                term: quoted(facet.word(), word),
+                word: word.to_owned(),
+                count,
+            }));
+        }
+        let mut tally: BTreeMap<(&'static str, &str), usize> = BTreeMap::new();
+        for subject in all.iter().filter(|s| self.holds(s)) {
+            if let Some(label) = &subject.label {
+                *tally.entry(("label", label)).or_default() += 1;
+            }
+            *tally.entry(("roll", &subject.roll)).or_default() += 1;
+        }
+        counted.extend(tally.into_iter().map(|((group, word), count)| Counted {
+            group,
+            term: quoted(group, word),
+            word: word.to_owned(),
+            count,
+        }));
+        let mut facts = words(Fact::ALL).into_iter().map(|w| (w.to_owned(), w.to_owned()));
+        counted.extend(of("is", &mut facts, &|s, word| Fact::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
+        counted.retain(|c| c.count > 0);
+        counted
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn subject() -> Subject {
+        Subject {
+            tier: Tier::Strong,
+            tags: ["framing:close", "subject:tower bell", "own:glass"]
+                .into_iter()
+                .map(|t| Tag::try_from(t.to_owned()).expect("a tag"))
+                .collect(),
+            suggested: vec![Tag::try_from("movement:right".to_owned()).expect("a tag")],
+            energy: 72.0,
+            slow: 2.5,
+            length: 3.2,
+            rate: 59.94,
+            sound: true,
+            muted: false,
+            missing: false,
+            upright: false,
+            label: Some("flare".into()),
+            name: "HM2_C088".into(),
+            roll: "tower, day two".into(),
+            note: "the clapper comes late, inside the bell".into(),
+        }
+    }
+
+    fn finds(text: &str) -> bool {
+        let (query, wrong) = Query::parse(text);
+        assert_eq!(wrong, [], "{text}");
+        query.holds(&subject())
+    }
+
+    #[test]
+    fn everything_that_is_asked_for_together_must_hold() {
+        for text in [
+            "",
+            "close strong ~right energy>60 slow>=2x length<4 -night roll:tower bell",
+            "hero,strong",
+            "-hero,spare",
+            "framing:close,wide",
+            "roll:river,tower",
+            "subject:\"tower bell\"",
+            "\"comes late\"",
+            "c088",
+            "HM2_C088",
+            "label:flare",
+            "sound -muted -silent",
+            "rate=59.94 energy=72",
+            "length<=3.2 length>0:03",
+            "note:clapper",
+            "labelled noted",
+        ] {
+            assert!(finds(text), "{text}");
+        }
+        for text in [
+            "wide", "hero", "right", "energy<60", "slow>2.5x", "-close", "roll:bell", "late comes\u{20}-bell", "in",
+            "\"late comes\"", "clap", "muted", "name:tower", "movement:out", "out",
+        ] {
+            assert!(!finds(text), "{text}");
+        }
+    }
+
+    #[test]
+    fn what_a_person_said_counts_before_what_is_suggested() {
+        let mut said = subject();
+        said.tags.insert(Tag::try_from("movement:left".to_owned()).expect("a tag"));
+        let (query, _) = Query::parse("~right");
+        assert!(!query.holds(&said));
+        assert!(Query::parse("~left").0.holds(&said));
+    }
+
+    #[test]
+    fn a_bad_word_is_explained_and_the_rest_still_counts() {
+        let (query, wrong) = Query::parse("close mood:sad energy>loud speed<3 framing:sideways ~bell \"open");
+        assert!(query.holds(&Subject { note: "open".into(), ..subject() }));
+        let told: Vec<String> = wrong.iter().map(NarrowError::to_string).collect();
+        insta::assert_snapshot!(told.join("\n"), @r#"
+        “"”: a quote is not closed
+        “mood:sad”: nothing is called mood: there are name, roll, note, label, tag, tier, framing, role, light, movement, subject, own
+        “energy>loud”: a number belongs behind the sign
+        “speed<3”: only energy, slow, length, rate can be compared
+        “framing:sideways”: framing is one of wide, medium, close, detail, overhead
+        “~bell”: only framing, role, light and movement can be suggested
+        "#);
+        assert_eq!(Query::parse("belll close").0.nowhere(&[subject()]), ["belll"]);
+    }
+
+    #[test]
+    fn values_are_counted_as_pressing_them_would_show() {
+        let other = Subject { tier: Tier::Hero, tags: BTreeSet::new(), label: None, ..subject() };
+        let all = [subject(), other];
+        let count = |text: &str, term: &str| {
+            Query::parse(text).0.counts(&all).into_iter().find(|c| c.term == term).map_or(0, |c| c.count)
+        };
+        assert_eq!((count("", "hero"), count("", "close"), count("", "own:glass")), (1, 1, 1));
+        assert_eq!(count("", "roll:\"tower, day two\""), 2);
+        // Another tier is an alternative to the one that is asked for; another word narrows further.
+        assert_eq!((count("hero", "strong"), count("hero", "close"), count("hero", "sound")), (1, 0, 1));
+    }
+
+    proptest! {
+        #[test]
+        fn whatever_is_typed_is_read(text in "\\PC{0,80}") {
+            let (query, _) = Query::parse(&text);
+            let _ = query.holds(&subject());
+            let _ = query.counts(&[subject()]);
+        }
+
+        #[test]
+        fn each_counted_term_finds_as_many_as_it_says(which in 0usize..40) {
+            let all = [subject(), Subject { tier: Tier::Out, tags: BTreeSet::new(), upright: true, ..subject() }];
+            let counts = Query::default().counts(&all);
+            let counted = &counts[which % counts.len()];
+            let (query, wrong) = Query::parse(&counted.term);
+            prop_assert!(wrong.is_empty());
+            prop_assert_eq!(all.iter().filter(|s| query.holds(s)).count(), counted.count, "{}", counted.term);
+        }
+    }
+}

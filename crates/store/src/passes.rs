@@ -1,0 +1,140 @@
+//! Passes: rounds through the selects that an earlier round left.
+
+use crate::entity::pass;
+use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+use crate::rows::Rows;
+use crate::{Store, StoreError};
+use legere_core::id::{JobId, PassId, SelectId};
+use sea_orm::prelude::*;
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
+use std::collections::BTreeSet;
+
+/// More rounds than this nobody goes.
+const MOST_PASSES: u64 = 99;
+
+/// One round through the selects.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Pass {
+    /// What it is named by.
+    pub id: PassId,
+    /// The job that it belongs to.
+    pub job: JobId,
+    /// From 1; the first needs no row.
+    pub number: u32,
+    /// What it goes through, in words: "what is left", "strong or better".
+    pub what: String,
+    /// The selects that it began with.
+    pub members: BTreeSet<SelectId>,
+    /// Where one was in it.
+    pub place: Option<SelectId>,
+    /// Whether a person took it out.
+    pub removed: bool,
+    /// Rises with every change.
+    pub revision: Revision,
+}
+
+impl TryFrom<pass::Model> for Pass {
+    type Error = StoreError;
+    fn try_from(row: pass::Model) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: row.id.into(),
+            job: row.job_id.into(),
+            number: u32::try_from(row.number).unwrap_or(1),
+            what: row.what,
+            members: serde_json::from_value(row.members).map_err(StoreError::broken("pass"))?,
+            place: row.place.map(SelectId::from),
+            removed: row.removed,
+            revision: row.revision,
+        })
+    }
+}
+
+impl Editable for Pass {
+    const TARGET: EditTarget = EditTarget::Pass;
+
+    identified!();
+
+    fn parts(&self) -> Result<Parts, StoreError> {
+        let mut parts = Parts::new();
+        part(&mut parts, THERE, &!self.removed)?;
+        Ok(parts)
+    }
+
+    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
+    }
+
+    async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
+        pass::Entity::find_by_id(id).one(t).await?.ok_or(StoreError::Missing { what: "pass", id })?.try_into()
+    }
+
+    async fn write(&self, _: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
+        let row = pass::ActiveModel {
+            id: Set(self.id.uuid()),
+            removed: Set(self.removed),
+            revision: Set(revision),
+            ..Default::default()
+        };
+        row.update(t).await?;
+        Ok(())
+    }
+}
+
+impl JobEdit {
+    /// Begins the next pass through some selects.
+    pub async fn add_pass(&mut self, what: &str, members: &BTreeSet<SelectId>) -> Result<Pass, StoreError> {
+        let of_job = pass::Entity::find().filter(pass::Column::JobId.eq(self.job().uuid()));
+        let there = of_job.filter(pass::Column::Removed.eq(false)).count(self.transaction()).await?;
+        if there >= MOST_PASSES {
+            return Err(StoreError::Refused(format!("a job has at most {MOST_PASSES} passes")));
+        }
+        let last: Option<i32> = pass::Entity::find()
+            .filter(pass::Column::JobId.eq(self.job().uuid()))
+            .select_only()
+            .column_as(pass::Column::Number.max(), "last")
+            .into_tuple()
+            .one(self.transaction())
+            .await?
+            .flatten();
+        let id = Uuid::now_v7();
+        pass::ActiveModel {
+            id: Set(id),
+            job_id: Set(self.job().uuid()),
+            number: Set(last.unwrap_or(1) + 1),
+            what: Set(what.to_owned()),
+            members: Set(serde_json::to_value(members).map_err(StoreError::broken("pass"))?),
+            created_at: Set(chrono::Utc::now()),
+            place: Set(None),
+            // Until the journal puts it there.
+            removed: Set(true),
+            revision: Set(0),
+        }
+        .insert(self.transaction())
+        .await?;
+        let pass: Pass = self.load(id).await?;
+        self.put(&pass, &Pass { removed: false, ..pass.clone() }, None).await?;
+        self.load(id).await
+    }
+}
+
+impl Store {
+    /// The passes of a job after the first, in their order.
+    pub async fn passes(&self, job: JobId) -> Result<Rows<Pass>, StoreError> {
+        let found = pass::Entity::find()
+            .filter(pass::Column::JobId.eq(job.uuid()))
+            .filter(pass::Column::Removed.eq(false))
+            .order_by_asc(pass::Column::Number);
+        Ok(Rows::read(found.all(&self.db).await?, |r| (r.id, String::new()), Pass::try_from))
+    }
+
+    /// Keeps where one is in a pass; no edit, since nobody would take it back.
+    pub async fn pass_place(&self, job: JobId, pass: PassId, place: SelectId) -> Result<(), StoreError> {
+        pass::Entity::update_many()
+            .col_expr(pass::Column::Place, Expr::value(place.uuid()))
+            .filter(pass::Column::JobId.eq(job.uuid()))
+            .filter(pass::Column::Id.eq(pass.uuid()))
+            .exec(&self.db)
+            .await?;
+        Ok(())
+    }
+}

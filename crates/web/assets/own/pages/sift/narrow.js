@@ -1,0 +1,136 @@
+// @ts-check
+// Narrowing by words: what is typed goes to the server, whose grammar answers what is shown and how many there are of each.
+import { ask } from "../../lib/api.js";
+import { $, say } from "../../lib/dom.js";
+import { ofJob } from "../../lib/session.js";
+import { state } from "./state.js";
+
+const field = $("words"),
+  only = $("only-left");
+/** Names of the groups of values, in their order. */
+const GROUPS = ["tier", "framing", "role", "light", "movement", "subject", "own", "label", "roll", "is"];
+
+let words = "";
+let asked = 0;
+/** @type {any} */
+let view;
+/** @type {() => void} */
+let found = () => undefined;
+
+/** The words as they are narrowed by. @returns {string} */
+export const text = () => words;
+export const isOnlyLeft = () => only.checked;
+
+/** Cut at spaces outside of quotes. @param {string} of @returns {string[]} */
+const pieces = (of) => of.match(/(?:"[^"]*"?|[^\s"])+/g) || [];
+
+/** What the page's templates name. */
+export const parts = {
+  /** @type {{ at: number, words: string }[]} */
+  terms: [],
+  /** @type {{ name: string, values: { term: string, word: string, count: number, on: boolean }[] }[]} */
+  values: [],
+  problem: "",
+  valuesOpen: false,
+  /** @type {{ name: string, words: string }[]} */
+  searches: [],
+  openValues() {
+    view.valuesOpen = true;
+  },
+  /** @param {number} at */
+  takeOff(at) {
+    set(pieces(words).filter((_, i) => i !== at).join(" "));
+  },
+  /** A value that is pressed is asked for beside others of its group, or no more. @param {string} term @param {string} group */
+  press(term, group) {
+    const all = pieces(words),
+      alternatives = ["tier", "framing", "role", "light", "movement"].includes(group),
+      known = view.values.find((/** @type {any} */ g) => g.name === group)?.values.map((/** @type {any} */ v) => v.term) || [],
+      mine = all.findIndex((p) => p.split(",").every((q) => known.includes(q)));
+    if (all.includes(term)) all.splice(all.indexOf(term), 1);
+    else if (alternatives && mine >= 0) {
+      const some = all[mine].split(",");
+      const next = some.includes(term) ? some.filter((q) => q !== term) : [...some, term];
+      all.splice(mine, 1, ...(next.length ? [next.join(",")] : []));
+    } else all.push(term);
+    set(all.join(" "));
+  },
+  /** @param {string} saved */
+  recall(saved) {
+    set(saved);
+    view.valuesOpen = false;
+  },
+  /** @param {HTMLFormElement} form */
+  async keep(form) {
+    const name = /** @type {HTMLInputElement} */ (form.elements.namedItem("name"));
+    await save(name.value, words);
+    name.value = "";
+  },
+  /** @param {string} name */
+  forget: (name) => save(name, ""),
+};
+
+/** @param {string} name @param {string} of */
+async function save(name, of) {
+  if (!name.trim()) return say("give it a name");
+  if (!of && !view.searches.some((/** @type {any} */ s) => s.name === name)) return say("there are no words to save yet");
+  try {
+    view.searches = await ask(ofJob("/sift/searches"), { name, words: of });
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+  }
+}
+
+/** @param {string} next */
+export function set(next) {
+  field.value = next;
+  words = next.trim();
+  refresh();
+}
+
+/** Asks what is shown by now, and how many there are of each value. */
+export async function refresh() {
+  const mine = ++asked,
+    query = new URLSearchParams({ words, pass: String(state.pass), left: String(only.checked) });
+  try {
+    const answer = await ask(ofJob(`/sift/narrow.json?${query}`));
+    if (mine !== asked) return;
+    const known = new Map(state.all.map((s) => [s.id, s]));
+    state.shown = answer.shown.map((/** @type {string} */ id) => known.get(id)).filter(Boolean);
+    const on = new Set(pieces(words).flatMap((p) => [p, ...p.split(",")]));
+    view.terms = pieces(words).map((piece, at) => ({ at, words: piece }));
+    view.values = GROUPS.map((name) => ({
+      name,
+      values: answer.counts
+        .filter((/** @type {any} */ c) => c.group === name)
+        .map((/** @type {any} */ c) => ({ term: c.term, word: c.word, count: c.count, on: on.has(c.term) })),
+    })).filter((g) => g.values.length);
+    view.problem = answer.problems.join("; ");
+    found();
+  } catch (error) {
+    if (mine === asked) say(/** @type {Error} */ (error).message);
+  }
+}
+
+/** @param {any} store what is on the screen @param {() => void} act called when what is shown has changed */
+export function begin(store, act) {
+  view = store;
+  found = act;
+  field.addEventListener("input", () => {
+    words = field.value.trim();
+    refresh();
+  });
+  field.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
+    if (e.key === "Enter" || e.key === "Escape") {
+      view.valuesOpen = false;
+      field.blur();
+    }
+  });
+  only.addEventListener("change", refresh);
+  // A press anywhere else puts the paper away.
+  document.addEventListener("pointerdown", (e) => {
+    const target = /** @type {Element} */ (e.target);
+    if (!target.closest(".narrow")) view.valuesOpen = false;
+    if (!target.closest(".drop:not(.narrow)")) view.passesOpen = false;
+  });
+}

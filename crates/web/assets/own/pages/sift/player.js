@@ -1,0 +1,162 @@
+// @ts-check
+// Looking at one clip: playing with sound, shuttling both ways, loops, frames.
+import { $, say, start } from "../../lib/dom.js";
+import { light } from "../../lib/filmstrip.js";
+import { state } from "./state.js";
+
+const video = $("video");
+const SPEEDS = [1, 2, 4, 8];
+/** A second before the hit and one after it. */
+const AROUND = 1;
+let quiet = false;
+/** How fast and which way it is shuttled: 0 stands, negative goes backwards. */
+let speed = 0;
+/** @type {{ from: number, to: number } | null} what is played over and over */
+let loop = null;
+/** @type {() => void} */
+let told = () => undefined;
+
+/** @param {() => void} act called when something of how it plays has changed */
+export const whenChanged = (act) => {
+  told = act;
+};
+
+export const isQuiet = () => quiet;
+export const isLooping = () => loop !== null;
+/** "2×", "−4×", or nothing. */
+export const says = () => (speed === 0 ? "" : `${speed < 0 ? "−" : ""}${Math.abs(speed)}×`);
+
+const loaded = () => state.now && video.getAttribute("src") === light(state.now.clip);
+export const at = () => (loaded() ? video.currentTime : (state.now?.start ?? 0));
+
+/** Fetches the moving picture of what is looked at, with its mark where the select begins. */
+export function load() {
+  if (!state.now || loaded()) return;
+  video.src = light(state.now.clip);
+  video.currentTime = state.now.start;
+  video.dataset.shown = state.now.id;
+  listen();
+}
+export function rest() {
+  speed = 0;
+  loop = null;
+  video.pause();
+  video.playbackRate = 1;
+}
+/** Another clip: its still is shown until it moves. */
+export function leave() {
+  rest();
+  video.classList.remove("on");
+  told();
+}
+function listen() {
+  video.muted = quiet || Boolean(state.now?.muted);
+}
+export function toggleQuiet() {
+  quiet = !quiet;
+  listen();
+  told();
+}
+export const muteChanged = listen;
+
+/** Stands on the frame that an instant lies in. @param {number} t */
+export function stand(t) {
+  const s = state.now;
+  if (!s) return;
+  load();
+  rest();
+  video.classList.add("on");
+  const frame = Math.floor(Math.max(0, Math.min(s.duration - 0.5 / s.rate, t)) * s.rate + 0.001);
+  video.currentTime = (frame + 0.5) / s.rate;
+  told();
+}
+/** @param {number} n */
+export function step(n) {
+  const s = state.now;
+  if (!s) return;
+  load();
+  stand((Math.floor(video.currentTime * s.rate + 0.001) + n) / s.rate);
+}
+/** @param {number} seconds */
+export const jump = (seconds) => state.now && stand(at() + seconds);
+
+/** @param {number} wanted */
+function go(wanted) {
+  speed = wanted;
+  load();
+  video.classList.add("on");
+  if (speed > 0) {
+    video.playbackRate = speed;
+    listen();
+    start(video);
+  } else {
+    video.pause();
+    if (speed < 0) back();
+  }
+  told();
+}
+export function play() {
+  if (!state.now) return;
+  if (speed !== 0) return go(0);
+  if (at() >= state.now.duration - 0.05) stand(state.now.start);
+  go(1);
+}
+export const stop = () => go(0);
+/** Faster with each press, in one direction or the other. @param {1 | -1} way */
+export function shuttle(way) {
+  const now = Math.sign(speed) === way ? SPEEDS.indexOf(Math.abs(speed)) : -1;
+  go(way * SPEEDS[Math.min(SPEEDS.length - 1, now + 1)]);
+}
+
+/** Backwards, frame after frame as fast as they come: the copies have a whole picture every twelve frames. */
+function back() {
+  let before = performance.now(),
+    wanted = video.currentTime;
+  const tick = (/** @type {number} */ time) => {
+    if (speed >= 0) return;
+    wanted = Math.max(0, wanted + (speed * (time - before)) / 1000);
+    before = time;
+    if (!video.seeking) video.currentTime = wanted;
+    if (wanted <= 0) return go(0);
+    requestAnimationFrame(tick);
+  };
+  requestAnimationFrame(tick);
+}
+
+/** From the in, over and over. */
+export function loopSelect() {
+  const s = state.now;
+  if (!s) return;
+  if (loop) {
+    loop = null;
+    go(0);
+    return;
+  }
+  load();
+  loop = { from: s.start, to: s.end };
+  video.currentTime = s.start;
+  go(1);
+}
+/** Around the hit, over and over. */
+export function aroundHit() {
+  const s = state.now;
+  if (!s) return;
+  load();
+  loop = { from: Math.max(0, s.hit - AROUND), to: Math.min(s.duration, s.hit + AROUND) };
+  video.currentTime = loop.from;
+  go(1);
+}
+const turn = () => {
+  if (loop && speed > 0 && (video.currentTime >= loop.to - 0.02 || video.ended)) {
+    video.currentTime = loop.from;
+    if (video.paused) start(video);
+  }
+  if (speed !== 0) requestAnimationFrame(turn);
+};
+video.addEventListener("play", () => requestAnimationFrame(turn));
+video.addEventListener("ended", () => {
+  if (!loop) go(0);
+});
+video.addEventListener("error", () => {
+  if (video.getAttribute("src")) say("the light copy of this clip cannot be played; Gather can make it again");
+});

@@ -1,0 +1,195 @@
+//! Passes, and what of the selects is asked for: by words, and by the music.
+
+use super::Desk;
+use super::footage::Footage;
+use crate::error::WebError;
+use legere_core::arrange::{Need, Pace, needs, slots};
+use legere_core::id::{JobId, PassId, SelectId};
+use legere_core::narrow::{Counted, Query, Subject};
+use legere_core::select::Tier;
+use legere_store::jobs::{Job, Search};
+use legere_store::journal::By;
+use legere_store::passes::Pass;
+use legere_store::selects::Select;
+use serde::Deserialize;
+use std::collections::BTreeSet;
+
+/// More saved narrowings than this nobody finds again.
+const MOST_SEARCHES: usize = 60;
+
+/// What the next pass goes through.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Through {
+    /// All but what is out.
+    Left,
+    /// Strong and hero.
+    Better,
+    /// What was put out, to think again.
+    Out,
+}
+
+impl Through {
+    fn takes(self, tier: Tier) -> bool {
+        match self {
+            Self::Left => tier != Tier::Out,
+            Self::Better => tier >= Tier::Strong,
+            Self::Out => tier == Tier::Out,
+        }
+    }
+
+    fn words(self) -> &'static str {
+        match self {
+            Self::Left => "what was left",
+            Self::Better => "what was strong or better",
+            Self::Out => "what was out",
+        }
+    }
+}
+
+/// How far a pass is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Progress {
+    pub number: u32,
+    pub id: Option<PassId>,
+    pub what: String,
+    pub selects: usize,
+    /// Not judged in this pass yet.
+    pub left: usize,
+    /// Seconds of what is left.
+    pub seconds_left: f64,
+    /// Put out in this pass.
+    pub taken_out: usize,
+    pub place: Option<SelectId>,
+}
+
+/// Whether a select belongs to a pass. What was cut out since it began belongs to it as well.
+fn belongs(pass: Option<&Pass>, known: &BTreeSet<SelectId>, select: &Select) -> bool {
+    pass.is_none_or(|p| p.members.contains(&select.id) || !known.contains(&select.id))
+}
+
+/// Whether a select is still to be judged in the pass of a number.
+pub fn is_left(number: u32, select: &Select) -> bool {
+    if number <= 1 { select.verdict.tier == Tier::Unread } else { select.verdict.pass < number }
+}
+
+/// What a narrowing finds.
+pub struct Narrowed<'a> {
+    pub shown: Vec<&'a Select>,
+    pub counts: Vec<Counted>,
+    pub problems: Vec<String>,
+}
+
+impl Desk {
+    /// The passes of a job with how far each is; the first goes through everything and needs no beginning.
+    pub async fn passes(&self, job: JobId) -> Result<Vec<Progress>, WebError> {
+        let footage = self.footage(job).await?;
+        let passes = self.store.passes(job).await?.whole;
+        let progress = |number: u32, pass: Option<&Pass>, known: &BTreeSet<SelectId>| {
+            let members: Vec<&Select> = footage.selects.iter().filter(|s| belongs(pass, known, s)).collect();
+            let left = || members.iter().filter(|s| is_left(number, s));
+            Progress {
+                number,
+                id: pass.map(|p| p.id),
+                what: pass.map_or("everything".to_owned(), |p| p.what.clone()),
+                selects: members.len(),
+                left: left().count(),
+                seconds_left: left().map(|s| s.verdict.range.duration().to_f64()).sum(),
+                taken_out: members.iter().filter(|s| s.verdict.tier == Tier::Out && s.verdict.pass == number).count(),
+                place: pass.and_then(|p| p.place),
+            }
+        };
+        let mut all = vec![progress(1, None, &BTreeSet::new())];
+        for pass in &passes {
+            all.push(progress(pass.number, Some(pass), &since(&footage, pass)));
+        }
+        Ok(all)
+    }
+
+    /// Begins the next pass; refused where there is nothing to go through.
+    pub async fn begin_pass(&self, job: JobId, by: By, through: Through) -> Result<Pass, WebError> {
+        let footage = self.footage(job).await?;
+        let taken = footage.selects.iter().filter(|s| through.takes(s.verdict.tier));
+        let members: BTreeSet<SelectId> = taken.map(|s| s.id).collect();
+        if members.is_empty() {
+            return Err(WebError::Refused("there is nothing to go through: no select is like that"));
+        }
+        let mut edit = self.store.begin_edit(job, by).await?;
+        let pass = edit.add_pass(through.words(), &members).await?;
+        edit.commit(&format!("begin pass {}", pass.number), None).await?;
+        Ok(pass)
+    }
+
+    pub async fn end_pass(&self, job: JobId, by: By, id: PassId) -> Result<(), WebError> {
+        let edit = |pass: Pass| Ok::<_, WebError>(Pass { removed: true, ..pass });
+        self.store.edit(job, by, id, None, "take the pass out", edit).await?;
+        Ok(())
+    }
+
+    /// The selects that some words ask for, within a pass; with `left`, only those that it has not come to yet.
+    pub async fn narrow<'a>(
+        &self,
+        footage: &'a Footage,
+        job: &Job,
+        words: &str,
+        pass: u32,
+        left: bool,
+    ) -> Result<Narrowed<'a>, WebError> {
+        let passes = if pass > 1 { self.store.passes(job.id).await?.whole } else { Vec::new() };
+        let of = passes.iter().find(|p| p.number == pass);
+        let known = of.map(|p| since(footage, p)).unwrap_or_default();
+        let (query, wrong) = Query::parse(words);
+        let (selects, subjects): (Vec<&Select>, Vec<Subject>) = footage
+            .selects
+            .iter()
+            .filter(|s| belongs(of, &known, s))
+            .filter(|s| !left || is_left(pass, s))
+            .filter_map(|s| Some((s, footage.subject(s, job.rate)?)))
+            .unzip();
+        let nowhere = query.nowhere(&subjects);
+        let mut problems: Vec<String> = wrong.iter().map(ToString::to_string).collect();
+        problems.extend(nowhere.iter().map(|w| format!("“{w}” is in no name, roll, tag, label or note")));
+        let shown = selects.iter().zip(&subjects).filter(|(_, s)| query.holds(s)).map(|(s, _)| *s).collect();
+        Ok(Narrowed { shown, counts: query.counts(&subjects), problems })
+    }
+
+    /// What the music asks for, section by section; nothing without music.
+    pub async fn needs(&self, job: &Job) -> Result<Vec<Need>, WebError> {
+        let Some((track, version)) = self.chosen_track(job).await? else { return Ok(Vec::new()) };
+        let music = self.music(&track, &version).await?;
+        let footage = self.footage(job.id).await?;
+        let rate = job.rate;
+        let found = super::tracks::apart(move || {
+            let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
+            needs(&slots(&music, rate, &pace), &footage.candidates, rate)
+        });
+        found.await
+    }
+
+    /// Keeps a narrowing under a name, in place of another of that name; without words it is forgotten.
+    pub async fn keep_search(&self, job: JobId, by: By, name: &str, words: &str) -> Result<Vec<Search>, WebError> {
+        let name = crate::text::plain(name, 60);
+        let words = crate::text::plain(words, 400);
+        if name.is_empty() {
+            return Err(WebError::Refused("give it a name"));
+        }
+        let label = if words.is_empty() { "forget the narrowing" } else { "keep the narrowing" };
+        let edit = |mut job: Job| {
+            job.searches.retain(|s| s.name != name);
+            if !words.is_empty() {
+                job.searches.push(Search { name: name.clone(), words: words.clone() });
+            }
+            if job.searches.len() > MOST_SEARCHES {
+                return Err(WebError::Refused("a job keeps at most sixty narrowings"));
+            }
+            Ok(job)
+        };
+        Ok(self.store.edit(job, by, job, None, label, edit).await?.searches)
+    }
+}
+
+/// The selects that were there when a pass began. Ids are in the order of their making.
+fn since(footage: &Footage, pass: &Pass) -> BTreeSet<SelectId> {
+    let begun = pass.id.uuid();
+    footage.selects.iter().map(|s| s.id).filter(|id| id.uuid() < begun).collect()
+}

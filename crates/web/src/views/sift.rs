@@ -1,0 +1,127 @@
+//! What stands around the picture in Sift: what is narrowed to, the passes, what the music asks for.
+
+use crate::desk::passes::{Narrowed, Progress};
+use legere_core::arrange::Need;
+use legere_core::id::{PassId, SelectId};
+use legere_core::select::Role;
+use serde::Serialize;
+
+#[derive(Debug, Serialize)]
+pub struct NarrowedView {
+    /// In the order of their clips.
+    pub shown: Vec<SelectId>,
+    pub counts: Vec<CountView>,
+    /// What could not be understood, in words.
+    pub problems: Vec<String>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct CountView {
+    pub group: &'static str,
+    pub term: String,
+    pub word: String,
+    pub count: usize,
+}
+
+impl NarrowedView {
+    pub fn of(found: &Narrowed<'_>) -> Self {
+        let count = |c: &legere_core::narrow::Counted| CountView {
+            group: c.group,
+            term: c.term.clone(),
+            word: c.word.clone(),
+            count: c.count,
+        };
+        Self {
+            shown: found.shown.iter().map(|s| s.id).collect(),
+            counts: found.counts.iter().map(count).collect(),
+            problems: found.problems.clone(),
+        }
+    }
+}
+
+#[derive(Debug, Serialize)]
+pub struct PassView {
+    pub number: u32,
+    pub id: Option<PassId>,
+    pub what: String,
+    pub selects: usize,
+    pub left: usize,
+    pub seconds_left: f64,
+    pub taken_out: usize,
+    pub place: Option<SelectId>,
+}
+
+impl PassView {
+    pub fn of(pass: &Progress) -> Self {
+        Self {
+            number: pass.number,
+            id: pass.id,
+            what: pass.what.clone(),
+            selects: pass.selects,
+            left: pass.left,
+            seconds_left: pass.seconds_left,
+            taken_out: pass.taken_out,
+            place: pass.place,
+        }
+    }
+}
+
+#[derive(Debug, Serialize)]
+pub struct NeedView {
+    pub kind: &'static str,
+    pub shots: usize,
+    pub offered: usize,
+    /// "above 70", with the roles it wants.
+    pub asks: String,
+    /// What narrows to the selects that could fill it.
+    pub words: String,
+}
+
+impl NeedView {
+    pub fn of(need: &Need) -> Self {
+        let (low, high) = (need.energy.0.round(), need.energy.1.round());
+        let energy = match (low <= 0.0, high >= 100.0) {
+            (true, true) => "of any energy".to_owned(),
+            (true, false) => format!("below {high}"),
+            (false, true) => format!("above {low}"),
+            (false, false) => format!("{low} to {high}"),
+        };
+        let roles: Vec<&str> = need.roles.iter().filter(|r| **r != Role::Reveal).map(|r| r.word()).collect();
+        let asks = if roles.is_empty() { energy } else { format!("{energy}, {}", roles.join(" and ")) };
+        let mut words = Vec::new();
+        if low > 0.0 {
+            words.push(format!("energy>={low}"));
+        }
+        if high < 100.0 {
+            words.push(format!("energy<={high}"));
+        }
+        words.push(format!("length>={:.1}", (need.shortest * 10.0).floor() / 10.0));
+        words.push("-out".to_owned());
+        Self { kind: need.kind.word(), shots: need.shots, offered: need.offered, asks, words: words.join(" ") }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use legere_core::narrow::Query;
+    use legere_core::track::SectionKind;
+
+    #[test]
+    fn a_need_says_what_it_asks_for_and_what_narrows_to_it() {
+        let need = |energy, roles| Need {
+            section: 0,
+            kind: SectionKind::Drop,
+            shots: 6,
+            offered: 3,
+            energy,
+            roles,
+            shortest: 0.48,
+        };
+        let view = NeedView::of(&need((70.2, 100.0), vec![Role::Reveal]));
+        assert_eq!((view.asks.as_str(), view.words.as_str()), ("above 70", "energy>=70 length>=0.4 -out"));
+        let view = NeedView::of(&need((10.0, 40.0), vec![Role::Establishing]));
+        assert_eq!(view.asks, "10 to 40, establishing");
+        assert_eq!(Query::parse(&view.words).1, [], "the words are of the grammar");
+    }
+}
