@@ -112,19 +112,19 @@ async fn listen(browser: &Browser, job: &str) {
 }
 
 async fn tiers(browser: &Browser) -> Value {
-    browser.js("return [...document.querySelectorAll('.cell')].map((c) => c.className.replace('cell is-', ''))").await
+    browser.js("return [...document.querySelectorAll('.cell')].map((c) => c.className.match(/is-(hero|strong|spare|out|unread)/)[1])").await
 }
 
 async fn sift(browser: &Browser, job: &str) {
     browser.go(&format!("{job}/sift")).await;
-    browser.until(&format!("document.querySelectorAll('.cell').length === {}", CLIPS + 1), 20).await;
+    browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{}'", CLIPS + 1), 20).await;
     browser.until("document.querySelector('#still').dataset.shown", 10).await;
     // One key a verdict, and the next clip is there.
     for (key, tier) in [("f", "hero"), ("d", "strong"), ("s", "spare"), ("a", "out"), ("f", "hero"), ("d", "strong")] {
-        let now = browser.js("return document.querySelector('.cell[aria-selected=true]').dataset.select").await;
+        let now = browser.js("return document.querySelector('.cell.is-here').dataset.select").await;
         browser.key(key).await;
         browser
-            .until(&format!("document.querySelector('.cell[aria-selected=true]').dataset.select !== {now}"), 5)
+            .until(&format!("document.querySelector('.cell.is-here').dataset.select !== {now}"), 5)
             .await;
         browser
             .until(
@@ -136,7 +136,7 @@ async fn sift(browser: &Browser, job: &str) {
     browser.until("document.querySelector('#says-sift').textContent.startsWith('6 of')", 5).await;
     // In, hit and out of the clip that is shown, and a tag.
     // The moving picture follows a moment after the still.
-    let shown = "document.querySelector('.cell[aria-selected=true]').dataset.select";
+    let shown = "document.querySelector('.cell.is-here').dataset.select";
     let loaded = format!(
         "document.querySelector('#video').dataset.shown === {shown} && document.querySelector('#video').readyState >= 2"
     );
@@ -154,12 +154,13 @@ async fn sift(browser: &Browser, job: &str) {
         .until("document.querySelector('[data-tag=\"framing:close\"]').getAttribute('aria-pressed') === 'true'", 5)
         .await;
     // Narrow by tier: what is left is counted in clips and minutes.
-    browser.click("[data-filter=hero]").await;
-    browser.until("document.querySelectorAll('.cell:not([hidden])').length === 2", 5).await;
-    assert!(browser.text("#left").await.starts_with("2 of"), "{}", browser.text("#left").await);
-    // The focus stays on what was pressed.
-    assert_eq!(browser.js("return document.activeElement.dataset.filter").await, json!("hero"));
-    browser.click("[data-filter=hero]").await;
+    browser.key("/").await;
+    browser.click("[data-value=hero]").await;
+    browser.until("document.querySelector('#sheet').dataset.clips === '2'", 5).await;
+    assert!(browser.text("#left").await.starts_with("2 selects"), "{}", browser.text("#left").await);
+    assert_eq!(browser.js("return new URLSearchParams(location.search).get('words')").await, json!("hero"));
+    browser.click("[data-term=hero]").await;
+    browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{}'", CLIPS + 1), 5).await;
     // Undo takes back what was said last, redo says it again.
     let before = tiers(browser).await;
     browser.click(".cell.is-unread").await;

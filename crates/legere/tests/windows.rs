@@ -77,10 +77,10 @@ async fn brought_in(browser: &Browser, program: &Program) -> String {
 async fn verdicts_are_seen_by_both(one: &Browser, two: &Browser, job: &str) {
     for browser in [one, two] {
         browser.go(&format!("{job}/sift")).await;
-        browser.until(&format!("document.querySelectorAll('.cell').length === {CLIPS}"), 20).await;
+        browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{CLIPS}'"), 20).await;
         browser.until("document.documentElement.dataset.following === 'yes'", 10).await;
     }
-    let first = one.js("return document.querySelector('.cell[aria-selected=true]').dataset.select").await;
+    let first = one.js("return document.querySelector('.cell.is-here').dataset.select").await;
     one.key("f").await;
     let is = |tier: &str| {
         format!("document.querySelector('[data-select=\"' + {first} + '\"]').classList.contains('is-{tier}')")

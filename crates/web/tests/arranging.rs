@@ -141,7 +141,7 @@ async fn too_little_footage_is_said_where_the_draft_was_asked_for() {
     let server = Server::start().await;
     let shoot = server.shoot(1).await;
     let answer = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
-    let words = "the selects are too short for the music: 8 s of pictures for 24 s";
+    let words = "the selects are too short for the music: 5 s of pictures for 24 s";
     assert_eq!((answer.status, answer.body.as_str()), (422, words));
     for select in &shoot.selects {
         let path = format!("/jobs/{}/selects/{select}", shoot.job);

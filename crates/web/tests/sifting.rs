@@ -209,3 +209,167 @@ async fn a_clip_holds_as_many_selects_as_its_editor_cuts_out() {
     assert_eq!(of_clip().await, [(1.0, 6.0, 2.5, 1, 1)], "as it was");
     server.stop().await;
 }
+
+async fn narrowed(server: &Server, shoot: &Shoot, query: &str) -> (Vec<usize>, Value) {
+    let found = server.json(&format!("/jobs/{}/sift/narrow.json?{query}", shoot.job)).await;
+    let place = |id: &Value| shoot.selects.iter().position(|s| Some(s.to_string().as_str()) == id.as_str());
+    (found["shown"].as_array().expect("a list").iter().filter_map(place).collect(), found)
+}
+
+#[tokio::test]
+async fn words_narrow_and_each_value_says_how_many_it_would_show() {
+    let server = Server::start().await;
+    let shoot = server.shoot(6).await;
+    server.say(&select(&shoot, 1), json!({ "do": "tier", "tier": "hero" })).await;
+    server.say(&select(&shoot, 2), json!({ "do": "tier", "tier": "strong" })).await;
+    server.say(&select(&shoot, 2), json!({ "do": "note", "words": "the second swing" })).await;
+    server.say(&select(&shoot, 4), json!({ "do": "label", "label": { "word": "Flare", "tone": "moss" } })).await;
+    assert_eq!(narrowed(&server, &shoot, "words=hero,strong").await.0, [1, 2]);
+    assert_eq!(narrowed(&server, &shoot, "words=~right%20-unread").await.0, [1, 2]);
+    assert_eq!(narrowed(&server, &shoot, "words=%22second%20swing%22").await.0, [2]);
+    assert_eq!(narrowed(&server, &shoot, "words=label:flare").await.0, [4]);
+    assert_eq!(narrowed(&server, &shoot, "words=slow%3E%3D2x%20length%3E4%20c003").await.0, [3]);
+    let (shown, found) = narrowed(&server, &shoot, "words=hero%20mood:sad%20belll").await;
+    assert!(shown.is_empty());
+    let problems = found["problems"].to_string();
+    assert!(problems.contains("nothing is called mood") && problems.contains("belll"), "{problems}");
+    let (_, all) = narrowed(&server, &shoot, "words=").await;
+    for count in all["counts"].as_array().expect("counts") {
+        let term = count["term"].as_str().expect("a term");
+        let query = format!("words={}", term.replace(' ', "%20").replace('"', "%22"));
+        let (shown, _) = narrowed(&server, &shoot, &query).await;
+        assert_eq!(Some(shown.len() as u64), count["count"].as_u64(), "{term}");
+    }
+    // By a name, kept with the job.
+    let path = format!("/jobs/{}/sift/searches", shoot.job);
+    let kept = server.say(&path, json!({ "name": "the good ones", "words": "hero,strong" })).await;
+    assert_eq!(kept, json!([{ "name": "the good ones", "words": "hero,strong" }]));
+    assert!(server.get(&format!("/jobs/{}/sift", shoot.job)).await.body.contains("the good ones"));
+    assert_eq!(server.say(&path, json!({ "name": "the good ones", "words": "" })).await, json!([]));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn many_are_dealt_with_as_one_and_taken_back_as_one() {
+    let server = Server::start().await;
+    let shoot = server.shoot(5).await;
+    let some: Vec<String> = shoot.selects[1..4].iter().map(ToString::to_string).collect();
+    let many = format!("/jobs/{}/sift/many", shoot.job);
+    server.say(&select(&shoot, 2), json!({ "do": "tag", "tag": "own:brass" })).await;
+    // One has it and the others have not: all get it, none loses it.
+    server.say(&many, json!({ "selects": some, "said": [{ "do": "tag", "tag": "own:brass" }] })).await;
+    server.say(&many, json!({ "selects": some, "said": [{ "do": "tier", "tier": "spare" }, { "do": "mute" }], "label": "spare and mute" })).await;
+    let seen = async || -> Vec<(Value, Value, Value)> {
+        rows(&server, &shoot).await.into_iter().map(|r| (r["tier"].clone(), r["tags"].clone(), r["muted"].clone())).collect()
+    };
+    let now = seen().await;
+    let wanted = (json!("spare"), json!(["own:brass"]), json!(true));
+    assert_eq!(now[1..4], [wanted.clone(), wanted.clone(), wanted]);
+    assert_eq!(now[4], (json!("unread"), json!([]), json!(false)));
+    // A second time it is taken off, since all have it.
+    server.say(&many, json!({ "selects": some, "said": [{ "do": "tag", "tag": "own:brass" }] })).await;
+    assert_eq!(seen().await[2].1, json!([]));
+    server.say(&many, json!({ "selects": some, "said": [{ "do": "leave-out" }] })).await;
+    assert_eq!(seen().await.len(), 2);
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    for label in ["leave out, 3 selects", "tag brass, 3 selects", "spare and mute, 3 selects", "tag brass, 3 selects"] {
+        assert_eq!(server.say(&undo, json!({})).await["label"], label);
+    }
+    let then = seen().await;
+    assert_eq!(then[1], (json!("unread"), json!([]), json!(false)));
+    assert_eq!(then[2].1, json!(["own:brass"]), "what was said of one alone stays");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn what_is_said_of_a_clip_holds_for_what_is_cut_out_of_it_later() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    server.say(&select(&shoot, 0), json!({ "do": "mute" })).await;
+    server.say(&select(&shoot, 0), json!({ "do": "clip-tag", "tag": "light:night" })).await;
+    let later = server.say(&format!("{}/split", select(&shoot, 0)), json!({ "at": 3.0 })).await;
+    assert_eq!((&later["muted"], &later["clip_tags"]), (&json!(true), &json!(["light:night"])));
+    assert_eq!(narrowed(&server, &shoot, "words=night%20muted").await.1["shown"].as_array().map(Vec::len), Some(2));
+    // One of them is another light after all.
+    let path = format!("/jobs/{}/selects/{}", shoot.job, later["id"].as_str().expect("an id"));
+    server.say(&path, json!({ "do": "tag", "tag": "light:dusk" })).await;
+    assert_eq!(narrowed(&server, &shoot, "words=night").await.1["shown"].as_array().map(Vec::len), Some(1));
+    // Joined again, both parts' words stay.
+    server.say(&path, json!({ "do": "tier", "tier": "hero" })).await;
+    let joined = server.say(&format!("{}/join", select(&shoot, 0)), json!({})).await;
+    assert_eq!((&joined["start"], &joined["end"], &joined["tier"]), (&json!(1.0), &json!(6.0), &json!("hero")));
+    assert_eq!(joined["tags"], json!(["light:dusk"]));
+    assert_eq!(rows(&server, &shoot).await.len(), 2);
+    let words = server.refused(&format!("{}/join", select(&shoot, 0)), json!({})).await;
+    assert!(words.contains("the last select of its clip"), "{words}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn each_pass_goes_through_what_the_last_one_left() {
+    let server = Server::start().await;
+    let shoot = server.shoot(6).await;
+    let passes = format!("/jobs/{}/sift/passes", shoot.job);
+    let far = async |number: usize| -> (u64, u64, u64) {
+        let all = server.json(&format!("{passes}.json")).await;
+        let count = |key: &str| all[number - 1][key].as_u64().expect("a count");
+        (count("selects"), count("left"), count("taken_out"))
+    };
+    assert_eq!(far(1).await, (6, 6, 0));
+    for (at, tier) in ["out", "hero", "spare", "strong"].into_iter().enumerate() {
+        server.say(&select(&shoot, at), json!({ "do": "tier", "tier": tier, "pass": 1 })).await;
+    }
+    assert_eq!(far(1).await, (6, 2, 1));
+    let second = server.say(&passes, json!({ "through": "left" })).await;
+    assert_eq!(second["number"], 2);
+    assert_eq!(far(2).await, (5, 5, 0), "all but what is out");
+    server.say(&select(&shoot, 2), json!({ "do": "tier", "tier": "out", "pass": 2 })).await;
+    // The same verdict once more has been looked at as well.
+    server.say(&select(&shoot, 1), json!({ "do": "tier", "tier": "hero", "pass": 2 })).await;
+    assert_eq!(far(2).await, (5, 3, 1));
+    assert_eq!(narrowed(&server, &shoot, "pass=2&left=true").await.0, [3, 4, 5]);
+    assert_eq!(narrowed(&server, &shoot, "pass=2&left=false").await.0, [1, 2, 3, 4, 5]);
+    // What is cut out meanwhile belongs to the pass.
+    let clip = shoot.clips[0];
+    server.say(&format!("/jobs/{}/clips/{clip}/selects", shoot.job), json!({ "start": 6.5, "end": 7.5 })).await;
+    assert_eq!(far(2).await, (6, 4, 1));
+    // Back to what was out, unread again.
+    assert_eq!(server.say(&passes, json!({ "through": "out" })).await["number"], 3);
+    assert_eq!(far(3).await.0, 2);
+    let again = server.say(&select(&shoot, 2), json!({ "do": "tier", "tier": "unread", "pass": 3 })).await;
+    assert_eq!((&again["tier"], &again["pass"]), (&json!("unread"), &json!(0)));
+    // Where one was is kept with the pass.
+    let id = second["id"].as_str().expect("an id");
+    let place = json!({ "select": shoot.selects[3] }).to_string();
+    assert_eq!(server.post_json(&format!("{passes}/{id}/place"), &place).await.status, 204);
+    assert_eq!(server.json(&format!("{passes}.json")).await[1]["place"], json!(shoot.selects[3]));
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    assert_eq!(server.say(&undo, json!({})).await["label"], "unread");
+    assert_eq!(server.say(&undo, json!({})).await["label"], "begin pass 3");
+    assert_eq!(server.json(&format!("{passes}.json")).await.as_array().map(Vec::len), Some(2));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn what_the_music_asks_for_moves_as_one_judges() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let needs = async || server.json(&format!("/jobs/{}/sift/needs.json", shoot.job)).await;
+    let offered = |needs: &Value| -> u64 {
+        needs.as_array().expect("a list").iter().map(|n| n["offered"].as_u64().expect("a count")).sum()
+    };
+    let before = needs().await;
+    let shots: u64 = before.as_array().expect("a list").iter().map(|n| n["shots"].as_u64().expect("a count")).sum();
+    assert!(shots > 4 && offered(&before) == 0, "{before}");
+    for at in 0..40 {
+        server.say(&select(&shoot, at), json!({ "do": "tier", "tier": "strong" })).await;
+    }
+    let after = needs().await;
+    assert!(offered(&after) > 3 && offered(&after) <= shots, "{after}");
+    // Pressing one narrows to what could fill it.
+    let drop = after.as_array().expect("a list").iter().find(|n| n["kind"] == "drop").expect("a drop").clone();
+    let words = drop["words"].as_str().expect("words").replace('>', "%3E").replace('=', "%3D").replace(' ', "%20");
+    let (shown, found) = narrowed(&server, &shoot, &format!("words={words}")).await;
+    assert!(!shown.is_empty() && found["problems"] == json!([]), "{drop}: {found}");
+    server.stop().await;
+}

@@ -83,6 +83,8 @@ pub fn reading() -> ClipReading {
         samples: Samples {
             step: 0.1,
             motion: (0..40).map(|i| i as f32 / 40.0).collect(),
+            // Unsteady at both ends: half a second to three are offered.
+            shake: (0..40).map(|i| if (5..30).contains(&i) { 0.0 } else { 0.9 }).collect(),
             pan: vec![0.1; 40],
             tilt: vec![0.0; 40],
             zoom: vec![0.0; 40],

@@ -1,35 +1,44 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { between } from "../../assets/own/lib/tone.js";
-import { matches, usedTags } from "../../assets/own/pages/sift/filters.js";
+import { clipsOf, isLeft, state, tagsOf } from "../../assets/own/pages/sift/state.js";
 
-const select = (more) => ({
-  name: "bench.mp4",
-  roll: "day one",
-  tier: "hero",
-  note: "inside the workshop",
-  movement: "still",
-  tags: ["subject:hands", "framing:close"],
+const select = (id, more) => ({
+  id,
+  clip: "one",
+  name: "bench",
+  tier: "unread",
+  pass: 0,
+  start: 0,
+  end: 2,
+  energy: 10,
+  tags: [],
+  clip_tags: [],
   ...more,
 });
-const filters = (more) => ({ tiers: new Set(), tags: new Set(), words: "", ...more });
 
-test("selects are narrowed by tier, tag and words together", () => {
-  assert.ok(matches(select(), filters()));
-  assert.ok(matches(select(), filters({ tiers: new Set(["hero", "strong"]), tags: new Set(["subject:hands"]), words: "WORK bench" })));
-  assert.ok(!matches(select(), filters({ tiers: new Set(["spare"]) })));
-  assert.ok(!matches(select(), filters({ tags: new Set(["subject:hands", "framing:wide"]) })));
-  assert.ok(!matches(select(), filters({ words: "bench harbour" })));
+test("a clip stands once on the sheet, with all of its selects", () => {
+  const all = [select("a"), select("b", { clip: "two", energy: 80, tier: "out" }), select("c", { start: 3, energy: 40, tier: "hero" })];
+  const order = (wanted) => {
+    state.order = wanted;
+    return clipsOf(all).map((c) => c.selects.map((s) => s.id).join("+"));
+  };
+  assert.deepEqual(order("roll"), ["a+c", "b"]);
+  assert.deepEqual(order("energy"), ["b", "a+c"], "the liveliest select counts");
+  assert.deepEqual(order("tier"), ["a+c", "b"]);
+  assert.deepEqual(order("left"), ["a+c", "b"], "what is left comes first");
 });
 
-test("short words are whole words", () => {
-  assert.ok(!matches(select(), filters({ words: "in" })), "in is not inside");
-  assert.ok(matches(select({ note: "in the rain" }), filters({ words: "in" })));
+test("a pass has left what was not judged in it", () => {
+  state.pass = 1;
+  assert.deepEqual([isLeft(select("a")), isLeft(select("b", { tier: "spare", pass: 1 }))], [true, false]);
+  state.pass = 2;
+  assert.deepEqual([isLeft(select("b", { tier: "spare", pass: 1 })), isLeft(select("b", { tier: "spare", pass: 2 }))], [true, false]);
 });
 
-test("tags in use stand by how often they are used, then by name", () => {
-  const all = [select(), select({ tags: ["framing:close"] }), select({ tags: ["place:dock"] })];
-  assert.deepEqual(usedTags(all), ["framing:close", "place:dock", "subject:hands"]);
+test("what a select says itself counts before what its clip says", () => {
+  const s = select("a", { tags: ["framing:close", "own:dust"], clip_tags: ["framing:wide", "light:night", "own:brass"] });
+  assert.deepEqual(tagsOf(s), ["framing:close", "own:dust", "light:night", "own:brass"]);
 });
 
 test("energy is a colour between three, and never outside them", () => {

@@ -67,7 +67,8 @@ pub fn reading(liveliness: f32) -> ClipReading {
         samples: Samples {
             step: 0.1,
             motion: vec![liveliness; 80],
-            shake: vec![0.0; 80],
+            // Unsteady at both ends: what is offered lies between.
+            shake: (0..80).map(|i| if (10..60).contains(&i) { 0.0 } else { 0.9 }).collect(),
             sharpness: vec![0.8; 80],
             exposure: vec![0.5; 80],
             pan: vec![0.1; 80],

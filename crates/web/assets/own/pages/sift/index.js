@@ -161,7 +161,8 @@ function played() {
 function count() {
   const left = state.shown.filter(isLeft),
     seconds = left.reduce((sum, s) => sum + s.end - s.start, 0);
-  $("left").textContent = `${left.length} of ${state.shown.length} left, ${clock(seconds)}`;
+  const all = `${state.shown.length} selects, ${clock(state.shown.reduce((sum, s) => sum + s.end - s.start, 0))}`;
+  $("left").textContent = left.length === state.shown.length ? all : `${all}; ${left.length} left, ${clock(seconds)}`;
   $("says-sift").textContent = `${state.all.filter((s) => s.tier !== "unread").length} of ${state.all.length} judged`;
 }
 /** The address holds what is narrowed to, the pass, the order and the select. */

@@ -53,7 +53,7 @@ function fresh() {
   const kept = spare.pop();
   if (kept) return kept;
   const cell = el("div", { role: "option", class: "cell" });
-  cell.append(el("span", { class: "still" }), el("span", { class: "brackets" }), el("span", { class: "under" }), el("span", { class: "cap" }));
+  cell.append(el("span", { class: "pic" }), el("span", { class: "brackets" }), el("span", { class: "under" }), el("span", { class: "cap" }));
   return cell;
 }
 
@@ -111,7 +111,8 @@ function dressCell(cell, at) {
     cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
-  cell.setAttribute("aria-label", `${s.name}, ${length}${many}, ${best.tier}${s.missing ? ", its file is not there" : ""}`);
+  const seen = [s.name, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`, label?.word, best.tier, s.problem];
+  cell.setAttribute("aria-label", seen.filter(Boolean).join(" "));
   cell.classList.toggle("is-away", Boolean(s.problem));
 }
 
@@ -124,13 +125,12 @@ function look() {
     if (at >= first && at < last) continue;
     cells.delete(at);
     spare.push(cell);
-    cell.hidden = true;
+    cell.remove();
   }
   for (let at = first; at < last; at++) {
     if (cells.has(at)) continue;
     const cell = fresh();
-    cell.hidden = false;
-    if (!cell.parentNode) inside.append(cell);
+    inside.append(cell);
     cells.set(at, cell);
     dressCell(cell, at);
   }
@@ -141,7 +141,7 @@ function layAnew() {
   for (const [at, cell] of cells) {
     cells.delete(at);
     spare.push(cell);
-    cell.hidden = true;
+    cell.remove();
   }
   look();
 }
