@@ -5,10 +5,8 @@ mod house;
 mod server;
 
 use house::browser::Browser;
-use legere_core::id::ClipId;
 use serde_json::{Value, json};
 use server::Server;
-use std::process::Command;
 use std::time::{Duration, Instant};
 
 const CLIPS: usize = 1000;
@@ -87,7 +85,7 @@ async fn measure() {
     say("what could be there instead", times, 0);
     println!("in memory, server and test together: {:.0} MB", resident());
 
-    pictures(&server, &shoot.clips);
+    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
     let address = format!("http://127.0.0.1:{}{job}", server.port);
     let browser = Browser::open().await;
     arrange(&browser, &address).await;
@@ -98,30 +96,6 @@ async fn measure() {
     browser.client.clone().close().await.expect("closed");
     println!("in memory at the end: {:.0} MB", resident());
     server.stop().await;
-}
-
-/// A sheet and a light copy for each clip: the same eight, under as many names.
-fn pictures(server: &Server, clips: &[ClipId]) {
-    let drawn = server.dir.path().join("drawn");
-    std::fs::create_dir_all(&drawn).expect("a folder");
-    for kind in 0..8 {
-        let source = format!("testsrc2=size=480x270:rate=25:duration=8,hue=h={}", kind * 45);
-        let draw = |more: &[&str], to: String| {
-            let ffmpeg = ["-v", "error", "-f", "lavfi", "-i", &source];
-            let status = Command::new("ffmpeg").args(ffmpeg).args(more).arg(drawn.join(to)).status();
-            assert!(status.expect("ffmpeg").success());
-        };
-        let tiled = "fps=2,scale=160:90,tile=16x1";
-        draw(&["-vf", tiled, "-frames:v", "1", "-q:v", "5"], format!("{kind}.jpg"));
-        draw(&["-preset", "ultrafast", "-g", "12", "-pix_fmt", "yuv420p"], format!("{kind}.mp4"));
-    }
-    for (i, clip) in clips.iter().enumerate() {
-        let folder = server.desk.shelf.clip(&clip.to_string());
-        std::fs::create_dir_all(&folder).expect("a folder");
-        for (from, to) in [("jpg", "sheet.jpg"), ("mp4", "light.mp4")] {
-            std::fs::hard_link(drawn.join(format!("{}.{from}", i % 8)), folder.join(to)).expect("a link");
-        }
-    }
 }
 
 /// Notes when a key goes down, and when the picture after the change that it made has been painted.

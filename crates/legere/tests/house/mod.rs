@@ -2,6 +2,7 @@
 #![allow(dead_code, reason = "each test program uses its own part of this")]
 
 pub mod browser;
+pub mod pictures;
 pub mod material;
 pub mod program;
 

@@ -225,6 +225,8 @@ async function judgeMany(said, label, of = meant()) {
 }
 /** Takes over what is kept of a select; what is of its clip holds for the others of it. @param {any} s @param {any} kept */
 function put(s, kept) {
+  // Answers may overtake each other.
+  if (kept.revision < s.revision) return;
   Object.assign(s, kept);
   for (const q of state.all) if (q.clip === s.clip) Object.assign(q, { clip_tags: kept.clip_tags, muted: kept.muted });
 }
@@ -253,10 +255,13 @@ async function fresh(id) {
     else say(/** @type {Error} */ (error).message);
   }
 }
-/** The next one that this pass has not come to, from here on and then from the beginning. @param {any} from */
+/** The next one that this pass has not come to: in the same clip, then from here on, then from the beginning.
+ * @param {any} from */
 function nextLeft(from) {
   const all = sheet.inOrder(),
-    at = all.indexOf(from);
+    at = all.indexOf(from),
+    near = all.find((s) => s.clip === from.clip && s !== from && isLeft(s));
+  if (near) return near;
   return [...all.slice(at + 1), ...all.slice(0, Math.max(0, at))].find(isLeft);
 }
 /** @param {string} tier */

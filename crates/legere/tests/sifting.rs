@@ -1,0 +1,126 @@
+//! A sitting at Sift by keys alone, through 240 clips; what is kept afterwards is exactly what was pressed.
+
+mod house;
+#[path = "../../web/tests/server/mod.rs"]
+mod server;
+
+use house::browser::Browser;
+use serde_json::{Value, json};
+use server::Server;
+use std::collections::BTreeMap;
+
+const CLIPS: usize = 240;
+
+/// A select as it was pressed: start and end in frames, tier, tags, note.
+#[derive(Debug, Clone, PartialEq)]
+struct Said {
+    marks: (u64, u64),
+    tier: &'static str,
+    tags: Vec<&'static str>,
+}
+
+async fn here(browser: &Browser) -> String {
+    let id = browser.js("return new URLSearchParams(location.search).get('select')").await;
+    id.as_str().expect("a select").to_owned()
+}
+
+/// Presses a verdict and waits for another select.
+async fn verdict(browser: &Browser, key: &str) {
+    let now = here(browser).await;
+    browser.key(key).await;
+    browser.until(&format!("!location.search.includes('{now}')"), 10).await;
+}
+
+/// Steps on by whole seconds and waits until the picture stands there.
+async fn stand(browser: &Browser, second: f64) {
+    let clip = "document.querySelector('.cell.is-here .pic').dataset.of";
+    let loaded = format!(
+        "document.querySelector('#video').src.includes({clip}) && document.querySelector('#video').readyState >= 2"
+    );
+    browser.until(&loaded, 20).await;
+    browser.js(&format!("document.querySelector('#video').currentTime = {second}")).await;
+    let there = format!(
+        "!document.querySelector('#video').seeking && Math.abs(document.querySelector('#video').currentTime - {second}) < 0.02"
+    );
+    browser.until(&there, 10).await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
+    let server = Server::start().await;
+    let shoot = server.shoot(CLIPS).await;
+    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    let path = format!("/jobs/{}/sift/selects.json", shoot.job);
+    // As they stand on the sheet: by recording time.
+    let rows = server.json(&path).await.as_array().expect("rows").clone();
+    let order: Vec<Value> = rows.iter().map(|row| row["clip"].clone()).collect();
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
+    browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{CLIPS}'"), 20).await;
+    browser.until("document.querySelector('#still').dataset.shown", 10).await;
+    assert!(browser.js("return document.querySelectorAll('.cell').length").await.as_u64() < Some(80), "what is seen");
+
+    let mut wanted: BTreeMap<usize, Vec<Said>> = BTreeMap::new();
+    for clip in 0..CLIPS {
+        let (key, tier) = [("a", "out"), ("s", "spare"), ("d", "strong"), ("f", "hero")][clip * 7 % 4];
+        let mut said = Said { marks: (50, 300), tier, tags: vec![] };
+        if clip % 40 == 7 {
+            // Two out of one: the first from 1 to 3 s, another from 4 s on.
+            for (at, mark) in [(3.01, "e"), (4.01, "+")] {
+                stand(&browser, at).await;
+                browser.key(mark).await;
+                let after = if mark == "e" { "document.querySelector('#at-out').textContent === '03:00'" } else { "document.querySelector('#which').textContent.includes('2 of 2')" };
+                browser.until(after, 10).await;
+            }
+            verdict(&browser, "f").await;
+            browser.until("document.querySelector('#which').textContent.includes('1 of 2')", 10).await;
+            said.marks = (50, 150);
+            wanted.entry(clip).or_default().push(Said { marks: (200, 350), tier: "hero", tags: vec![] });
+        }
+        if clip % 30 == 3 {
+            browser.key("1").await;
+            browser.key("m").await;
+            let both = "['framing:wide', 'movement:right'].every((t) => document.querySelector(`[data-tag='${t}']`).getAttribute('aria-pressed') === 'true')";
+            browser.until(both, 10).await;
+            said.tags = vec!["framing:wide", "movement:right"];
+        }
+        if clip + 1 < CLIPS {
+            verdict(&browser, key).await;
+        } else {
+            browser.key(key).await;
+        }
+        wanted.entry(clip).or_default().insert(0, said);
+    }
+    let judged = wanted.values().map(Vec::len).sum::<usize>();
+    browser.until(&format!("document.querySelector('#says-sift').textContent === '{judged} of {judged} judged'"), 20).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+
+    let mut found: BTreeMap<usize, Vec<(u64, u64, String, Value)>> = BTreeMap::new();
+    for row in server.json(&path).await.as_array().expect("rows") {
+        let clip = order.iter().position(|c| row["clip"] == *c).expect("a clip");
+        let frame = |key: &str| (row[key].as_f64().expect("seconds") * 50.0).round() as u64;
+        let tier = row["tier"].as_str().expect("a tier").to_owned();
+        found.entry(clip).or_default().push((frame("start"), frame("end"), tier, row["tags"].clone()));
+    }
+    for (clip, said) in wanted {
+        let kept = &found[&clip];
+        let said: Vec<(u64, u64, String, Value)> =
+            said.into_iter().map(|s| (s.marks.0, s.marks.1, s.tier.to_owned(), json!(s.tags))).collect();
+        assert_eq!(kept, &said, "clip {clip}");
+    }
+
+    // The second pass goes through what is left, and the address leads back to where one is.
+    browser.js("document.querySelector('.drops').click()").await;
+    browser.until("document.querySelector('.next button').checkVisibility()", 5).await;
+    browser.click(".next button").await;
+    browser.until("document.querySelector('.drops b').textContent === 'pass 2'", 10).await;
+    let left = judged - CLIPS / 4;
+    browser.until(&format!("document.querySelector('#left').textContent.startsWith('{left} selects')"), 10).await;
+    verdict(&browser, "d").await;
+    let now = here(&browser).await;
+    browser.js("location.reload()").await;
+    browser.until("document.querySelector('.drops b')?.textContent === 'pass 2' && document.querySelector('#still').dataset.shown", 20).await;
+    assert_eq!(here(&browser).await, now);
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}
