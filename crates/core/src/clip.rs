@@ -28,6 +28,23 @@ pub struct ClipProbe {
     pub recorded_at: Option<DateTime<Utc>>,
     /// Of the first frame, in the clip's own count.
     pub timecode: Option<Timecode>,
+    /// What recorded it, where the file says so.
+    pub camera: Option<String>,
+    /// Where frames come unevenly: the rate at which nearly all of them still come; slower than that none is shown twice.
+    pub steady_rate: Option<FrameRate>,
+    /// What the file says of its rate, where that is an odd figure beside a usual one.
+    pub told_rate: Option<FrameRate>,
+    /// Whether its pixels are other than square; width and height are as displayed.
+    pub oblong_pixels: bool,
+    /// A picture, shown for as long as a person wants.
+    pub picture: bool,
+}
+
+impl ClipProbe {
+    /// How many times it can be slowed in a job of a rate and still show each of its frames no longer than once.
+    pub fn headroom_in(&self, rate: FrameRate) -> f64 {
+        self.steady_rate.unwrap_or(self.frame_rate).headroom_in(rate)
+    }
 }
 
 #[derive(Deserialize)]
@@ -42,6 +59,16 @@ struct RawClipProbe {
     codec: String,
     recorded_at: Option<DateTime<Utc>>,
     timecode: Option<RawTimecode>,
+    #[serde(default)]
+    camera: Option<String>,
+    #[serde(default)]
+    steady_rate: Option<FrameRate>,
+    #[serde(default)]
+    told_rate: Option<FrameRate>,
+    #[serde(default)]
+    oblong_pixels: bool,
+    #[serde(default)]
+    picture: bool,
 }
 
 /// Earlier versions kept the timecode as seconds since midnight.
@@ -71,6 +98,11 @@ impl From<RawClipProbe> for ClipProbe {
             codec: raw.codec,
             recorded_at: raw.recorded_at,
             timecode,
+            camera: raw.camera,
+            steady_rate: raw.steady_rate,
+            told_rate: raw.told_rate,
+            oblong_pixels: raw.oblong_pixels,
+            picture: raw.picture,
         }
     }
 }

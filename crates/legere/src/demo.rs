@@ -22,7 +22,7 @@ pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
     log_to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };
     runtime()?.block_on(async {
-        let desk = house.desk(place, &[root]).await?;
+        let desk = house.desk(place, &[root], Vec::new()).await?;
         let job = job(&desk).await?;
         let making = tokio::spawn({
             let desk = desk.clone();

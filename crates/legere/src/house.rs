@@ -6,6 +6,7 @@ use legere_media::shelf::{Budget, Shelf};
 use legere_store::Store;
 use legere_store::cluster::{Cluster, Durability};
 use legere_web::Desk;
+use std::path::PathBuf;
 
 /// The database server, when it is our own. Dropped last, after everything that speaks to it.
 pub struct House {
@@ -30,8 +31,8 @@ impl House {
         self.cluster.as_ref()
     }
 
-    pub async fn desk(&self, place: &Place, media: &[Root]) -> Result<Desk, MainError> {
-        let roots = Roots::new(media.to_vec())?;
+    pub async fn desk(&self, place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<Desk, MainError> {
+        let roots = Roots::new(media.to_vec())?.with_parents(parents);
         let store = Store::open(&self.url).await?;
         let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
         let shelf = match place.shelf_gigabytes {

@@ -31,6 +31,8 @@ enum Command {
         #[arg(long = "media", value_name = "[NAME=]FOLDER")]
         media: Vec<Root>,
         #[command(flatten)]
+        allow: Allow,
+        #[command(flatten)]
         port: Port,
     },
     /// Only do long work, for a server that runs elsewhere on the same database and shelf.
@@ -39,6 +41,8 @@ enum Command {
         place: Place,
         #[arg(long = "media", value_name = "[NAME=]FOLDER")]
         media: Vec<Root>,
+        #[command(flatten)]
+        allow: Allow,
     },
     /// Serve "The Long Hour": made-up footage and music, drawn while the page is already open.
     Demo {
@@ -85,6 +89,13 @@ struct Place {
 }
 
 #[derive(Debug, Args)]
+struct Allow {
+    /// A folder below which media folders may be added on the page; can be given several times. Without, none can.
+    #[arg(long = "allow", value_name = "FOLDER")]
+    parents: Vec<PathBuf>,
+}
+
+#[derive(Debug, Args)]
 struct Port {
     /// The port on 127.0.0.1; 0 takes a free one.
     #[arg(long, default_value_t = 7350)]
@@ -127,8 +138,8 @@ enum MainError {
 
 fn main() -> ExitCode {
     let result = match Cli::parse().command {
-        Command::Serve { place, media, port } => serve::serve(&place, &media, port.port),
-        Command::Work { place, media } => serve::work(&place, &media),
+        Command::Serve { place, media, allow, port } => serve::serve(&place, &media, allow.parents, port.port),
+        Command::Work { place, media, allow } => serve::work(&place, &media, allow.parents),
         Command::Demo { place, port } => demo::serve(&place, port.port),
         Command::Backup { place, file } => backup::backup(&place, &file),
         Command::Restore { place, file, replace } => backup::restore(&place, &file, replace),

@@ -5,7 +5,7 @@ use crate::{MainError, Place, backup};
 use legere_media::roots::Root;
 use legere_web::Desk;
 use std::net::TcpListener;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
@@ -16,11 +16,11 @@ pub fn open(place: &Place) -> Result<House, MainError> {
     Ok(house)
 }
 
-pub fn serve(place: &Place, media: &[Root], port: u16) -> Result<(), MainError> {
+pub fn serve(place: &Place, media: &[Root], parents: Vec<PathBuf>, port: u16) -> Result<(), MainError> {
     log_to_stderr();
     let house = open(place)?;
     runtime()?.block_on(async {
-        let desk = house.desk(place, media).await?;
+        let desk = house.desk(place, media, parents).await?;
         run(desk, place.at_once, port).await
     })
 }
@@ -63,14 +63,15 @@ fn start_worker(desk: &Desk, at_once: usize) -> legere_store::queue::Worker {
     })
 }
 
-pub fn work(place: &Place, media: &[Root]) -> Result<(), MainError> {
+pub fn work(place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<(), MainError> {
     log_to_stderr();
     if place.database.is_none() {
         return Err(MainError::NoDatabase);
     }
     let house = open(place)?;
     runtime()?.block_on(async {
-        let desk = house.desk(place, media).await?;
+        let desk = house.desk(place, media, parents).await?;
+        desk.open_added_roots().await?;
         let worker = start_worker(&desk, place.at_once);
         println!("Working (Ctrl-C stops it)");
         let mut asked_to_end = signal(SignalKind::terminate()).map_err(MainError::Server)?;

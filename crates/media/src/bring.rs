@@ -6,6 +6,8 @@ use std::path::{Path, PathBuf};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     Clip,
+    /// A clip that stands still.
+    Picture,
     Track,
 }
 
@@ -21,12 +23,15 @@ pub struct Found {
 
 const CLIPS: [&str; 14] =
     ["mp4", "mov", "m4v", "mkv", "webm", "avi", "mts", "m2ts", "mxf", "mpg", "mpeg", "3gp", "ogv", "wmv"];
+const PICTURES: [&str; 8] = ["jpg", "jpeg", "png", "webp", "tif", "tiff", "bmp", "tga"];
 const TRACKS: [&str; 9] = ["wav", "flac", "mp3", "ogg", "m4a", "aif", "aiff", "opus", "oga"];
 
 pub fn kind_of(path: &Path) -> Option<Kind> {
     let ending = path.extension()?.to_str()?.to_lowercase();
     if CLIPS.contains(&ending.as_str()) {
         Some(Kind::Clip)
+    } else if PICTURES.contains(&ending.as_str()) {
+        Some(Kind::Picture)
     } else if TRACKS.contains(&ending.as_str()) {
         Some(Kind::Track)
     } else {
@@ -34,15 +39,32 @@ pub fn kind_of(path: &Path) -> Option<Kind> {
     }
 }
 
-/// All footage and music below a folder, in the order of their paths. Links are not followed; names that are not
-/// Unicode are left out, since nobody could type or show them.
-pub fn search(folder: &Path) -> Vec<Found> {
+/// Whether a file is a picture by its name.
+pub fn is_picture(name: &str) -> bool {
+    kind_of(Path::new(name)) == Some(Kind::Picture)
+}
+
+/// Names of files below a folder that are neither footage nor pictures nor sound, in the order of their paths.
+pub fn left_alone(folder: &Path) -> Vec<String> {
+    files(folder)
+        .filter(|e| kind_of(e.path()).is_none() || e.path().to_str().is_none())
+        .map(|e| e.file_name().to_string_lossy().into_owned())
+        .collect()
+}
+
+fn files(folder: &Path) -> impl Iterator<Item = walkdir::DirEntry> {
     walkdir::WalkDir::new(folder)
         .sort_by_file_name()
         .into_iter()
         .filter_entry(|e| e.depth() == 0 || !e.file_name().to_string_lossy().starts_with('.'))
         .flatten()
         .filter(|e| e.file_type().is_file())
+}
+
+/// All footage and music below a folder, in the order of their paths. Links are not followed; names that are not
+/// Unicode are left out, since nobody could type or show them.
+pub fn search(folder: &Path) -> Vec<Found> {
+    files(folder)
         .filter_map(|e| {
             let kind = kind_of(e.path())?;
             let path = e.path().strip_prefix(folder).ok()?.to_path_buf();
@@ -71,6 +93,7 @@ mod tests {
             "card/.half.mp4",
             ".trash/old.mp4",
             "song.Flac",
+            "card/poster.PNG",
             "no ending",
         ] {
             std::fs::write(at(name), b"x").expect("a file");
@@ -81,10 +104,12 @@ mod tests {
         let wanted = [
             ("card/B.MP4", Kind::Clip),
             ("card/a.mov", Kind::Clip),
+            ("card/poster.PNG", Kind::Picture),
             ("card/sub/c.mkv", Kind::Clip),
             ("song.Flac", Kind::Track),
         ];
         assert_eq!(found, wanted.map(|(p, k)| (p.to_owned(), k)));
+        assert_eq!(left_alone(dir.path()), ["notes.txt", "no ending"]);
     }
 
     #[test]

@@ -12,6 +12,8 @@ pub enum MediaError {
     NoAccess,
     #[error("this is not a video, or it is damaged beyond reading")]
     NotVideo,
+    #[error("this is not a picture, or it is damaged beyond reading")]
+    NotAPicture,
     #[error("this is not a piece of music, or it is damaged beyond reading")]
     NotSound,
     #[error("there is no picture in this file")]

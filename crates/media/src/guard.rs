@@ -75,6 +75,15 @@ impl Guarded {
             .arg(name)
     }
 
+    /// A picture of the editor's: one file, never a numbered series of them.
+    pub fn picture(self, path: &Path) -> Self {
+        let mut name = OsString::from("file:");
+        name.push(path);
+        self.args(["-protocol_whitelist", "file,pipe", "-format_whitelist", "image2", "-max_pixels", MAX_PIXELS])
+            .args(["-f", "image2", "-pattern_type", "none", "-i"])
+            .arg(name)
+    }
+
     /// A concat list that we wrote ourselves, of files that we made ourselves.
     pub fn own_list(self, list: &Path) -> Self {
         self.args(["-protocol_whitelist", "file,pipe", "-f", "concat", "-safe", "0", "-i"]).arg(list)

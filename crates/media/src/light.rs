@@ -9,7 +9,7 @@ use legere_analysis::footage::{self, ClipReader};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::ClipReading;
 use legere_core::time::{FrameRate, Seconds};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tokio::io::AsyncReadExt;
 
 /// Stills on a sheet, beside each other.
@@ -54,6 +54,30 @@ pub async fn make(
     let made = run(Some(work), path, probe, progress).await?;
     check(work, &made.reading).await?;
     Ok(made)
+}
+
+/// The clip that a picture becomes: `still.mp4` in `work`, as large as the picture up to 3840 wide, standing still for as long
+/// as the probe says.
+pub async fn still(path: &Path, probe: &ClipProbe, work: &Work) -> Result<PathBuf, MediaError> {
+    let to = work.path().join("still.mp4");
+    let (seconds, rate) = (probe.duration.to_f64(), probe.frame_rate.to_string());
+    Guarded::ffmpeg()
+        .args(["-loop", "1", "-framerate", &rate])
+        .picture(path)
+        .args(["-t", &format!("{seconds:.6}"), "-vf", "scale='trunc(min(3840,iw)/2)*2':-2,setsar=1,format=yuv420p"])
+        .args(["-c:v", "libx264", "-preset", "veryfast", "-crf", "14", "-g", "12", "-bf", "0", "-tune", "stillimage"])
+        .args(["-map_metadata", "-1", "-movflags", "+faststart", "-f", "mp4"])
+        .output(&to)
+        .run()
+        .await
+        .map_err(|error| match error {
+            MediaError::Failed { log } => {
+                tracing::info!(%log, "a picture could not be decoded");
+                MediaError::NotAPicture
+            }
+            other => other,
+        })?;
+    Ok(to)
 }
 
 /// Frames that a light copy may lack against what was read: the two are counted at different rates.

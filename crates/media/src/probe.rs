@@ -4,6 +4,7 @@ use crate::MediaError;
 use crate::guard::Guarded;
 use chrono::{DateTime, Utc};
 use legere_core::clip::{ClipProbe, SoundProbe};
+use legere_core::stats::percentile;
 use legere_core::time::{FramePos, FrameRate, Seconds, Timecode};
 use serde_json::Value;
 use std::path::Path;
@@ -71,7 +72,9 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
     }
     let rotation = rotation(video);
     let (width, height) = if rotation % 180 == 90 { (height, width) } else { (width, height) };
+    let (width, oblong_pixels) = displayed(width, video);
     let (frame_rate, variable_rate) = frame_rate(video).ok_or(MediaError::NoPicture)?;
+    let steady_rate = if variable_rate { steady_rate(path, frame_rate).await } else { None };
     let tags = |key: &str| {
         [&video["tags"][key], &json["format"]["tags"][key]].into_iter().find_map(|v| v.as_str()).map(str::to_owned)
     };
@@ -86,7 +89,101 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
         codec: video["codec_name"].as_str().unwrap_or("unknown").to_owned(),
         recorded_at: tags("creation_time").and_then(|t| t.parse().ok()).filter(|t: &DateTime<Utc>| t.timestamp() > 0),
         timecode: timecode(&streams, &json, frame_rate),
+        camera: camera(&tags),
+        steady_rate,
+        told_rate: told_rate(video, frame_rate),
+        oblong_pixels,
+        picture: false,
     })
+}
+
+/// A picture, as a clip that stands still for so many seconds at a rate.
+pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipProbe, MediaError> {
+    readable(path).await?;
+    let args = ["-of", "json", "-show_streams"];
+    let out = Guarded::ffprobe().args(args).picture(path).run().await.map_err(|error| {
+        tracing::info!(%error, "ffprobe refused a picture");
+        MediaError::NotAPicture
+    })?;
+    let json: Value = serde_json::from_slice(&out).map_err(|error| {
+        tracing::info!(%error, "what ffprobe printed cannot be read");
+        MediaError::NotAPicture
+    })?;
+    let stream = &json["streams"][0];
+    let (width, height) = (number(&stream["width"]), number(&stream["height"]));
+    if width == 0 || height == 0 {
+        return Err(MediaError::NotAPicture);
+    }
+    if width > 16_384 || height > 16_384 {
+        return Err(MediaError::TooLarge);
+    }
+    Ok(ClipProbe {
+        duration: Seconds::from_measured(seconds),
+        frame_rate: rate,
+        variable_rate: false,
+        width,
+        height,
+        rotation: 0,
+        has_sound: false,
+        codec: stream["codec_name"].as_str().unwrap_or("unknown").to_owned(),
+        recorded_at: None,
+        timecode: None,
+        camera: None,
+        steady_rate: None,
+        told_rate: None,
+        oblong_pixels: false,
+        picture: true,
+    })
+}
+
+/// The width as displayed, and whether that is another than the one in pixels. On a picture that is turned the shape counts
+/// the other way, as ffmpeg turns it first.
+fn displayed(width: u32, video: &Value) -> (u32, bool) {
+    let shape = video["sample_aspect_ratio"].as_str().and_then(|t| t.split_once(':'));
+    let shape = shape.and_then(|(w, h)| Some((w.parse::<f64>().ok()?, h.parse::<f64>().ok()?)));
+    match shape {
+        Some((w, h)) if w > 0.0 && h > 0.0 && (w / h - 1.0).abs() > 0.005 => {
+            let factor = if rotation(video) % 180 == 90 { h / w } else { w / h };
+            ((f64::from(width) * factor / 2.0).round() as u32 * 2, true)
+        }
+        _ => (width, false),
+    }
+}
+
+/// Maker and model, as cameras and phones write them.
+fn camera(tags: &dyn Fn(&str) -> Option<String>) -> Option<String> {
+    let first = |keys: &[&str]| keys.iter().find_map(|key| tags(key)).map(|t| t.trim().to_owned()).filter(|t| !t.is_empty());
+    let make = first(&["com.apple.quicktime.make", "com.android.manufacturer", "make", "MAKE"]);
+    let model = first(&["com.apple.quicktime.model", "com.android.model", "model", "MODEL"]);
+    let words = match (make, model) {
+        (Some(make), Some(model)) if !model.starts_with(&make) => format!("{make} {model}"),
+        (_, Some(model)) => model,
+        (Some(make), None) => make,
+        (None, None) => return None,
+    };
+    Some(words.chars().filter(|c| !c.is_control()).take(80).collect())
+}
+
+/// The file's own figure, where it is an odd one that is taken for a usual rate.
+fn told_rate(video: &Value, taken: FrameRate) -> Option<FrameRate> {
+    let told: FrameRate = video["avg_frame_rate"].as_str()?.parse().ok()?;
+    let near = (told.to_f64() - taken.to_f64()).abs();
+    (near > 0.0004 && near < 0.01).then(|| FrameRate::new((told.to_f64() * 1000.0).round() as u32, 1000)).flatten()
+}
+
+/// From the timestamps of the first minutes: the rate at which nineteen in twenty frames still come.
+async fn steady_rate(path: &Path, rate: FrameRate) -> Option<FrameRate> {
+    let args = ["-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "-read_intervals", "%+180"];
+    let out = Guarded::ffprobe().args(args).input(path).run().await.ok()?;
+    let mut times: Vec<f64> =
+        String::from_utf8_lossy(&out).lines().filter_map(|l| l.trim_end_matches(',').parse().ok()).collect();
+    times.sort_by(f64::total_cmp);
+    let gaps: Vec<f64> = times.windows(2).map(|w| w[1] - w[0]).filter(|g| *g > 0.0).collect();
+    if gaps.len() < 8 {
+        return None;
+    }
+    let slowest = 1.0 / percentile(gaps, 0.95);
+    FrameRate::new((slowest.min(rate.to_f64()) * 1000.0).round() as u32, 1000)
 }
 
 pub async fn sound(path: &Path) -> Result<SoundProbe, MediaError> {
@@ -258,6 +355,36 @@ mod tests {
         ] {
             assert_eq!(rotation(&video), degrees, "{video}");
         }
+    }
+
+    #[test]
+    fn pixels_that_are_not_square_are_told_by_the_width_they_are_shown_at() {
+        let of = |shape: &str, rotate: i64| {
+            displayed(720, &json!({ "sample_aspect_ratio": shape, "side_data_list": [{ "rotation": rotate }] }))
+        };
+        assert_eq!(of("64:45", 0), (1024, true));
+        assert_eq!(of("1:1", 0), (720, false));
+        assert_eq!(of("0:1", 0), (720, false));
+        assert_eq!(of("64:45", 90), (506, true));
+    }
+
+    #[test]
+    fn an_odd_rate_is_told_for_what_it_is() {
+        let of = |told: &str, taken: &str| told_rate(&json!({ "avg_frame_rate": told }), rate(taken)).map(FrameRate::words);
+        assert_eq!(of("60002/1000", "60"), Some("60.002".into()));
+        assert_eq!(of("60/1", "60"), None);
+        assert_eq!(of("24000/1001", "24000/1001"), None);
+    }
+
+    #[test]
+    fn a_camera_is_called_by_maker_and_model_once() {
+        let of = |pairs: &[(&str, &str)]| {
+            let all: Vec<(String, String)> = pairs.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+            camera(&move |key: &str| all.iter().find(|(k, _)| k == key).map(|(_, v)| v.clone()))
+        };
+        assert_eq!(of(&[("make", "Hollin"), ("model", "Tower 2")]), Some("Hollin Tower 2".into()));
+        assert_eq!(of(&[("make", "Hollin"), ("model", "Hollin T2")]), Some("Hollin T2".into()));
+        assert_eq!(of(&[("make", " ")]), None);
     }
 
     #[test]

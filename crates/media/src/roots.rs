@@ -6,6 +6,7 @@
 use crate::MediaError;
 use std::path::{Component, Path, PathBuf};
 use std::str::FromStr;
+use std::sync::{Arc, PoisonError, RwLock};
 
 /// A configured folder, with the name that pages show instead of its path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,6 +20,10 @@ pub struct Root {
 pub enum RootError {
     #[error("two media folders are called {0}: give them names of their own, like --media NAME=FOLDER")]
     SameName(String),
+    #[error("this folder is not there, or it may not be read")]
+    NotThere,
+    #[error("this folder lies outside of what Legere may read: start it with --allow and a folder above it")]
+    Outside,
     #[error("{0} has no name: give it one, like --media NAME=FOLDER")]
     NoName(String),
 }
@@ -39,8 +44,14 @@ impl FromStr for Root {
     }
 }
 
+/// All media roots; clones share them. More may be added while the program runs, below the parents that were given at its
+/// start.
 #[derive(Debug, Clone, Default)]
-pub struct Roots(Vec<Root>);
+pub struct Roots {
+    all: Arc<RwLock<Vec<Root>>>,
+    /// What may be read is confined to these when a root is added.
+    parents: Arc<Vec<PathBuf>>,
+}
 
 impl Roots {
     /// Also of folders that are not there yet.
@@ -53,22 +64,66 @@ impl Roots {
                 tracing::warn!(path = %root.path.display(), "a media folder is not there");
             }
         }
-        Ok(Self(roots))
+        Ok(Self { all: Arc::new(RwLock::new(roots)), parents: Arc::default() })
     }
 
-    pub fn all(&self) -> &[Root] {
-        &self.0
+    /// Lets roots be added below these folders.
+    pub fn with_parents(self, parents: Vec<PathBuf>) -> Self {
+        Self { parents: Arc::new(parents), ..self }
+    }
+
+    /// The folders below which roots may be added.
+    pub fn parents(&self) -> &[PathBuf] {
+        &self.parents
+    }
+
+    pub fn all(&self) -> Vec<Root> {
+        self.all.read().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Adds a folder that lies below one of the parents; links that lead out of them are none.
+    pub fn add(&self, root: Root) -> Result<(), RootError> {
+        let real = root.path.canonicalize().map_err(|error| {
+            tracing::info!(%error, path = %root.path.display(), "a media folder cannot be added");
+            RootError::NotThere
+        })?;
+        let inside = |parent: &PathBuf| parent.canonicalize().is_ok_and(|p| real.starts_with(p));
+        if !real.is_dir() {
+            return Err(RootError::NotThere);
+        }
+        if !self.parents.iter().any(inside) {
+            return Err(RootError::Outside);
+        }
+        self.push(Root { path: real, ..root })
+    }
+
+    /// Adds a folder of the program's own.
+    pub fn push(&self, root: Root) -> Result<(), RootError> {
+        let mut all = self.all.write().unwrap_or_else(PoisonError::into_inner);
+        if all.iter().any(|r| r.name == root.name) {
+            return Err(RootError::SameName(root.name));
+        }
+        all.push(root);
+        Ok(())
+    }
+
+    /// The folders below a parent, for choosing one.
+    pub fn below_parent(&self, parent: usize, relative: &str) -> Result<(PathBuf, Vec<String>), MediaError> {
+        let base = self.parents.get(parent).ok_or(MediaError::OutsideRoots)?;
+        let only = Self::new(vec![Root { name: String::new(), path: base.clone() }]).map_err(|_one| MediaError::OutsideRoots)?;
+        Ok((only.resolve("", relative)?, only.folders("", relative)?))
     }
 
     /// Whether a root is there now.
     pub fn is_there(&self, name: &str) -> bool {
-        self.0.iter().any(|r| r.name == name && r.path.is_dir())
+        self.all().iter().any(|r| r.name == name && r.path.is_dir())
     }
 
     /// The file or folder `relative` below the root `name`. Refuses whatever leads out of the root, also through
     /// links.
     pub fn resolve(&self, name: &str, relative: &str) -> Result<PathBuf, MediaError> {
-        let root = self.0.iter().find(|r| r.name == name).ok_or(MediaError::OutsideRoots)?;
+        let all = self.all();
+        let root = all.iter().find(|r| r.name == name).ok_or(MediaError::OutsideRoots)?;
         let relative = Path::new(relative);
         if relative.components().any(|c| !matches!(c, Component::Normal(_) | Component::CurDir)) {
             return Err(MediaError::OutsideRoots);

@@ -63,7 +63,7 @@ struct Manifest {
 
 impl Shelf {
     pub fn open(path: &Path) -> std::io::Result<Self> {
-        for folder in ["clips", "tracks", "pieces", "previews", "music", "handoffs", "work"] {
+        for folder in ["clips", "tracks", "pieces", "previews", "music", "handoffs", "work", "dropped"] {
             std::fs::create_dir_all(path.join(folder))?;
         }
         let path = path.canonicalize()?;
@@ -81,6 +81,11 @@ impl Shelf {
 
     pub fn clip(&self, id: &str) -> PathBuf {
         self.path.join("clips").join(id)
+    }
+
+    /// Where files that were dropped on the page are kept.
+    pub fn dropped(&self) -> PathBuf {
+        self.path.join("dropped")
     }
 
     pub fn light(&self, clip: &str) -> PathBuf {

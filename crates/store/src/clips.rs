@@ -135,6 +135,8 @@ pub struct Clip {
     pub tags: BTreeSet<Tag>,
     /// Whether its sound is not to be used.
     pub muted: bool,
+    /// For how long a picture is shown.
+    pub shown_seconds: f64,
     /// Rises with every change.
     pub revision: Revision,
 }
@@ -227,6 +229,7 @@ impl TryFrom<clip::Model> for Clip {
             hidden: row.hidden,
             tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
             muted: row.muted,
+            shown_seconds: row.shown_seconds,
             revision: row.revision,
         })
     }
@@ -331,6 +334,7 @@ impl Editable for Clip {
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "roll", &self.roll)?;
         part(&mut parts, "muted", &self.muted)?;
+        part(&mut parts, "shown", &self.shown_seconds)?;
         for tag in &self.tags {
             part(&mut parts, tag_part(tag), tag)?;
         }
@@ -342,6 +346,7 @@ impl Editable for Clip {
             removed: !taken(parts, THERE, !self.removed)?,
             roll: taken(parts, "roll", self.roll)?,
             muted: taken(parts, "muted", self.muted)?,
+            shown_seconds: taken(parts, "shown", self.shown_seconds)?,
             tags: with_tags(&self.tags, parts)?,
             ..self.clone()
         })
@@ -356,6 +361,7 @@ impl Editable for Clip {
             id: Set(self.id.uuid()),
             tags: Set(serde_json::to_value(&self.tags).map_err(StoreError::broken("clip"))?),
             muted: Set(self.muted),
+            shown_seconds: Set(self.shown_seconds),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
@@ -487,6 +493,8 @@ impl JobEdit {
                         revision: Set(0),
                         tags: Set(Json::Array(Vec::new())),
                         muted: Set(false),
+                        read_at: Set(None),
+                        shown_seconds: Set(5.0),
                     });
                 }
             }

@@ -78,6 +78,8 @@ table!(clip, "clip", {
     revision: i64,
     tags: Json,
     muted: bool,
+    read_at: Option<DateTimeUtc>,
+    shown_seconds: f64,
 });
 
 table!(pass, "pass", {
@@ -129,6 +131,8 @@ table!(track, "track", {
     removed: bool,
     hidden: bool,
     revision: i64,
+    kind: String,
+    kind_by_hand: bool,
 });
 
 table!(track_reading, "track_reading", {

@@ -20,6 +20,8 @@ pub mod overview;
 pub mod passes;
 pub mod queue;
 mod readings;
+pub mod rolls;
+mod roots;
 pub mod rows;
 pub mod selects;
 #[cfg(feature = "testing")]

@@ -42,6 +42,7 @@ impl Store {
         row.state = Set(State::Ready.word().into());
         row.progress = Set(1.0);
         row.problem = Set(problem);
+        row.read_at = Set(Some(chrono::Utc::now()));
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.motion = Set(Some(trace.bytes().to_vec()));
         row.version = Set(version);

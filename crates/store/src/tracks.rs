@@ -17,7 +17,18 @@ use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
 use serde::{Deserialize, Serialize};
 
-/// One piece of music.
+/// What a sound file is for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+pub enum SoundKind {
+    /// To lay pictures on.
+    Music,
+    /// To lie under pictures.
+    Sound,
+}
+
+/// One sound file: a piece of music, or a sound.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Track {
     /// What it is named by.
@@ -54,12 +65,25 @@ pub struct Track {
     pub about: TrackMetadata,
     /// How a person uses it, or what was offered while nobody had chosen.
     pub part: Option<Version>,
+    /// Told by its length and content, or by a person.
+    pub kind: SoundKind,
     /// Whether a person took it out.
     pub removed: bool,
     /// Out, by itself or with its import.
     pub hidden: bool,
     /// Rises with every change.
     pub revision: Revision,
+}
+
+/// Shorter than this is a sound, in seconds: an effect, a word, a bell.
+const SHORTEST_MUSIC: f64 = 15.0;
+/// Music has a beat nearly all along; what has fewer than one in three seconds is an ambience or speech.
+const FEWEST_BEATS: f64 = 1.0 / 3.0;
+
+/// What a sound file is for, by its length and its beats.
+fn kind_of(reading: &TrackReading) -> SoundKind {
+    let beats = reading.beats.len() as f64 / reading.duration.max(1.0);
+    if reading.duration < SHORTEST_MUSIC || beats < FEWEST_BEATS { SoundKind::Sound } else { SoundKind::Music }
 }
 
 /// What lists show of a reading.
@@ -132,6 +156,7 @@ impl TryFrom<track::Model> for Track {
             probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("track"))?,
             summary: row.summary.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?,
             version: row.version,
+            kind: word("track", &row.kind)?,
             marks: marks.unwrap_or_default(),
             about: about.unwrap_or_default(),
             part: row.part.map(serde_json::from_value).transpose().map_err(StoreError::broken("part"))?,
@@ -286,6 +311,8 @@ impl JobEdit {
             // Until its import is there.
             hidden: Set(true),
             revision: Set(0),
+            kind: Set(<&str>::from(SoundKind::Music).into()),
+            kind_by_hand: Set(false),
         }
         .insert(self.transaction())
         .await?;
@@ -402,6 +429,9 @@ impl Store {
             row.marks.clone().map(serde_json::from_value).transpose().map_err(StoreError::broken("marks"))?;
         let seen = marks.map_or_else(|| TrackSummary::of(reading), |m| TrackSummary::of(&m.over(reading)));
         let has_part = row.part.is_some();
+        // What was there before as music stays it; a person's word stays whatever is read.
+        let told = row.kind_by_hand || row.summary.is_some();
+        let kind = if told { word("track", &row.kind)? } else { kind_of(reading) };
         let mut row: track::ActiveModel = row.into();
         row.bytes = Set(identity.bytes);
         row.modified = Set(Some(identity.modified));
@@ -411,6 +441,7 @@ impl Store {
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.summary = Set(Some(json(serde_json::to_value(seen))?));
         row.version = Set(reading.version);
+        row.kind = Set(<&str>::from(kind).into());
         if !has_part {
             row.part = Set(Some(json(serde_json::to_value(offered))?));
         }
@@ -426,7 +457,20 @@ impl Store {
         .await?;
         transaction.commit().await?;
         // The first track that can be used is the chosen one, until the editor chooses.
-        self.choose_first(track.job, track.id).await?;
+        if kind == SoundKind::Music {
+            self.choose_first(track.job, track.id).await?;
+        }
+        self.notify(track.job, ChangedKind::Track, track.id).await
+    }
+
+    /// Says what a sound file is for, whatever its length and content say.
+    pub async fn set_track_kind(&self, track: &Track, kind: SoundKind) -> Result<(), StoreError> {
+        track::Entity::update_many()
+            .col_expr(track::Column::Kind, Expr::value(<&str>::from(kind)))
+            .col_expr(track::Column::KindByHand, Expr::value(true))
+            .filter(track::Column::Id.eq(track.id.uuid()))
+            .exec(&self.db)
+            .await?;
         self.notify(track.job, ChangedKind::Track, track.id).await
     }
 

@@ -14,6 +14,7 @@ use legere_core::select::SelectError;
 use legere_core::track::VersionError;
 use legere_core::track::marks::MarkError;
 use legere_media::MediaError;
+use legere_media::roots::RootError;
 use legere_store::StoreError;
 
 #[derive(Debug, thiserror::Error)]
@@ -22,6 +23,8 @@ pub enum WebError {
     Store(#[from] StoreError),
     #[error(transparent)]
     Media(#[from] MediaError),
+    #[error(transparent)]
+    Roots(#[from] RootError),
     #[error(transparent)]
     Select(#[from] SelectError),
     #[error(transparent)]
@@ -79,7 +82,8 @@ impl WebError {
             ),
             Self::Media(e) => !matches!(e, MediaError::Io(_) | MediaError::NoFfmpeg(_)),
             Self::Template(_) | Self::Interchange(_) | Self::Stopped => false,
-            Self::Select(_)
+            Self::Roots(_)
+            | Self::Select(_)
             | Self::Version(_)
             | Self::Mark(_)
             | Self::Draft(_)
@@ -113,6 +117,7 @@ impl ResponseError for WebError {
             Self::Media(MediaError::OutsideRoots) => StatusCode::FORBIDDEN,
             Self::Store(StoreError::Refused(_))
             | Self::Media(_)
+            | Self::Roots(_)
             | Self::Select(_)
             | Self::Version(_)
             | Self::Mark(_)

@@ -61,6 +61,11 @@ pub fn probe() -> ClipProbe {
         codec: "h264".into(),
         recorded_at: None,
         timecode: None,
+        camera: None,
+        steady_rate: None,
+        told_rate: None,
+        oblong_pixels: false,
+        picture: false,
     }
 }
 

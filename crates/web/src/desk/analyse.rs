@@ -10,6 +10,7 @@ use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, TrackId};
 use legere_core::time::{Seconds, clock};
 use legere_core::track::Version;
+use legere_media::bring::is_picture;
 use legere_media::identity::{self, Identity};
 use legere_media::light::Made;
 use legere_media::sound::ReadTrack;
@@ -27,6 +28,14 @@ impl Desk {
     pub(super) async fn read_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
         let clip = self.store.clip(id).await?;
         if clip.state == State::Ready || clip.hidden {
+            return Ok(Outcome::Done);
+        }
+        // It waits without being asked for again until reading goes on.
+        if self.store.job(clip.job).await?.paused {
+            self.store.clips_wait(clip.job, &[id], None).await?;
+            return Ok(Outcome::Done);
+        }
+        if clip.digest.is_none() && self.known_by_content(&clip).await? {
             return Ok(Outcome::Done);
         }
         let Some(made) = while_wanted(self.made_of(&clip), || self.store.clip_is_wanted(id)).await else {
@@ -67,12 +76,36 @@ impl Desk {
         }
     }
 
+    /// Whether the file is one that the job has already. Where that one's own file is gone, it was moved here.
+    async fn known_by_content(&self, clip: &Clip) -> Result<bool, StoreError> {
+        let Ok(path) = self.roots.resolve_file(&clip.root, &clip.path) else { return Ok(false) };
+        let Ok(identity) = identified(&path).await else { return Ok(false) };
+        let Some(twin) = self.store.twin_of(clip, identity.bytes, &identity.digest).await? else { return Ok(false) };
+        let gone = self.roots.resolve_file(&twin.root, &twin.path).is_err();
+        if gone && !twin.hidden {
+            tracing::info!(clip = %twin.name, to = %clip.path, "a clip's file was moved");
+            self.store.clip_moved_to(&twin, clip).await?;
+            return Ok(true);
+        }
+        if twin.hidden {
+            return Ok(false);
+        }
+        self.store.clip_is_twin(clip, &identity.digest, &twin).await?;
+        Ok(true)
+    }
+
     async fn made_of(&self, clip: &Clip) -> Result<(Identity, ClipProbe, Made), MediaError> {
         self.shelf.ensure_room()?;
         let path = self.roots.resolve_file(&clip.root, &clip.path)?;
         let (before, _) = (identified(&path).await?, self.store.clip_progress(clip, State::Reading, 0.0).await);
-        let probe = probe::clip(&path).await?;
         let work = self.shelf.work()?;
+        let (source, probe) = if is_picture(&clip.name) {
+            let rate = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?.rate;
+            let probe = probe::picture(&path, clip.shown_seconds, rate).await?;
+            (light::still(&path, &probe, &work).await?, probe)
+        } else {
+            (path.clone(), probe::clip(&path).await?)
+        };
         let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
         let telling = {
             let (store, clip) = (self.store.clone(), clip.clone());
@@ -83,7 +116,7 @@ impl Desk {
             })
         };
         let mut last = 0.0f64;
-        let made = light::make(&path, &probe, &work, |share| {
+        let made = light::make(&source, &probe, &work, |share| {
             if share - last >= STEP {
                 last = share;
                 let _ = sender.send(share as f32);
@@ -167,8 +200,15 @@ impl Desk {
     /// The frame of a clip's original that an instant lies in, as a JPEG.
     pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, WebError> {
         let probe = clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))?;
-        let path = self.original(&clip.root, &clip.path, &clip.name)?;
+        let path = self.source_of(clip)?;
         Ok(legere_media::frame::jpeg(&path, probe, at).await?)
+    }
+
+    /// What a clip is rendered from: its original, or the standing clip that was made of a picture.
+    pub(super) fn source_of(&self, clip: &Clip) -> Result<PathBuf, WebError> {
+        let original = self.original(&clip.root, &clip.path, &clip.name)?;
+        let still = self.shelf.clip(&clip.id.to_string()).join("still.mp4");
+        Ok(if clip.probe.as_ref().is_some_and(|p| p.picture) { still } else { original })
     }
 
     /// An original's file, or its name when it is gone.

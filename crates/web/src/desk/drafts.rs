@@ -182,9 +182,11 @@ impl Desk {
         }
         let music = self.music(&track, &kept.body.version).await?;
         let slots = slots_under(&kept.body.cut, &music);
+        // The job may have another rate by now; a draft keeps the one that it was cut at.
+        let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job: job.clone(), music, slots, footage, judged });
+        let open = Arc::new(OpenDraft { kept, job, music, slots, footage, judged });
         self.drafts.put(id, key, open.clone());
         Ok(open)
     }
@@ -210,7 +212,7 @@ impl Desk {
             };
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
-            let cut = solved(&open.footage, &open.music, job, &pace, &kept).await?;
+            let cut = solved(&open.footage, &open.music, &open.job, &pace, &kept).await?;
             let laid = |present: KeptDraft| {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);

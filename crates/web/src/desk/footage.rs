@@ -47,7 +47,7 @@ impl Footage {
             tags: tags_with(&verdict.tags, &clip.tags),
             suggested: vec![Tag::Movement(select.movement)],
             energy: select.energy,
-            slow: probe.frame_rate.headroom_in(rate).max(1.0),
+            slow: probe.headroom_in(rate).max(1.0),
             length: verdict.range.duration().to_f64(),
             rate: probe.frame_rate.to_f64(),
             sound: probe.has_sound,
@@ -103,7 +103,8 @@ fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
         name: short_name(&clip.name),
         range: select.verdict.range,
         media: probe.duration,
-        rate: probe.frame_rate,
+        // Slower than its frames come is slower than it can be shown.
+        rate: probe.steady_rate.unwrap_or(probe.frame_rate),
         tier: select.verdict.tier,
         energy: select.energy,
         trace: Arc::new(clip.trace.clone()),

@@ -15,6 +15,7 @@ use legere_core::interchange::{
 };
 use legere_core::time::{FrameRate, Seconds, Timecode};
 use legere_core::track::Version;
+use legere_media::bring::is_picture;
 use legere_media::render::{self, MusicPart, Piece, Purpose};
 use legere_media::{MediaError, identity};
 use legere_store::StoreError;
@@ -181,6 +182,9 @@ impl Desk {
         for shot in request.cut.shots() {
             let original = request.clips.get(&shot.source.clip).ok_or(WebError::ClipOut)?;
             let file = self.unchanged_original(original).await?;
+            // A picture is rendered from the standing clip that was made of it.
+            let still = self.shelf.clip(&shot.source.clip.to_string()).join("still.mp4");
+            let file = if is_picture(&original.name) { still } else { file };
             let rate = original.rate.ok_or(WebError::NotFound)?;
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
             pieces.push(Piece::of(file, content, rate, &shot.source, shot.len));
@@ -323,7 +327,8 @@ impl Desk {
 
     /// Where a file lies, as a URL that resolves on this machine (RFC 8089).
     fn url(&self, root: &str, path: &str) -> String {
-        let base = self.roots.all().iter().find(|r| r.name == root);
+        let all = self.roots.all();
+        let base = all.iter().find(|r| r.name == root);
         let full = base.map_or_else(
             || PathBuf::from(path),
             |r| {

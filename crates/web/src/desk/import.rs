@@ -5,7 +5,7 @@ use super::tracks::apart;
 use crate::error::WebError;
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
-use legere_media::bring::{Kind, search};
+use legere_media::bring::{Kind, left_alone, search};
 use legere_store::StoreError;
 use legere_store::clips::{Clip, NewClip, Roll, TakenIn};
 use legere_store::journal::By;
@@ -15,7 +15,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 /// What bringing in a folder found.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Brought {
     pub clips: usize,
     pub tracks: usize,
@@ -23,6 +23,8 @@ pub struct Brought {
     pub back: usize,
     /// Files that were there already.
     pub known: usize,
+    /// Names of files that are neither footage nor pictures nor sound.
+    pub left_alone: Vec<String>,
 }
 
 /// To the microsecond, as the database keeps it.
@@ -39,9 +41,10 @@ impl Desk {
             return Err(WebError::Refused("this is not a folder"));
         }
         let base = self.roots.resolve(root, "")?;
-        let found = apart(move || {
+        let (found, left) = apart(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
-            search(&place).into_iter().map(|f| (prefix.join(&f.path), f)).collect::<Vec<_>>()
+            let found = search(&place).into_iter().map(|f| (prefix.join(&f.path), f)).collect::<Vec<_>>();
+            (found, left_alone(&place))
         })
         .await?;
         let mut rolls: BTreeMap<String, Vec<NewClip>> = BTreeMap::new();
@@ -55,14 +58,14 @@ impl Desk {
             let bytes = i64::try_from(file.bytes).unwrap_or(i64::MAX);
             let modified = kept_time(file.modified.unwrap_or_else(Utc::now));
             match file.kind {
-                Kind::Clip => {
+                Kind::Clip | Kind::Picture => {
                     let folder = path.parent().and_then(Path::to_str).unwrap_or_default().to_owned();
                     rolls.entry(folder).or_default().push(NewClip { root, path: path_text, name, bytes, modified });
                 }
                 Kind::Track => music.push(NewTrack { root, path: path_text, name, bytes, modified }),
             }
         }
-        let mut brought = Brought::default();
+        let mut brought = Brought { left_alone: left, ..Brought::default() };
         let mut work = Vec::new();
         let mut edit = self.store.begin_edit(job, by).await?;
         let import = edit.begin_import().await?;
@@ -112,6 +115,49 @@ impl Desk {
         let edit = |track: Track| Ok::<_, StoreError>(Track { removed: out, ..track });
         self.store.edit(job, by, id, None, words(out), edit).await?;
         Ok(())
+    }
+
+    /// For how long a picture is shown, in seconds; its standing clip is made anew.
+    pub async fn set_shown(&self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), WebError> {
+        if !(0.5..=600.0).contains(&seconds) {
+            return Err(WebError::Refused("a picture is shown for half a second to ten minutes"));
+        }
+        let edit = |clip: Clip| Ok::<_, StoreError>(Clip { shown_seconds: seconds, ..clip });
+        self.store.edit(job, by, id, None, "how long the picture is shown", edit).await?;
+        Ok(self.read_again(job, &[id]).await?)
+    }
+
+    /// Looks below a folder for the files of a job that are not where they were; gives how many were found. A file is known by
+    /// its content.
+    pub async fn find_again(&self, job: JobId, root: &str, folder: &str) -> Result<(usize, usize), WebError> {
+        let place = self.roots.resolve(root, folder)?;
+        let base = self.roots.resolve(root, "")?;
+        let missing: Vec<Clip> = self.store.clips(job).await?.whole.into_iter().filter(|c| c.missing).collect();
+        let wanted = missing.clone();
+        let found = apart(move || {
+            let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
+            let there = search(&place);
+            let mut found = Vec::new();
+            for clip in wanted {
+                let same = there.iter().filter(|f| i64::try_from(f.bytes) == Ok(clip.bytes)).find(|f| {
+                    let by_name = f.path.file_name().and_then(|n| n.to_str()) == Some(clip.name.as_str());
+                    // One that was never read is known by its name and its size alone.
+                    clip.digest.as_ref().map_or(by_name, |digest| {
+                        legere_media::identity::digest(&place.join(&f.path)).is_ok_and(|d| d == *digest)
+                    })
+                });
+                if let Some(path) = same.and_then(|f| prefix.join(&f.path).to_str().map(str::to_owned)) {
+                    found.push((clip, path));
+                }
+            }
+            found
+        })
+        .await?;
+        for (clip, path) in &found {
+            self.store.clip_found_at(clip, root, path).await?;
+        }
+        self.look_for_files(job).await?;
+        Ok((found.len(), missing.len()))
     }
 
     /// Queues what of a job waits to be read and is there.

@@ -10,16 +10,20 @@ pub mod missing_files;
 pub mod passes;
 pub mod preview;
 mod recent;
+pub mod rolls;
 pub mod selects;
+pub mod settings;
 pub mod tracks;
+pub mod uploads;
 
 use legere_analysis::music::READING_VERSION;
 use legere_core::id::{ClipId, JobId, TrackId};
-use legere_media::roots::Roots;
+use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
 use legere_store::clips::State;
 use legere_store::events::Event;
 use legere_store::queue::{Delivery, Outcome, Work};
+use crate::error::WebError;
 use legere_store::{Store, StoreError};
 use std::sync::Arc;
 use std::time::Duration;
@@ -56,6 +60,8 @@ pub struct Desk {
 impl Desk {
     pub fn new(store: Store, shelf: Shelf, roots: Roots) -> Self {
         let (news, _) = broadcast::channel(1024);
+        // One of that name was given at the start: then dropped files cannot be taken in, and the page says so.
+        let _ = roots.push(Root { name: uploads::DROPPED.into(), path: shelf.dropped() });
         Self {
             store,
             shelf,
@@ -150,6 +156,7 @@ impl Desk {
 
     /// Puts what a stopped program left undone back into the queue, and the tracks that this one reads otherwise.
     pub async fn take_up_again(&self) -> Result<(), StoreError> {
+        self.open_added_roots().await?;
         self.store.complete_clips().await?;
         self.store.complete_tracks().await?;
         self.store.outdated_tracks_wait(READING_VERSION).await?;
@@ -157,6 +164,38 @@ impl Desk {
         work.extend(self.store.unfinished_handoffs().await?.into_iter().map(Work::Handoff));
         work.extend(self.store.unfinished_clips().await?.into_iter().map(Work::ReadClip));
         self.store.enqueue(&work).await
+    }
+
+    /// Opens the media folders that were added on the page, in this program or in another one on the same database.
+    pub async fn open_added_roots(&self) -> Result<(), StoreError> {
+        for (name, path) in self.store.added_roots().await? {
+            if self.roots.all().iter().all(|r| r.name != name)
+                && let Err(error) = self.roots.add(Root { name, path: path.into() })
+            {
+                tracing::warn!(%error, "a media folder that was added once is not opened");
+            }
+        }
+        Ok(())
+    }
+
+    /// Adds a media folder below one of the parents that were given at the start.
+    pub async fn add_root(&self, parent: usize, relative: &str) -> Result<String, WebError> {
+        let (roots, relative) = (self.roots.clone(), relative.to_owned());
+        let (path, _) = tracks::apart(move || roots.below_parent(parent, &relative)).await??;
+        let base = path.file_name().map_or("media".to_owned(), |n| n.to_string_lossy().into_owned());
+        let taken = |name: &String| self.roots.all().iter().any(|r| r.name == *name);
+        if let Some(known) = self.roots.all().iter().find(|r| r.path == path) {
+            return Ok(known.name.clone());
+        }
+        let mut name = base.clone();
+        let mut count = 2;
+        while taken(&name) {
+            name = format!("{base} {count}");
+            count += 1;
+        }
+        self.roots.add(Root { name: name.clone(), path: path.clone() })?;
+        self.store.add_root(&name, &path.to_string_lossy()).await?;
+        Ok(name)
     }
 
     /// Reads clips again, from the file to the light copy.

@@ -4,6 +4,8 @@ use super::page;
 use super::spine::{Spine, counted, gather_says};
 use crate::desk::Desk;
 use crate::desk::missing_files::trouble;
+use crate::desk::rolls::clock_of;
+use crate::desk::uploads::DROPPED;
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
 use crate::views::clip::{local, size_words, wall_clock};
@@ -11,11 +13,13 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::{DateTime, NaiveDate, Timelike, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
+use legere_core::length::parse_length;
 use legere_core::time::{Seconds, clock};
+use legere_media::bring::is_picture;
 use legere_store::clips::{Clip, ClipMark, RecordedFrom, Roll, State};
 use legere_store::jobs::Job;
 use legere_store::rows::BrokenRow;
-use legere_store::tracks::Track;
+use legere_store::tracks::{SoundKind, Track};
 use serde::Deserialize;
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write;
@@ -26,7 +30,15 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/gather/rolls", web::get().to(rolls))
         .route("/jobs/{job}/gather/lines", web::get().to(lines))
         .route("/jobs/{job}/gather/folders", web::get().to(folders))
+        .route("/jobs/{job}/gather/parents", web::get().to(parents))
+        .route("/jobs/{job}/gather/roots", web::post().to(add_root))
+        .route("/jobs/{job}/gather/look", web::post().to(looked_at))
         .route("/jobs/{job}/bring", web::post().to(bring))
+        .route("/jobs/{job}/find", web::post().to(find))
+        .route("/jobs/{job}/rest", web::post().to(rest))
+        .route("/jobs/{job}/rolls/{roll}", web::post().to(change_roll))
+        .route("/jobs/{job}/clips/{clip}/shown", web::post().to(shown))
+        .route("/jobs/{job}/tracks/{track}/kind", web::post().to(track_kind))
         .route("/jobs/{job}/again", web::post().to(again))
         .route("/jobs/{job}/rolls/{roll}/again", web::post().to(roll_again))
         .route("/jobs/{job}/rolls/{roll}/there", web::post().to(roll_there))
@@ -42,6 +54,7 @@ const MORE_LINES: usize = 150;
 
 struct ClipLine {
     id: ClipId,
+    roll: RollId,
     name: String,
     time: String,
     length: String,
@@ -55,6 +68,8 @@ struct ClipLine {
     again: bool,
     ready: bool,
     version: i32,
+    /// For how long it is shown, of a picture.
+    shown: Option<f64>,
 }
 
 struct RollView {
@@ -65,8 +80,16 @@ struct RollView {
     when: String,
     count: String,
     minutes: String,
+    /// How far its camera's clock is put right: "+1:00:00", or nothing.
+    clock: String,
     /// Of its clips, as many as the page shows by now.
     clips: Vec<ClipLine>,
+}
+
+/// What a roll can be joined with, or a clip be put into.
+struct RollName {
+    id: RollId,
+    name: String,
 }
 
 /// The clips of a roll on the calendar: one path for each state, in hours of the day.
@@ -90,6 +113,7 @@ struct Rolls {
     job: JobId,
     days: Vec<Day>,
     rolls: Vec<RollView>,
+    names: Vec<RollName>,
     tally: Tally,
     tracks: Vec<TrackLine>,
     broken: Vec<BrokenRow>,
@@ -108,6 +132,8 @@ struct TrackLine {
     state: &'static str,
     /// What is wrong with it; empty where nothing is.
     problem: String,
+    is_music: bool,
+    length: String,
 }
 
 /// What was taken out, to be brought back.
@@ -131,18 +157,38 @@ struct Tally {
     busy: usize,
     failed: usize,
     missing: usize,
+    /// Whether reading rests.
+    paused: bool,
+    /// "about 3 minutes", once that can be told.
+    time_left: String,
 }
 
 impl Tally {
-    fn of(job: JobId, clips: &[ClipMark]) -> Self {
+    async fn of(desk: &Desk, job: &Job, clips: &[ClipMark]) -> Result<Self, WebError> {
         let count = |of: fn(&&ClipMark) -> bool| clips.iter().filter(of).count();
-        Self {
-            job,
+        let busy = count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing);
+        let time_left = match desk.store.reading_pace(job.id).await? {
+            pace if busy > 0 && !job.paused => pace.bytes_a_second.map_or(String::new(), |a| about(pace.bytes_left / a.max(1.0))),
+            _ => String::new(),
+        };
+        Ok(Self {
+            job: job.id,
             total: clips.len(),
-            busy: count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing),
+            busy,
             failed: count(|c| c.state == State::Failed),
             missing: count(|c| c.missing),
-        }
+            paused: job.paused,
+            time_left,
+        })
+    }
+}
+
+/// A time that nobody knows exactly.
+fn about(seconds: f64) -> String {
+    match seconds {
+        s if s < 50.0 => "less than a minute left".to_owned(),
+        s if s < 5400.0 => format!("about {} left", counted((s / 60.0).ceil() as usize, "minute")),
+        s => format!("about {:.0} hours left", s / 3600.0),
     }
 }
 
@@ -170,6 +216,10 @@ struct Gather {
     spine: Spine,
     roots: Vec<RootView>,
     rolls: String,
+    /// Folders below which more may be added: their places in the list, and their names.
+    parents: Vec<(usize, String)>,
+    takes_drops: bool,
+    form: super::settings::FormView,
 }
 
 struct RootView {
@@ -210,6 +260,7 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
             when: when(of[0].recorded_at, of[0].recorded_from),
             count: counted(of.len(), "clip"),
             minutes: clock(of.iter().filter_map(|c| c.duration).map(Seconds::to_f64).sum()),
+            clock: rolls.iter().find(|r| r.id == *roll).map_or(String::new(), |r| clock_words(r.clock_seconds)),
             clips: of[..here].iter().filter_map(|c| whole.get(&c.id)).map(|c| line(c, job)).collect(),
         });
     }
@@ -220,7 +271,8 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
         job: job.id,
         days: days(&grouped, &names),
         rolls: views,
-        tally: Tally::of(job.id, clips),
+        names: rolls.iter().filter(|r| !r.removed).map(|r| RollName { id: r.id, name: r.name.clone() }).collect(),
+        tally: Tally::of(desk, job, clips).await?,
         tracks: tracks.whole.iter().map(track_line).collect(),
         broken,
         left_out: left_out(desk, job.id, &rolls, &tracks_out.whole).await?,
@@ -232,7 +284,8 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
 
 fn track_line(t: &Track) -> TrackLine {
     let problem = trouble(t.missing, t.problem.as_deref());
-    TrackLine { id: t.id, state: t.state.word(), problem, name: t.name.clone() }
+    let length = t.summary.map_or(String::new(), |s| clock(s.duration));
+    TrackLine { id: t.id, state: t.state.word(), problem, name: t.name.clone(), is_music: t.kind == SoundKind::Music, length }
 }
 
 async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
@@ -242,6 +295,14 @@ async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> 
         clips,
         tracks: tracks.iter().filter(|t| t.removed).map(|t| (t.id, t.name.clone())).collect(),
     })
+}
+
+/// "+1:00:00", or nothing where the clock is right.
+fn clock_words(seconds: i64) -> String {
+    match seconds {
+        0 => String::new(),
+        s => format!("{}{}:{:02}:{:02}", if s < 0 { "−" } else { "+" }, s.abs() / 3600, s.abs() / 60 % 60, s.abs() % 60),
+    }
 }
 
 fn when(at: DateTime<Utc>, from: RecordedFrom) -> String {
@@ -256,11 +317,14 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
     let (mut length, mut rate, mut size, mut sound) = (String::new(), String::new(), String::new(), "");
     if let Some(p) = &clip.probe {
         length = clock(p.duration.to_f64());
-        let headroom = p.frame_rate.headroom_in(job.rate);
+        let headroom = p.headroom_in(job.rate);
         let slows = if headroom >= 1.05 { format!("slows to {headroom:.1}×") } else { "no slow motion".into() };
         let uneven = if p.variable_rate { ", uneven" } else { "" };
-        rate = format!("{}{uneven} → {slows}", p.frame_rate.words());
-        size = size_words(p.width, p.height, job);
+        let told = p.told_rate.map_or(String::new(), |told| format!(" (the file says {})", told.words()));
+        rate = if p.picture { "a picture".to_owned() } else { format!("{}{told}{uneven} → {slows}", p.frame_rate.words()) };
+        let shape = if p.oblong_pixels { ", pixels not square" } else { "" };
+        let turned = if p.rotation == 0 { String::new() } else { format!(", turned {}°", p.rotation) };
+        size = format!("{}{shape}{turned}", size_words(p.width, p.height, job));
         sound = if p.has_sound { "sound" } else { "silent" };
     }
     let state = match clip.state {
@@ -269,6 +333,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
     };
     ClipLine {
         id: clip.id,
+        roll: clip.roll,
         name: clip.name.clone(),
         // As long as it is not read, only the file's own time is known, which is when it was copied.
         time: clip.probe.as_ref().map_or(String::new(), |_| local(clip.recorded_at, job).format("%H:%M:%S").to_string()),
@@ -282,6 +347,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         again: clip.state == State::Failed || clip.problem.is_some() || clip.missing,
         ready: clip.probe.is_some(),
         version: clip.version,
+        shown: is_picture(&clip.name).then_some(clip.shown_seconds),
     }
 }
 
@@ -336,9 +402,12 @@ async fn show(
     desk.look_behind(job.id);
     let spine = Spine::of(&desk, job, "gather", which.draft).await?;
     let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
-    let roots = desk.roots.all().iter();
-    let roots = roots.map(|r| RootView { name: r.name.clone(), there: r.path.is_dir() }).collect();
-    page(&Gather { spine, roots, rolls })
+    let roots = desk.roots.all().into_iter().filter(|r| r.name != DROPPED);
+    let roots = roots.map(|r| RootView { there: r.path.is_dir(), name: r.name }).collect();
+    let name = |p: &std::path::PathBuf| p.file_name().map_or_else(|| "/".to_owned(), |n| n.to_string_lossy().into_owned());
+    let parents = desk.roots.parents().iter().map(name).enumerate().collect();
+    let form = super::settings::FormView::of(&spine.job);
+    page(&Gather { roots, rolls, parents, takes_drops: desk.takes_drops(), form, spine })
 }
 
 #[derive(Deserialize)]
@@ -372,7 +441,7 @@ async fn lines(
     page(&Lines {
         job: job.id,
         clips: clips.iter().filter(|c| !c.hidden).map(|c| line(c, &job)).collect(),
-        tally: Tally::of(job.id, &marks),
+        tally: Tally::of(&desk, &job, &marks).await?,
         says: gather_says(&overview),
         swapped: true,
     })
@@ -389,6 +458,8 @@ struct FolderQuery {
 #[template(path = "folders.html")]
 struct Folders {
     job: JobId,
+    /// How many clips are not where they were: they may lie here.
+    missing: usize,
     root: String,
     path: String,
     up: Option<String>,
@@ -405,8 +476,10 @@ impl Folders {
         let folders = names.into_iter().map(|n| (join(&n), n)).collect();
         let up = (!place.path.is_empty())
             .then(|| place.path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
+        let missing = desk.store.clip_marks(job).await?.iter().filter(|c| c.missing).count();
         Ok(Self {
             job,
+            missing,
             root: place.root.clone(),
             path: place.path.clone(),
             up,
@@ -440,9 +513,17 @@ async fn bring(
         }
         Ok(b) => {
             let back = if b.back > 0 { format!(", {} back again", b.back) } else { String::new() };
+            let left = match b.left_alone.as_slice() {
+                [] => String::new(),
+                some => {
+                    let names = some.iter().take(4).cloned().collect::<Vec<_>>().join(", ");
+                    let more = if some.len() > 4 { " …" } else { "" };
+                    format!(" Left alone, being neither footage nor pictures nor sound: {names}{more}.")
+                }
+            };
             let known = if b.known > 0 { format!(", {} were there already", b.known) } else { String::new() };
             view.said =
-                format!("Brought in {} and {}{back}{known}.", counted(b.clips, "clip"), counted(b.tracks, "track"));
+                format!("Brought in {} and {}{back}{known}.{left}", counted(b.clips, "clip"), counted(b.tracks, "track"));
         }
         Err(error) => {
             tracing::warn!(%error, "bringing in failed");
@@ -450,6 +531,165 @@ async fn bring(
         }
     }
     page(&view)
+}
+
+/// Looks in a folder for what is not where it was.
+async fn find(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    place: web::Form<FolderQuery>,
+) -> Result<HttpResponse, WebError> {
+    let (found, of) = desk.find_again(job.id, &place.root, &place.path).await?;
+    let mut view = Folders::of(&desk, job.id, &place).await?;
+    if found == 0 {
+        view.problem = format!("None of {} lies here or below.", counted(of, "clip"));
+    } else {
+        view.said = format!("Found {found} of {}.", counted(of, "clip"));
+    }
+    page(&view)
+}
+
+/// Folders below which media folders may be added.
+#[derive(Template)]
+#[template(path = "parents.html")]
+struct Parents {
+    job: JobId,
+    parent: usize,
+    path: String,
+    up: Option<String>,
+    folders: Vec<(String, String)>,
+}
+
+#[derive(Deserialize)]
+struct ParentQuery {
+    parent: usize,
+    #[serde(default)]
+    path: String,
+}
+
+async fn parents(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    place: web::Query<ParentQuery>,
+) -> Result<HttpResponse, WebError> {
+    let ParentQuery { parent, path } = place.into_inner();
+    let (roots, wanted) = (desk.roots.clone(), path.clone());
+    let below = web::block(move || roots.below_parent(parent, &wanted)).await.map_err(WebError::stopped)?;
+    let (_, names) = below?;
+    let join = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}/{name}") };
+    let folders = names.into_iter().map(|n| (join(&n), n)).collect();
+    let up = (!path.is_empty()).then(|| path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
+    page(&Parents { job: job.id, parent, up, folders, path })
+}
+
+async fn add_root(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    place: web::Form<ParentQuery>,
+) -> Result<HttpResponse, WebError> {
+    let name = desk.add_root(place.parent, &place.path).await?;
+    // Its first folder is shown at once, and the list of media folders with it.
+    let mut view = Folders::of(&desk, job.id, &FolderQuery { root: name, path: String::new() }).await?;
+    view.said = format!("{} is a media folder now.", view.root);
+    page(&view)
+}
+
+#[derive(Deserialize)]
+struct LookedAt {
+    clips: Vec<ClipId>,
+}
+
+/// Reads first what is being looked at.
+async fn looked_at(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    seen: web::Json<LookedAt>,
+) -> Result<HttpResponse, WebError> {
+    let seen: Vec<ClipId> = seen.clips.iter().copied().take(500).collect();
+    desk.store.read_first(job.id, &seen).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct Rest {
+    rest: bool,
+}
+
+async fn rest(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    form: web::Form<Rest>,
+) -> Result<HttpResponse, WebError> {
+    desk.pause(job.id, window.by, form.rest).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// One change of a roll; what is not given stays.
+#[derive(Deserialize)]
+struct RollChange {
+    name: Option<String>,
+    clock: Option<String>,
+    join: Option<RollId>,
+    split: Option<ClipId>,
+    pauses: Option<bool>,
+}
+
+async fn change_roll(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    path: web::Path<RollPath>,
+    change: web::Form<RollChange>,
+) -> Result<HttpResponse, WebError> {
+    let (job, by, roll) = (job.id, window.by, path.roll);
+    if let Some(name) = &change.name {
+        desk.name_roll(job, by, roll, name).await?;
+    }
+    if let Some(clock) = &change.clock {
+        desk.set_clock(job, by, roll, clock_of(clock)?).await?;
+    }
+    if let Some(into) = change.join {
+        desk.join_rolls(job, by, roll, into).await?;
+    }
+    if let Some(from) = change.split {
+        desk.split_roll(job, by, roll, from).await?;
+    }
+    if change.pauses == Some(true) {
+        desk.split_at_pauses(job, by, roll).await?;
+    }
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct ShownFor {
+    seconds: String,
+}
+
+async fn shown(
+    desk: web::Data<Desk>,
+    OwnClip(clip): OwnClip,
+    window: Window,
+    form: web::Form<ShownFor>,
+) -> Result<HttpResponse, WebError> {
+    let rate = desk.store.job(clip.job).await?.rate;
+    let seconds = parse_length(&form.seconds, rate).map_err(|error| WebError::BadRequest(error.to_string()))?;
+    desk.set_shown(clip.job, window.by, clip.id, seconds).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct KindForm {
+    kind: SoundKind,
+}
+
+async fn track_kind(
+    desk: web::Data<Desk>,
+    OwnTrack(track): OwnTrack,
+    form: web::Form<KindForm>,
+) -> Result<HttpResponse, WebError> {
+    desk.store.set_track_kind(&track, form.kind).await?;
+    Ok(HttpResponse::NoContent().finish())
 }
 
 /// Looks again at everything that is in trouble.

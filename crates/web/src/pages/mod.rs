@@ -7,9 +7,11 @@ mod handoff;
 mod history;
 mod listen;
 mod media;
+mod settings;
 mod sift;
-mod spine;
+pub(crate) mod spine;
 mod start;
+mod uploads;
 mod watch;
 
 use crate::assets::asset;
@@ -36,6 +38,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(history::routes)
         .configure(media::routes)
         .configure(gather::routes)
+        .configure(settings::routes)
+        .configure(uploads::routes)
         .configure(listen::routes)
         .configure(sift::routes)
         .configure(arrange::routes)

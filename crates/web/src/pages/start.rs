@@ -73,6 +73,14 @@ struct JobForm {
     zone: String,
 }
 
+/// A frame size as it is written: `1920x1080`.
+pub fn size_of(text: &str) -> Result<(u32, u32), String> {
+    let wrong = || "the frame size is written like 1920x1080".to_owned();
+    let (width, height) = text.split_once(['x', '×']).ok_or_else(wrong)?;
+    let side = |text: &str| text.trim().parse().map_err(|_no_value| wrong());
+    Ok((side(width)?, side(height)?))
+}
+
 /// A time zone by its name in the tz database; nothing is UTC.
 pub fn zone_of(name: &str) -> Result<chrono_tz::Tz, String> {
     let name = if name.trim().is_empty() { "UTC" } else { name.trim() };
@@ -100,8 +108,7 @@ fn go_to(job: JobId) -> HttpResponse {
 }
 
 fn asked(form: &JobForm) -> Result<NewJob, String> {
-    let size = || "the frame size is written like 1920x1080".to_owned();
-    let (width, height) = form.size.split_once('x').ok_or_else(size)?;
+    let (width, height) = size_of(&form.size)?;
     let rate = form.rate.parse().map_err(|_no_value| "this is not a frame rate".to_owned())?;
     let length = form.length.trim();
     let target_seconds = match length {
@@ -111,8 +118,8 @@ fn asked(form: &JobForm) -> Result<NewJob, String> {
     Ok(NewJob {
         name: form.name.clone(),
         rate,
-        width: width.trim().parse().map_err(|_no_value| size())?,
-        height: height.trim().parse().map_err(|_no_value| size())?,
+        width,
+        height,
         target_seconds,
         zone: zone_of(&form.zone)?.name().to_owned(),
     })

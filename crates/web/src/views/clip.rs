@@ -14,9 +14,14 @@ pub fn wall_clock(at: DateTime<Utc>, job: &Job) -> DateTime<Utc> {
     local(at, job).naive_local().and_utc()
 }
 
+/// How many times a picture of this size is enlarged to fill the job's frame.
+pub fn enlarged(width: u32, height: u32, job: &Job) -> f64 {
+    (f64::from(job.width) / f64::from(width)).max(f64::from(job.height) / f64::from(height))
+}
+
 /// What a clip's size means in this job.
 pub fn size_words(width: u32, height: u32, job: &Job) -> String {
-    let scale = (f64::from(job.width) / f64::from(width)).max(f64::from(job.height) / f64::from(height));
+    let scale = enlarged(width, height, job);
     let upright = if height > width && job.width > job.height { ", upright" } else { "" };
     if scale > 1.02 {
         format!("{width}×{height}{upright}, enlarged {scale:.1}×")

@@ -96,7 +96,7 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
         .filter_map(|select| {
             let clip = footage.clip(select.clip)?;
             let probe = clip.probe.as_ref()?;
-            let headroom = probe.frame_rate.headroom_in(job.rate);
+            let headroom = probe.headroom_in(job.rate);
             let place = place.entry(select.clip).or_default();
             *place += 1;
             Some(SelectRow {

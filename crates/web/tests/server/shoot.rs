@@ -29,6 +29,11 @@ pub fn probe(rate: &str, recorded: &str) -> ClipProbe {
         codec: "h264".into(),
         recorded_at: recorded.parse().ok(),
         timecode: Some(Timecode { frames: 180_000, drop: false }),
+        camera: None,
+        steady_rate: None,
+        told_rate: None,
+        oblong_pixels: false,
+        picture: false,
     }
 }
 

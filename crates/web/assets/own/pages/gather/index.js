@@ -2,6 +2,8 @@
 // Lines change while the clips are read: only what changed is fetched, so that a thousand lines stay still.
 import { $ } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
+import { ofJob } from "../../lib/session.js";
+import "./uploads.js";
 
 /** @type {any} */
 const htmx = /** @type {any} */ (window).htmx;
@@ -90,6 +92,39 @@ function watchEnd() {
   end.disconnect();
   const next = more();
   if (next) end.observe(next);
+  watchLines();
+}
+
+// What is being looked at is read first.
+/** @type {Set<string>} */
+const inSight = new Set();
+const tell = gathered(() => {
+  const clips = [...inSight].filter((id) => $(`clip-${id}`)?.dataset.state === "waiting");
+  if (clips.length)
+    fetch(ofJob("/gather/look"), {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ clips: clips.slice(0, 500) }),
+    }).catch(() => undefined);
+}, 400);
+const sight = new IntersectionObserver((seen) => {
+  for (const s of seen) {
+    const id = s.target.id.slice(5);
+    s.isIntersecting ? inSight.add(id) : inSight.delete(id);
+  }
+  tell();
+});
+function watchLines() {
+  sight.disconnect();
+  inSight.clear();
+  for (const row of document.querySelectorAll("tr[data-state=waiting]")) sight.observe(row);
+}
+// Time zones are known to the browser.
+const zones = $("zones");
+for (const zone of /** @type {any} */ (Intl).supportedValuesOf?.("timeZone") || []) {
+  const option = document.createElement("option");
+  option.value = zone;
+  zones.append(option);
 }
 
 const all = () => {
@@ -105,6 +140,7 @@ follow(
     track: all,
     roll: all,
     import: all,
+    job: all,
   },
   all,
 );

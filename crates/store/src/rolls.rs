@@ -1,0 +1,152 @@
+//! Rolls as people put them in order: taken apart, put together; and files that turn up twice or somewhere else.
+
+use crate::clips::{Clip, Roll, State};
+use crate::entity::{clip, roll};
+use crate::events::ChangedKind;
+use crate::jobs::footage_changed;
+use crate::journal::JobEdit;
+use crate::{Store, StoreError};
+use legere_core::id::{ClipId, JobId, RollId};
+use sea_orm::prelude::*;
+use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement};
+
+/// How fast clips are being read.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct ReadingPace {
+    /// Bytes a second over the last clips; none before there are some.
+    pub bytes_a_second: Option<f64>,
+    /// Bytes that are still to be read.
+    pub bytes_left: f64,
+}
+
+impl JobEdit {
+    /// A new, empty roll beside another one, with its clock.
+    pub async fn add_roll(&mut self, beside: &Roll, name: &str) -> Result<Roll, StoreError> {
+        let row = roll::Entity::find_by_id(beside.id.uuid()).one(self.transaction()).await?;
+        let row = row.ok_or(StoreError::Missing { what: "roll", id: beside.id.uuid() })?;
+        let id = Uuid::now_v7();
+        roll::ActiveModel {
+            id: Set(id),
+            job_id: Set(beside.job.uuid()),
+            name: Set(name.to_owned()),
+            root: Set(row.root),
+            folder: Set(row.folder),
+            // Until the journal puts it there.
+            removed: Set(true),
+            revision: Set(0),
+            clock_seconds: Set(beside.clock_seconds),
+        }
+        .insert(self.transaction())
+        .await?;
+        let roll: Roll = self.load(id).await?;
+        self.put(&roll, &Roll { removed: false, ..roll.clone() }, None).await?;
+        self.load(id).await
+    }
+
+    /// The clips of a roll, by recording time.
+    pub async fn clips_of_roll(&self, roll: RollId) -> Result<Vec<Clip>, StoreError> {
+        let rows = clip::Entity::find()
+            .filter(clip::Column::RollId.eq(roll.uuid()))
+            .order_by_asc(clip::Column::RecordedAt)
+            .order_by_asc(clip::Column::Name)
+            .all(self.transaction())
+            .await?;
+        rows.into_iter().map(Clip::try_from).collect()
+    }
+
+    /// Puts clips into another roll.
+    pub async fn move_clips(&mut self, clips: &[Clip], roll: RollId) -> Result<(), StoreError> {
+        for clip in clips {
+            self.put(clip, &Clip { roll, ..clip.clone() }, None).await?;
+        }
+        Ok(())
+    }
+}
+
+impl Store {
+    /// One roll.
+    pub async fn roll(&self, id: RollId) -> Result<Roll, StoreError> {
+        let row = roll::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+        row.map(Roll::from).ok_or(StoreError::Missing { what: "roll", id: id.uuid() })
+    }
+
+    /// Another clip of the job with the same content.
+    pub async fn twin_of(&self, clip: &Clip, bytes: i64, digest: &str) -> Result<Option<Clip>, StoreError> {
+        let found = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(clip.job.uuid()))
+            .filter(clip::Column::Id.ne(clip.id.uuid()))
+            .filter(clip::Column::Bytes.eq(bytes))
+            .filter(clip::Column::Digest.eq(digest))
+            .order_by_asc(clip::Column::Hidden)
+            .one(&self.db)
+            .await?;
+        found.map(Clip::try_from).transpose()
+    }
+
+    /// The same file is there twice: this one goes out, with a word about it.
+    pub async fn clip_is_twin(&self, clip: &Clip, digest: &str, of: &Clip) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Removed, Expr::value(true))
+            .col_expr(clip::Column::Hidden, Expr::value(true))
+            .col_expr(clip::Column::State, Expr::value(State::Failed.word()))
+            .col_expr(clip::Column::Digest, Expr::value(digest))
+            .col_expr(clip::Column::Problem, Expr::value(format!("the same file as {} is there already", of.name)))
+            .filter(clip::Column::Id.eq(clip.id.uuid()))
+            .exec(&self.db)
+            .await?;
+        footage_changed(&self.db, clip.job).await?;
+        self.notify(clip.job, ChangedKind::Import, clip.id).await
+    }
+
+    /// The file of a clip has turned up at the place of another row, which was never read: that row goes.
+    pub async fn clip_moved_to(&self, clip: &Clip, now: &Clip) -> Result<(), StoreError> {
+        clip::Entity::delete_by_id(now.id.uuid()).exec(&self.db).await?;
+        self.clip_found_at(clip, &now.root, &now.path).await
+    }
+
+    /// The file of a clip lies somewhere else now.
+    pub async fn clip_found_at(&self, clip: &Clip, root: &str, path: &str) -> Result<(), StoreError> {
+        let name = path.rsplit('/').next().unwrap_or(path);
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Root, Expr::value(root))
+            .col_expr(clip::Column::Path, Expr::value(path))
+            .col_expr(clip::Column::Name, Expr::value(name))
+            .col_expr(clip::Column::Missing, Expr::value(false))
+            .filter(clip::Column::Id.eq(clip.id.uuid()))
+            .exec(&self.db)
+            .await?;
+        footage_changed(&self.db, clip.job).await?;
+        self.notify(clip.job, ChangedKind::Import, clip.id).await
+    }
+
+    /// Takes clips that wait out of the queue, and leaves those alone that are being read.
+    pub async fn rest_clips(&self, job: JobId) -> Result<(), StoreError> {
+        let sql = "DELETE FROM work WHERE taken_by IS NULL AND (what ->> 'ReadClip')::uuid IN (SELECT id FROM clip WHERE job_id = $1)";
+        self.db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()])).await?;
+        Ok(())
+    }
+
+    /// Has these clips read before the others: they are being looked at.
+    pub async fn read_first(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
+        let ids: Vec<Uuid> = clips.iter().map(|id| id.uuid()).collect();
+        // Behind music and hand-offs, before clips that nobody looks at; what was looked at last comes first.
+        let sql = "UPDATE work SET priority = CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END FROM clip c \
+                   WHERE c.job_id = $1 AND NOT c.hidden AND c.state = 'waiting' AND (work.what ->> 'ReadClip')::uuid = c.id \
+                     AND work.taken_by IS NULL AND work.priority <> CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END";
+        self.db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into(), ids.into()])).await?;
+        Ok(())
+    }
+
+    /// How fast the clips of a job are being read, from those that were read last.
+    pub async fn reading_pace(&self, job: JobId) -> Result<ReadingPace, StoreError> {
+        let sql = "SELECT \
+             (SELECT coalesce(sum(bytes), 0)::float8 FROM clip WHERE job_id = $1 AND NOT hidden AND NOT missing \
+                AND state IN ('waiting', 'reading')) AS left_over, \
+             (SELECT sum(bytes)::float8 / NULLIF(extract(epoch FROM now() - min(read_at)), 0)::float8 FROM \
+                (SELECT bytes, read_at FROM clip WHERE job_id = $1 AND read_at > now() - interval '3 minutes' \
+                 ORDER BY read_at DESC LIMIT 24) AS last HAVING count(*) > 2) AS pace";
+        let row = self.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()])).await?;
+        let row = row.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
+        Ok(ReadingPace { bytes_a_second: row.try_get("", "pace")?, bytes_left: row.try_get("", "left_over")? })
+    }
+}

@@ -1,0 +1,101 @@
+//! A job that turns out otherwise than it was begun: what its new form means, and changing it.
+
+use super::Desk;
+use crate::error::WebError;
+use crate::pages::spine::counted;
+use crate::views::clip::enlarged;
+use legere_core::id::JobId;
+use legere_core::time::FrameRate;
+use legere_store::jobs::{Job, named, possible};
+use legere_store::journal::By;
+
+/// What a job is to be.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Form {
+    pub name: String,
+    pub rate: FrameRate,
+    pub width: u32,
+    pub height: u32,
+    pub target_seconds: Option<f64>,
+    pub zone: String,
+}
+
+impl Form {
+    fn on(&self, job: Job) -> Job {
+        Job {
+            name: self.name.clone(),
+            rate: self.rate,
+            width: self.width,
+            height: self.height,
+            target_seconds: self.target_seconds,
+            zone: self.zone.clone(),
+            ..job
+        }
+    }
+}
+
+impl Desk {
+    /// What changes with a new form, in sentences; nothing where nothing does.
+    pub async fn what_it_means(&self, job: &Job, form: &Form) -> Result<Vec<String>, WebError> {
+        possible(form.rate, form.width, form.height, form.target_seconds)?;
+        let next = form.on(job.clone());
+        let footage = self.footage(job.id).await?;
+        let probes: Vec<_> = footage.clips.iter().filter_map(|c| c.probe.as_ref()).collect();
+        let mut means = Vec::new();
+        if next.rate != job.rate {
+            let slowed = |rate: FrameRate| probes.iter().filter(|p| p.headroom_in(rate) >= 1.05).count();
+            means.push(format!(
+                "{} of {} can be slowed at {}, {} could at {}.",
+                slowed(next.rate),
+                counted(probes.len(), "clip"),
+                next.rate.words(),
+                slowed(job.rate),
+                job.rate.words()
+            ));
+            let drafts = self.store.drafts(job.id).await?.whole.len();
+            if drafts > 0 {
+                means.push(format!(
+                    "{} stay as they were cut, at {}; new ones are laid at {}.",
+                    counted(drafts, "draft"),
+                    job.rate.words(),
+                    next.rate.words()
+                ));
+            }
+        }
+        if (next.width, next.height) != (job.width, job.height) {
+            let small = |of: &Job| probes.iter().filter(|p| enlarged(p.width, p.height, of) > 1.02).count();
+            means.push(format!(
+                "{} of {} must be enlarged to fill {}×{}, {} for {}×{}.",
+                small(&next),
+                counted(probes.len(), "clip"),
+                next.width,
+                next.height,
+                small(job),
+                job.width,
+                job.height
+            ));
+            means.push("Previews and hand-offs made from now on have the new size; files that are made stay.".to_owned());
+        }
+        if next.target_seconds != job.target_seconds {
+            means.push("Drafts keep their music; lengths that are offered in Listen go by the new one.".to_owned());
+        }
+        if next.zone != job.zone {
+            means.push(format!("Days and hours are told as clocks in {} show them.", next.zone));
+        }
+        Ok(means)
+    }
+
+    pub async fn change_job(&self, job: JobId, by: By, form: Form) -> Result<Job, WebError> {
+        possible(form.rate, form.width, form.height, form.target_seconds)?;
+        named(&form.name)?;
+        self.store.edit(job, by, job, None, "change the job", |job| Ok::<_, WebError>(form.on(job))).await
+    }
+
+    /// Lets the reading of clips rest, or go on. What is being read is finished.
+    pub async fn pause(&self, job: JobId, by: By, rest: bool) -> Result<(), WebError> {
+        let label = if rest { "let reading rest" } else { "go on reading" };
+        let edit = |job: Job| Ok::<_, WebError>(Job { paused: rest, ..job });
+        self.store.edit(job, by, job, None, label, edit).await?;
+        if rest { Ok(self.store.rest_clips(job).await?) } else { self.read_what_waits(job).await }
+    }
+}
