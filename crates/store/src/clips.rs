@@ -437,6 +437,7 @@ impl JobEdit {
             .await?;
             id
         };
+        // What is the same file as another clip stays out: it is there under that one's name.
         let known: Vec<(String, Uuid, bool, bool, String)> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Root.eq(&first.root))
@@ -444,10 +445,9 @@ impl JobEdit {
             .columns([
                 clip::Column::Path,
                 clip::Column::Id,
-                clip::Column::Hidden,
-                clip::Column::Removed,
-                clip::Column::State,
             ])
+            .column_as(clip::Column::Hidden.into_expr().and(clip::Column::TwinOf.is_null()), "back")
+            .columns([clip::Column::Removed, clip::Column::State])
             .into_tuple()
             .all(t)
             .await?;
@@ -495,6 +495,7 @@ impl JobEdit {
                         muted: Set(false),
                         read_at: Set(None),
                         shown_seconds: Set(5.0),
+                        twin_of: Set(None),
                     });
                 }
             }

@@ -80,6 +80,7 @@ table!(clip, "clip", {
     muted: bool,
     read_at: Option<DateTimeUtc>,
     shown_seconds: f64,
+    twin_of: Option<Uuid>,
 });
 
 table!(pass, "pass", {

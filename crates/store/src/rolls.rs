@@ -90,6 +90,7 @@ impl Store {
             .col_expr(clip::Column::Hidden, Expr::value(true))
             .col_expr(clip::Column::State, Expr::value(State::Failed.word()))
             .col_expr(clip::Column::Digest, Expr::value(digest))
+            .col_expr(clip::Column::TwinOf, Expr::value(of.id.uuid()))
             .col_expr(clip::Column::Problem, Expr::value(format!("the same file as {} is there already", of.name)))
             .filter(clip::Column::Id.eq(clip.id.uuid()))
             .exec(&self.db)

@@ -7,7 +7,7 @@ use legere_core::id::HandoffId;
 use legere_core::select::Tier;
 use legere_core::time::Seconds;
 use legere_core::track::marks::{Edit, Marks, SectionEdit};
-use legere_core::track::{Section, SectionKind, TrackReading, Version};
+use legere_core::track::{Beat, Section, SectionKind, TrackReading, Version};
 use legere_store::clips::{Clip, Roll, State};
 use legere_store::events::ChangedKind;
 use legere_store::handoffs::{HandoffKind, HandoffState};
@@ -221,8 +221,11 @@ async fn what_a_person_says_of_a_track_lies_over_what_was_read_and_is_undone() {
     let row = store.track(id).await.expect("the track");
     assert!(row.marks.is_empty() && row.summary.is_none() && row.about == TrackMetadata::default());
     let read = |kind| TrackReading {
-        duration: 10.0,
+        duration: 16.0,
         tempo_bpm: 120.0,
+        beats: (0..32)
+            .map(|i| Beat { at: f64::from(i) / 2.0, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
+            .collect(),
         sections: vec![Section::new(0.0, 10.0, kind, 50.0)],
         ..TrackReading::default()
     };

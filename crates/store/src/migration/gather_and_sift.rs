@@ -17,7 +17,7 @@ ALTER TABLE job ADD COLUMN zone text NOT NULL DEFAULT 'UTC', ADD COLUMN searches
 ALTER TABLE roll ADD COLUMN clock_seconds bigint NOT NULL DEFAULT 0;
 ALTER TABLE roll DROP CONSTRAINT roll_job_id_root_folder_name_key;
 ALTER TABLE clip ADD COLUMN tags jsonb NOT NULL DEFAULT '[]', ADD COLUMN muted boolean NOT NULL DEFAULT false,
-    ADD COLUMN read_at timestamptz, ADD COLUMN shown_seconds double precision NOT NULL DEFAULT 5;
+    ADD COLUMN twin_of uuid REFERENCES clip ON DELETE SET NULL, ADD COLUMN read_at timestamptz, ADD COLUMN shown_seconds double precision NOT NULL DEFAULT 5;
 ALTER TABLE track ADD COLUMN kind text NOT NULL DEFAULT 'music', ADD COLUMN kind_by_hand boolean NOT NULL DEFAULT false;
 CREATE TABLE media_root (name text PRIMARY KEY, path text NOT NULL);
 CREATE TABLE pass (
@@ -31,7 +31,7 @@ CREATE INDEX pass_job ON pass (job_id);
 const DOWN: &str = r"
 DROP TABLE pass, media_root;
 ALTER TABLE track DROP COLUMN kind, DROP COLUMN kind_by_hand;
-ALTER TABLE clip DROP COLUMN tags, DROP COLUMN muted, DROP COLUMN read_at, DROP COLUMN shown_seconds;
+ALTER TABLE clip DROP COLUMN tags, DROP COLUMN muted, DROP COLUMN twin_of, DROP COLUMN read_at, DROP COLUMN shown_seconds;
 ALTER TABLE roll ADD CONSTRAINT roll_job_id_root_folder_name_key UNIQUE (job_id, root, folder, name);
 ALTER TABLE roll DROP COLUMN clock_seconds;
 ALTER TABLE job DROP COLUMN zone, DROP COLUMN searches, DROP COLUMN paused;

@@ -14,7 +14,7 @@ use legere_core::id::{DraftId, JobId, TrackId};
 use legere_core::time::clock;
 use legere_core::track::marks::Edit;
 use legere_core::track::retarget::Seam;
-use legere_store::tracks::{Track, TrackMetadata};
+use legere_store::tracks::{SoundKind, Track, TrackMetadata};
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -73,7 +73,8 @@ const FITS: f64 = 1.0;
 async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
     let spine = Spine::of(&desk, job, "listen", which.draft).await?;
     let rows = desk.store.tracks(spine.job.id).await?;
-    let (mut tracks, broken) = (rows.whole, rows.broken.into_iter().map(|b| b.name).collect());
+    let music = rows.whole.into_iter().filter(|t| t.kind == SoundKind::Music);
+    let (mut tracks, broken): (Vec<Track>, _) = (music.collect(), rows.broken.into_iter().map(|b| b.name).collect());
     let wanted = spine.job.target_seconds;
     if let Some(wanted) = wanted {
         let far = |t: &Track| t.summary.map_or(f64::MAX, |r| (r.duration - wanted).abs());

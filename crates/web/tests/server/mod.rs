@@ -33,12 +33,17 @@ pub struct Answer {
 impl Server {
     /// With one media root, `media`, that holds a folder `day one`; beside it lies what nobody may reach.
     pub async fn start() -> Self {
+        Self::start_allowing(Vec::new()).await
+    }
+
+    /// The same, where media folders may be added below some parents.
+    pub async fn start_allowing(parents: Vec<std::path::PathBuf>) -> Self {
         let dir = tempfile::tempdir().expect("a folder");
         let media = dir.path().join("media");
         std::fs::create_dir_all(media.join("day one")).expect("folders");
         std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
         let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
-        let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots");
+        let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots").with_parents(parents);
         let desk = Desk::new(fresh_store().await.expect("a database"), shelf, roots);
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
@@ -76,8 +81,17 @@ impl Server {
         self.ask("POST", path, &headers, body).await
     }
 
+    /// Bytes, as a page sends the pieces of a file.
+    pub async fn put(&self, path: &str, bytes: &[u8]) -> Answer {
+        self.send("PUT", path, &[("Content-Type", "application/octet-stream")], bytes.to_vec()).await
+    }
+
     /// `headers` may name another host than our own.
     pub async fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
+        self.send(method, path, headers, body.as_bytes().to_vec()).await
+    }
+
+    async fn send(&self, method: &str, path: &str, headers: &[(&str, &str)], body: Vec<u8>) -> Answer {
         let mut text = format!("{method} {path} HTTP/1.1\r\nConnection: close\r\nContent-Length: {}\r\n", body.len());
         if !headers.iter().any(|(name, _)| *name == "Host") {
             text.push_str(&format!("Host: 127.0.0.1:{}\r\n", self.port));
@@ -86,11 +100,12 @@ impl Server {
             text.push_str(&format!("{name}: {value}\r\n"));
         }
         text.push_str("\r\n");
-        text.push_str(body);
+        let mut whole = text.into_bytes();
+        whole.extend(body);
         let port = self.port;
         tokio::task::spawn_blocking(move || {
             let mut socket = TcpStream::connect(("127.0.0.1", port)).expect("a connection");
-            socket.write_all(text.as_bytes()).expect("asked");
+            socket.write_all(&whole).expect("asked");
             let mut bytes = Vec::new();
             socket.read_to_end(&mut bytes).expect("an answer");
             let text = String::from_utf8_lossy(&bytes).into_owned();

@@ -1,0 +1,296 @@
+//! Gathering: rolls and their clocks, jobs that change, files that are dropped, turn up twice or somewhere else.
+
+mod server;
+
+use legere_core::id::JobId;
+use legere_store::clips::{Clip, State};
+use legere_store::queue::{Delivery, Work};
+use legere_store::tracks::SoundKind;
+use serde_json::json;
+use server::Server;
+use std::path::Path;
+use std::process::Command;
+
+fn ffmpeg(args: &[&str], to: &Path) {
+    let status = Command::new("ffmpeg").args(["-v", "error", "-y"]).args(args).arg(to).status();
+    assert!(status.expect("ffmpeg").success());
+}
+
+fn draw(to: &Path, hue: u32) {
+    let source = format!("testsrc2=size=320x180:rate=25:duration=0.6,hue=h={hue}");
+    ffmpeg(&["-f", "lavfi", "-i", &source, "-pix_fmt", "yuv420p"], to);
+}
+
+async fn clips(server: &Server, job: JobId) -> Vec<Clip> {
+    let mut clips = server.desk.store.clips(job).await.expect("clips").whole;
+    clips.sort_by(|a, b| a.name.cmp(&b.name));
+    clips
+}
+
+async fn work(server: &Server) {
+    for clip in server.desk.store.unfinished_clips().await.expect("clips") {
+        server.desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
+    }
+}
+
+async fn bring(server: &Server, job: JobId) -> String {
+    server.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await.body
+}
+
+#[tokio::test]
+async fn a_roll_is_named_put_right_taken_apart_and_put_together() {
+    let server = Server::start().await;
+    let shoot = server.shoot(6).await;
+    let page = async || server.get(&format!("/jobs/{}/gather", shoot.job)).await.body;
+    let roll = server.desk.store.rolls(shoot.job).await.expect("rolls")[0].id;
+    let path = format!("/jobs/{}/rolls/{roll}", shoot.job);
+    let change = async |form: &str| server.post_form(&path, form).await.status;
+    assert_eq!(change("name=tower").await, 204);
+    // The camera's clock was an hour behind: the calendar shows it at once, and undo brings it back.
+    assert_eq!(change("clock=%2B1%3A00").await, 204);
+    let shown = page().await;
+    assert!(shown.contains("tower") && shown.contains("from 10:00") && shown.contains("clock +1:00:00"), "{shown}");
+    assert_eq!(server.post_form(&path, "clock=soon").await.status, 422);
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    assert_eq!(server.say(&undo, json!({})).await["label"], "put the clock right");
+    assert!(page().await.contains("from 09:00"));
+    // Two days are two rolls where somebody says so; a clip begins one as well.
+    assert_eq!(change("pauses=true").await, 204);
+    assert_eq!(server.desk.store.rolls(shoot.job).await.expect("rolls").len(), 2);
+    assert_eq!(server.post_form(&path, "pauses=true").await.status, 422, "there is no pause left");
+    assert_eq!(change(&format!("split={}", shoot.clips[1])).await, 204);
+    let of = async || -> Vec<usize> {
+        let all = clips(&server, shoot.job).await;
+        let rolls = server.desk.store.rolls(shoot.job).await.expect("rolls");
+        let mut counts: Vec<usize> = rolls.iter().map(|r| all.iter().filter(|c| c.roll == r.id).count()).collect();
+        counts.retain(|n| *n > 0);
+        counts.sort_unstable();
+        counts
+    };
+    assert_eq!(of().await, [1, 2, 3]);
+    let other = clips(&server, shoot.job).await[5].roll;
+    assert_eq!(change(&format!("join={other}")).await, 204);
+    assert_eq!(of().await, [2, 4]);
+    for label in ["join the rolls", "split the roll", "split the roll at its pauses"] {
+        assert_eq!(server.say(&undo, json!({})).await["label"], label);
+    }
+    assert_eq!(of().await, [6]);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn what_a_change_of_the_job_means_is_said_before_and_can_be_taken_back() {
+    let server = Server::start().await;
+    let shoot = server.shoot(4).await;
+    let draft = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
+    assert_eq!(draft.status, 201, "{}", draft.body);
+    let form = "name=The+Long+Hour&length=0%3A30&rate=50%2F1&size=3840x2160&zone=Europe%2FLisbon";
+    let means = server.post_form(&format!("/jobs/{}/settings/means", shoot.job), form).await.body;
+    for words in [
+        "0 of 4 clips can be slowed at 50, 4 could at 25.",
+        "1 draft stay as they were cut, at 25",
+        "4 of 4 clips must be enlarged to fill 3840×2160, 0 for 1920×1080.",
+        "Europe/Lisbon",
+    ] {
+        assert!(means.contains(words), "{words}: {means}");
+    }
+    let odd = form.replace("3840x2160", "3840x2161");
+    let wrong = server.post_form(&format!("/jobs/{}/settings/means", shoot.job), &odd).await;
+    assert!(wrong.body.contains("must be even"), "{}", wrong.body);
+    assert_eq!(server.post_form(&format!("/jobs/{}/settings", shoot.job), form).await.status, 204);
+    let page = server.get(&format!("/jobs/{}/gather", shoot.job)).await.body;
+    // In May the clocks of Lisbon are an hour ahead of UTC.
+    for words in ["The Long Hour", "0:30 · 50 · 3840×2160", "no slow motion", "enlarged 2.0×", "from 10:00"] {
+        assert!(page.contains(words), "{words}: {page}");
+    }
+    // The draft is what it was, at its own rate.
+    let drafts = server.desk.store.drafts(shoot.job).await.expect("drafts").whole;
+    let shown = server.json(&format!("/jobs/{}/drafts/{}.json", shoot.job, drafts[0].id)).await;
+    assert_eq!(shown["total"], 600, "24 s at 25: {shown}");
+    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "change the job");
+    let page = server.get(&format!("/jobs/{}/gather", shoot.job)).await.body;
+    assert!(page.contains("The Short Hour") && page.contains("25 · 1920×1080"), "{page}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn the_same_file_twice_is_one_clip_and_a_moved_one_is_found_by_its_content() {
+    let server = Server::start().await;
+    let job = server.job("Card").await;
+    let media = server.dir.path().join("media");
+    draw(&media.join("day one/C000.mp4"), 0);
+    draw(&media.join("day one/C001.mp4"), 90);
+    bring(&server, job).await;
+    work(&server).await;
+    let before = clips(&server, job).await;
+    // A copy on another card.
+    std::fs::create_dir_all(media.join("copies")).expect("a folder");
+    std::fs::copy(media.join("day one/C000.mp4"), media.join("copies/again.mp4")).expect("copied");
+    bring(&server, job).await;
+    work(&server).await;
+    let after = clips(&server, job).await;
+    assert_eq!(after.len(), 2, "{after:?}");
+    let page = server.get(&format!("/jobs/{job}/gather")).await.body;
+    assert!(page.contains("again.mp4") && page.contains("Left out: 1"), "{page}");
+    // One is moved, and the new folder brought in: it is the same clip, with its select.
+    std::fs::create_dir_all(media.join("sorted")).expect("a folder");
+    std::fs::rename(media.join("day one/C001.mp4"), media.join("sorted/bell.mp4")).expect("moved");
+    bring(&server, job).await;
+    work(&server).await;
+    let moved = clips(&server, job).await;
+    let bell = moved.iter().find(|c| c.name == "bell.mp4").expect("found again");
+    assert_eq!((bell.id, bell.missing, bell.state), (before[1].id, false, State::Ready));
+    assert_eq!(moved.len(), 2);
+    // A whole folder that went elsewhere is shown by hand.
+    std::fs::rename(media.join("sorted"), media.join("elsewhere")).expect("moved");
+    std::fs::rename(media.join("elsewhere/bell.mp4"), media.join("elsewhere/renamed.mp4")).expect("renamed");
+    server.desk.look_for_files(job).await.expect("looked");
+    assert!(clips(&server, job).await.iter().any(|c| c.missing));
+    let folders = server.get(&format!("/jobs/{job}/gather/folders?root=media")).await.body;
+    assert!(folders.contains("Look here and below for 1"), "{folders}");
+    let said = server.post_form(&format!("/jobs/{job}/find"), "root=media&path=elsewhere").await.body;
+    assert!(said.contains("Found 1 of 1 clip"), "{said}");
+    let found = clips(&server, job).await;
+    assert!(found.iter().all(|c| !c.missing) && found.iter().any(|c| c.path == "elsewhere/renamed.mp4"));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn reading_rests_and_goes_on_and_what_is_looked_at_comes_first() {
+    let server = Server::start().await;
+    let job = server.job("Card").await;
+    for i in 0..3 {
+        draw(&server.dir.path().join(format!("media/day one/C00{i}.mp4")), i * 50);
+    }
+    bring(&server, job).await;
+    assert_eq!(server.post_form(&format!("/jobs/{job}/rest"), "rest=true").await.status, 204);
+    assert_eq!(server.desk.store.work_left().await.expect("counted"), 0);
+    let page = server.get(&format!("/jobs/{job}/gather")).await.body;
+    assert!(page.contains("reading rests"), "{page}");
+    // Whoever asks all the same finds that it rests.
+    work(&server).await;
+    assert!(clips(&server, job).await.iter().all(|c| c.state == State::Waiting));
+    assert_eq!(server.post_form(&format!("/jobs/{job}/rest"), "rest=false").await.status, 204);
+    assert_eq!(server.desk.store.work_left().await.expect("counted"), 3);
+    let last = clips(&server, job).await[2].id;
+    let look = json!({ "clips": [last] }).to_string();
+    assert_eq!(server.post_json(&format!("/jobs/{job}/gather/look"), &look).await.status, 204);
+    let (first_seen, mut seen) = tokio::sync::mpsc::unbounded_channel();
+    let worker = server.desk.store.start_worker("test", 1, move |delivery| {
+        let first_seen = first_seen.clone();
+        async move {
+            let _ = first_seen.send(delivery);
+            legere_store::queue::Outcome::Done
+        }
+    });
+    assert_eq!(seen.recv().await, Some(Delivery::Do(Work::ReadClip(last))));
+    worker.stop().await.expect("stopped");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_dropped_file_goes_on_where_its_connection_broke() {
+    let server = Server::start().await;
+    let job = server.job("Dropped").await;
+    let drawn = server.dir.path().join("drawn.mp4");
+    draw(&drawn, 30);
+    let bytes = std::fs::read(&drawn).expect("a clip");
+    let uploads = format!("/jobs/{job}/uploads");
+    let announced = json!({ "path": "card a/C900.mp4", "bytes": bytes.len(), "modified": 1_770_000_000_000_i64 });
+    let told = server.say(&uploads, announced.clone()).await;
+    assert_eq!((&told["have"], &told["whole"]), (&json!(0), &json!(false)));
+    let id = told["id"].as_str().expect("an id").to_owned();
+    let half = bytes.len() / 2;
+    assert_eq!(server.put(&format!("{uploads}/{id}?from=0"), &bytes[..half]).await.status, 200);
+    // The same file once more: it is told how much is there.
+    assert_eq!(server.say(&uploads, announced.clone()).await["have"], half);
+    assert_eq!(server.put(&format!("{uploads}/{id}?from=0"), &bytes[..half]).await.status, 422, "not twice");
+    let rest = server.put(&format!("{uploads}/{id}?from={half}"), &bytes[half..]).await;
+    assert!(rest.body.contains("\"whole\":true"), "{}", rest.body);
+    assert_eq!(server.say(&uploads, announced).await["whole"], true);
+    assert_eq!(server.say(&format!("{uploads}/taken"), json!({})).await["clips"], 1);
+    work(&server).await;
+    let clip = clips(&server, job).await.remove(0);
+    assert_eq!((clip.name.as_str(), clip.state), ("C900.mp4", State::Ready));
+    let kept = server.desk.shelf.dropped().join(job.to_string()).join("card a/C900.mp4");
+    assert_eq!(std::fs::read(&kept).expect("kept"), bytes);
+    for (path, words) in [("notes.txt", "neither footage"), ("../../out.mp4", "cannot be taken in"), ("empty.mp4", "empty")] {
+        let bytes = if path == "empty.mp4" { 0 } else { 10 };
+        let refused = server.refused(&uploads, json!({ "path": path, "bytes": bytes, "modified": 0 })).await;
+        assert!(refused.contains(words), "{path}: {refused}");
+    }
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
+    let server = Server::start().await;
+    let job = server.job("Pictures").await;
+    let folder = server.dir.path().join("media/day one");
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc=size=1001x667", "-frames:v", "1"], &folder.join("dial.png"));
+    // A number in its name makes no series of it.
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=640x360", "-frames:v", "1", "-update", "1"], &folder.join("a%03d.jpg"));
+    std::fs::write(folder.join("broken.jpg"), b"no picture").expect("written");
+    bring(&server, job).await;
+    work(&server).await;
+    let all = clips(&server, job).await;
+    let dial = all.iter().find(|c| c.name == "dial.png").expect("the picture");
+    let probe = dial.probe.as_ref().expect("read");
+    assert_eq!((probe.width, probe.height, probe.picture, dial.state), (1001, 667, true, State::Ready));
+    assert!((probe.duration.to_f64() - 5.0).abs() < 0.05, "{probe:?}");
+    let failed: Vec<_> = all.iter().filter(|c| c.state == State::Failed).map(|c| c.name.as_str()).collect();
+    assert_eq!(failed, ["broken.jpg"]);
+    let selects = server.json(&format!("/jobs/{job}/sift/selects.json")).await;
+    assert_eq!(selects.as_array().map(Vec::len), Some(2));
+    assert_eq!(server.post_form(&format!("/jobs/{job}/clips/{}/shown", dial.id), "seconds=2.4").await.status, 204);
+    work(&server).await;
+    let shown = server.desk.store.clip(dial.id).await.expect("the picture");
+    assert!((shown.probe.expect("read").duration.to_f64() - 2.4).abs() < 0.05);
+    assert_eq!(server.post_form(&format!("/jobs/{job}/clips/{}/shown", dial.id), "seconds=9000").await.status, 422);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_short_sound_is_no_music_until_somebody_says_so() {
+    let server = Server::start().await;
+    let job = server.job("Sounds").await;
+    let folder = server.dir.path().join("media/day one");
+    ffmpeg(&["-f", "lavfi", "-i", "sine=frequency=440:duration=3"], &folder.join("bell.wav"));
+    bring(&server, job).await;
+    let track = server.desk.store.tracks(job).await.expect("tracks").whole.remove(0);
+    server.desk.do_work(Delivery::Do(Work::ReadTrack(track.id))).await;
+    let sound = server.desk.store.track(track.id).await.expect("the sound");
+    assert_eq!(sound.kind, SoundKind::Sound);
+    assert_eq!(server.desk.store.job(job).await.expect("the job").chosen_track, None);
+    let listen = server.get(&format!("/jobs/{job}/listen")).await.body;
+    assert!(listen.contains("No music yet"), "{listen}");
+    let kind = format!("/jobs/{job}/tracks/{}/kind", track.id);
+    assert_eq!(server.post_form(&kind, "kind=music").await.status, 204);
+    let listen = server.get(&format!("/jobs/{job}/listen")).await.body;
+    assert!(listen.contains("bell"), "{listen}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn media_folders_are_added_below_what_was_allowed_and_nowhere_else() {
+    let dir = tempfile::tempdir().expect("a folder");
+    std::fs::create_dir_all(dir.path().join("disks/summer/card")).expect("folders");
+    std::fs::create_dir_all(dir.path().join("private")).expect("folders");
+    std::os::unix::fs::symlink(dir.path().join("private"), dir.path().join("disks/link")).expect("a link");
+    draw(&dir.path().join("disks/summer/card/C1.mp4"), 0);
+    let server = Server::start_allowing(vec![dir.path().join("disks")]).await;
+    let job = server.job("Roots").await;
+    let below = server.get(&format!("/jobs/{job}/gather/parents?parent=0")).await.body;
+    assert!(below.contains("summer") && !below.contains(">link<"), "{below}");
+    let roots = format!("/jobs/{job}/gather/roots");
+    for outside in ["parent=0&path=link", "parent=0&path=..%2Fprivate", "parent=1&path="] {
+        assert!(server.post_form(&roots, outside).await.status >= 400, "{outside}");
+    }
+    let added = server.post_form(&roots, "parent=0&path=summer").await.body;
+    assert!(added.contains("summer is a media folder now"), "{added}");
+    let brought = server.post_form(&format!("/jobs/{job}/bring"), "root=summer&path=card").await.body;
+    assert!(brought.contains("Brought in 1 clip"), "{brought}");
+    // It is there after a restart as well.
+    assert_eq!(server.desk.store.added_roots().await.expect("roots").len(), 1);
+    server.stop().await;
+}
