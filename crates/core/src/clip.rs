@@ -34,8 +34,8 @@ pub struct ClipProbe {
     pub steady_rate: Option<FrameRate>,
     /// What the file says of its rate, where that is an odd figure beside a usual one.
     pub told_rate: Option<FrameRate>,
-    /// Whether its pixels are other than square; width and height are as displayed.
-    pub oblong_pixels: bool,
+    /// How much wider than high its pixels are, where they are not square; width and height are as displayed.
+    pub pixel_shape: Option<f64>,
     /// A picture, shown for as long as a person wants.
     pub picture: bool,
 }
@@ -66,7 +66,7 @@ struct RawClipProbe {
     #[serde(default)]
     told_rate: Option<FrameRate>,
     #[serde(default)]
-    oblong_pixels: bool,
+    pixel_shape: Option<f64>,
     #[serde(default)]
     picture: bool,
 }
@@ -101,7 +101,7 @@ impl From<RawClipProbe> for ClipProbe {
             camera: raw.camera,
             steady_rate: raw.steady_rate,
             told_rate: raw.told_rate,
-            oblong_pixels: raw.oblong_pixels,
+            pixel_shape: raw.pixel_shape,
             picture: raw.picture,
         }
     }

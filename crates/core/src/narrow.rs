@@ -29,14 +29,8 @@ pub struct Subject {
     pub length: f64,
     /// Frames a second of its clip.
     pub rate: f64,
-    /// Whether the clip has sound.
-    pub sound: bool,
-    /// Whether that sound is not to be used.
-    pub muted: bool,
-    /// Whether the clip's file is not where it should be.
-    pub missing: bool,
-    /// Whether the picture is higher than wide.
-    pub upright: bool,
+    /// What is so with its clip; that it is noted or labelled follows from its note and its label.
+    pub facts: BTreeSet<Fact>,
     /// The label's word.
     pub label: Option<String>,
     /// What the clip is called.
@@ -82,9 +76,7 @@ pub enum Fact {
 crate::words!(Fact);
 
 /// A figure that can be compared.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
 #[strum(serialize_all = "lowercase")]
 pub enum Quantity {
     /// 0–100.
@@ -100,9 +92,7 @@ pub enum Quantity {
 crate::words!(Quantity);
 
 /// Where a text is looked for.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
 #[strum(serialize_all = "lowercase")]
 pub enum Place {
     /// The clip's name.
@@ -328,7 +318,9 @@ fn compared(key: &str, rest: &str) -> Result<Condition, String> {
         Quantity::Length => FrameRate::new(25, 1)
             .and_then(|rate| parse_length(value.trim_end_matches(['s', 'S']), rate).ok())
             .ok_or("a length is written like 4, 2.5 or 1:30")?,
-        Quantity::Slow => value.trim_end_matches(['x', 'X', '×']).parse().map_err(|_no| "a number of times, like 2x")?,
+        Quantity::Slow => {
+            value.trim_end_matches(['x', 'X', '×']).parse().map_err(|_no| "a number of times, like 2x")?
+        }
         Quantity::Energy | Quantity::Rate => value.parse().map_err(|_no| "a number belongs behind the sign")?,
     };
     if f64::is_finite(number) {
@@ -348,11 +340,7 @@ impl Condition {
                 of.tags.contains(tag) || (*suggested_too && !said && of.suggested.contains(tag))
             }
             Self::Is(fact) => match fact {
-                Fact::Sound => of.sound,
-                Fact::Silent => !of.sound,
-                Fact::Muted => of.muted,
-                Fact::Missing => of.missing,
-                Fact::Upright => of.upright,
+                Fact::Sound | Fact::Silent | Fact::Muted | Fact::Missing | Fact::Upright => of.facts.contains(fact),
                 Fact::Noted => !of.note.is_empty(),
                 Fact::Labelled => of.label.is_some(),
             },
@@ -461,7 +449,9 @@ impl Query {
     /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
     pub fn counts(&self, all: &[Subject]) -> Vec<Counted> {
         let mut counted = Vec::new();
-        let of = |group: &'static str, words: &mut dyn Iterator<Item = (String, String)>, has: &dyn Fn(&Subject, &str) -> bool| {
+        let of = |group: &'static str,
+                  words: &mut dyn Iterator<Item = (String, String)>,
+                  has: &dyn Fn(&Subject, &str) -> bool| {
             let among: Vec<&Subject> = all.iter().filter(|s| self.holds_without(s, group)).collect();
             words
                 .map(|(term, word)| {
@@ -475,7 +465,8 @@ impl Query {
         for facet in Facet::ALL.iter().filter(|f| !f.is_free()) {
             let mut words = facet.words().into_iter().map(|word| {
                 // "out" alone is the tier.
-                let term = if Tier::from_word(word).is_some() { format!("{}:{word}", facet.word()) } else { word.into() };
+                let term =
+                    if Tier::from_word(word).is_some() { format!("{}:{word}", facet.word()) } else { word.into() };
                 (term, word.to_owned())
             });
             counted.extend(of(facet.word(), &mut words, &|s, word| {
@@ -483,7 +474,11 @@ impl Query {
             }));
         }
         let quoted = |key: &str, word: &str| {
-            if word.contains(|c: char| c.is_whitespace() || c == ',') { format!("{key}:\"{word}\"") } else { format!("{key}:{word}") }
+            if word.contains(|c: char| c.is_whitespace() || c == ',') {
+                format!("{key}:\"{word}\"")
+            } else {
+                format!("{key}:{word}")
+            }
         };
         for facet in Facet::ALL.iter().filter(|f| f.is_free()) {
             let mut tally: BTreeMap<&str, usize> = BTreeMap::new();
@@ -513,7 +508,8 @@ impl Query {
             count,
         }));
         let mut facts = words(Fact::ALL).into_iter().map(|w| (w.to_owned(), w.to_owned()));
-        counted.extend(of("is", &mut facts, &|s, word| Fact::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
+        counted
+            .extend(of("is", &mut facts, &|s, word| Fact::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
         counted.retain(|c| c.count > 0);
         counted
     }
@@ -536,10 +532,7 @@ mod tests {
             slow: 2.5,
             length: 3.2,
             rate: 59.94,
-            sound: true,
-            muted: false,
-            missing: false,
-            upright: false,
+            facts: BTreeSet::from([Fact::Sound]),
             label: Some("flare".into()),
             name: "HM2_C088".into(),
             roll: "tower, day two".into(),
@@ -576,8 +569,21 @@ mod tests {
             assert!(finds(text), "{text}");
         }
         for text in [
-            "wide", "hero", "right", "energy<60", "slow>2.5x", "-close", "roll:bell", "late comes\u{20}-bell", "in",
-            "\"late comes\"", "clap", "muted", "name:tower", "movement:out", "out",
+            "wide",
+            "hero",
+            "right",
+            "energy<60",
+            "slow>2.5x",
+            "-close",
+            "roll:bell",
+            "late comes\u{20}-bell",
+            "in",
+            "\"late comes\"",
+            "clap",
+            "muted",
+            "name:tower",
+            "movement:out",
+            "out",
         ] {
             assert!(!finds(text), "{text}");
         }
@@ -631,7 +637,7 @@ mod tests {
 
         #[test]
         fn each_counted_term_finds_as_many_as_it_says(which in 0usize..40) {
-            let all = [subject(), Subject { tier: Tier::Out, tags: BTreeSet::new(), upright: true, ..subject() }];
+            let all = [subject(), Subject { tier: Tier::Out, tags: BTreeSet::new(), facts: BTreeSet::from([Fact::Upright]), ..subject() }];
             let counts = Query::default().counts(&all);
             let counted = &counts[which % counts.len()];
             let (query, wrong) = Query::parse(&counted.term);

@@ -48,7 +48,14 @@ async fn job(desk: &Desk) -> Result<JobId, MainError> {
         return Ok(job.id);
     }
     let rate = "24000/1001".parse().expect("a rate");
-    let new = NewJob { name: "The Long Hour".into(), rate, width: 1920, height: 1080, target_seconds: Some(45.0), zone: "UTC".into() };
+    let new = NewJob {
+        name: "The Long Hour".into(),
+        rate,
+        width: 1920,
+        height: 1080,
+        target_seconds: Some(45.0),
+        zone: "UTC".into(),
+    };
     Ok(desk.store.create_job(new, NOBODY).await?)
 }
 

@@ -59,7 +59,10 @@ async fn measure() {
 
     browser.go(&format!("{job}/sift")).await;
     browser
-        .until("document.querySelector('#sheet').dataset.clips === '59' && document.querySelector('#still').dataset.shown", 30)
+        .until(
+            "document.querySelector('#sheet').dataset.clips === '59' && document.querySelector('#still').dataset.shown",
+            30,
+        )
         .await;
     for (words, pause) in [("one each 0.7 s", 700), ("as fast as it goes", 0)] {
         let times = browser.client.execute_async(VERDICTS, vec![Value::from(pause)]).await.expect("times");

@@ -43,7 +43,10 @@ async fn take() {
 
     browser.go(&format!("{job}/sift")).await;
     browser
-        .until("document.querySelector('#sheet').dataset.clips === '59' && document.querySelector('#still').dataset.shown", 30)
+        .until(
+            "document.querySelector('#sheet').dataset.clips === '59' && document.querySelector('#still').dataset.shown",
+            30,
+        )
         .await;
     judge_like_an_editor(&browser).await;
     shoot(&browser, "sift").await;

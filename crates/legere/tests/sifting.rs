@@ -69,7 +69,11 @@ async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
             for (at, mark) in [(3.01, "e"), (4.01, "+")] {
                 stand(&browser, at).await;
                 browser.key(mark).await;
-                let after = if mark == "e" { "document.querySelector('#at-out').textContent === '03:00'" } else { "document.querySelector('#which').textContent.includes('2 of 2')" };
+                let after = if mark == "e" {
+                    "document.querySelector('#at-out').textContent === '03:00'"
+                } else {
+                    "document.querySelector('#which').textContent.includes('2 of 2')"
+                };
                 browser.until(after, 10).await;
             }
             verdict(&browser, "f").await;
@@ -92,7 +96,9 @@ async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
         wanted.entry(clip).or_default().insert(0, said);
     }
     let judged = wanted.values().map(Vec::len).sum::<usize>();
-    browser.until(&format!("document.querySelector('#says-sift').textContent === '{judged} of {judged} judged'"), 20).await;
+    browser
+        .until(&format!("document.querySelector('#says-sift').textContent === '{judged} of {judged} judged'"), 20)
+        .await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
 
     let mut found: BTreeMap<usize, Vec<(u64, u64, String, Value)>> = BTreeMap::new();

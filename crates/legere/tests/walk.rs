@@ -123,9 +123,7 @@ async fn sift(browser: &Browser, job: &str) {
     for (key, tier) in [("f", "hero"), ("d", "strong"), ("s", "spare"), ("a", "out"), ("f", "hero"), ("d", "strong")] {
         let now = browser.js("return document.querySelector('.cell.is-here').dataset.select").await;
         browser.key(key).await;
-        browser
-            .until(&format!("document.querySelector('.cell.is-here').dataset.select !== {now}"), 5)
-            .await;
+        browser.until(&format!("document.querySelector('.cell.is-here').dataset.select !== {now}"), 5).await;
         browser
             .until(
                 &format!("document.querySelector('[data-select=\"' + {now} + '\"]').classList.contains('is-{tier}')"),

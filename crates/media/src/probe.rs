@@ -72,7 +72,7 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
     }
     let rotation = rotation(video);
     let (width, height) = if rotation % 180 == 90 { (height, width) } else { (width, height) };
-    let (width, oblong_pixels) = displayed(width, video);
+    let (width, pixel_shape) = displayed(width, video);
     let (frame_rate, variable_rate) = frame_rate(video).ok_or(MediaError::NoPicture)?;
     let steady_rate = if variable_rate { steady_rate(path, frame_rate).await } else { None };
     let tags = |key: &str| {
@@ -92,7 +92,7 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
         camera: camera(&tags),
         steady_rate,
         told_rate: told_rate(video, frame_rate),
-        oblong_pixels,
+        pixel_shape,
         picture: false,
     })
 }
@@ -131,28 +131,29 @@ pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipP
         camera: None,
         steady_rate: None,
         told_rate: None,
-        oblong_pixels: false,
+        pixel_shape: None,
         picture: true,
     })
 }
 
-/// The width as displayed, and whether that is another than the one in pixels. On a picture that is turned the shape counts
+/// The width as displayed, and the shape of the pixels where they are not square. On a picture that is turned the shape counts
 /// the other way, as ffmpeg turns it first.
-fn displayed(width: u32, video: &Value) -> (u32, bool) {
+fn displayed(width: u32, video: &Value) -> (u32, Option<f64>) {
     let shape = video["sample_aspect_ratio"].as_str().and_then(|t| t.split_once(':'));
     let shape = shape.and_then(|(w, h)| Some((w.parse::<f64>().ok()?, h.parse::<f64>().ok()?)));
     match shape {
         Some((w, h)) if w > 0.0 && h > 0.0 && (w / h - 1.0).abs() > 0.005 => {
             let factor = if rotation(video) % 180 == 90 { h / w } else { w / h };
-            ((f64::from(width) * factor / 2.0).round() as u32 * 2, true)
+            ((f64::from(width) * factor / 2.0).round() as u32 * 2, Some(factor))
         }
-        _ => (width, false),
+        _ => (width, None),
     }
 }
 
 /// Maker and model, as cameras and phones write them.
 fn camera(tags: &dyn Fn(&str) -> Option<String>) -> Option<String> {
-    let first = |keys: &[&str]| keys.iter().find_map(|key| tags(key)).map(|t| t.trim().to_owned()).filter(|t| !t.is_empty());
+    let first =
+        |keys: &[&str]| keys.iter().find_map(|key| tags(key)).map(|t| t.trim().to_owned()).filter(|t| !t.is_empty());
     let make = first(&["com.apple.quicktime.make", "com.android.manufacturer", "make", "MAKE"]);
     let model = first(&["com.apple.quicktime.model", "com.android.model", "model", "MODEL"]);
     let words = match (make, model) {
@@ -173,7 +174,8 @@ fn told_rate(video: &Value, taken: FrameRate) -> Option<FrameRate> {
 
 /// From the timestamps of the first minutes: the rate at which nineteen in twenty frames still come.
 async fn steady_rate(path: &Path, rate: FrameRate) -> Option<FrameRate> {
-    let args = ["-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "-read_intervals", "%+180"];
+    let args =
+        ["-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "-read_intervals", "%+180"];
     let out = Guarded::ffprobe().args(args).input(path).run().await.ok()?;
     let mut times: Vec<f64> =
         String::from_utf8_lossy(&out).lines().filter_map(|l| l.trim_end_matches(',').parse().ok()).collect();
@@ -362,15 +364,16 @@ mod tests {
         let of = |shape: &str, rotate: i64| {
             displayed(720, &json!({ "sample_aspect_ratio": shape, "side_data_list": [{ "rotation": rotate }] }))
         };
-        assert_eq!(of("64:45", 0), (1024, true));
-        assert_eq!(of("1:1", 0), (720, false));
-        assert_eq!(of("0:1", 0), (720, false));
-        assert_eq!(of("64:45", 90), (506, true));
+        assert_eq!(of("64:45", 0).0, 1024);
+        assert_eq!(of("1:1", 0), (720, None));
+        assert_eq!(of("0:1", 0), (720, None));
+        assert_eq!(of("64:45", 90).0, 506);
     }
 
     #[test]
     fn an_odd_rate_is_told_for_what_it_is() {
-        let of = |told: &str, taken: &str| told_rate(&json!({ "avg_frame_rate": told }), rate(taken)).map(FrameRate::words);
+        let of =
+            |told: &str, taken: &str| told_rate(&json!({ "avg_frame_rate": told }), rate(taken)).map(FrameRate::words);
         assert_eq!(of("60002/1000", "60"), Some("60.002".into()));
         assert_eq!(of("60/1", "60"), None);
         assert_eq!(of("24000/1001", "24000/1001"), None);

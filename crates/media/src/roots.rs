@@ -110,7 +110,8 @@ impl Roots {
     /// The folders below a parent, for choosing one.
     pub fn below_parent(&self, parent: usize, relative: &str) -> Result<(PathBuf, Vec<String>), MediaError> {
         let base = self.parents.get(parent).ok_or(MediaError::OutsideRoots)?;
-        let only = Self::new(vec![Root { name: String::new(), path: base.clone() }]).map_err(|_one| MediaError::OutsideRoots)?;
+        let only = Self::new(vec![Root { name: String::new(), path: base.clone() }])
+            .map_err(|_one| MediaError::OutsideRoots)?;
         Ok((only.resolve("", relative)?, only.folders("", relative)?))
     }
 

@@ -88,6 +88,17 @@ pub struct Roll {
     pub revision: Revision,
 }
 
+/// What a person says of a clip as a whole, before or after it is cut up.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ClipSaid {
+    /// They hold for all its selects, unless those say otherwise.
+    pub tags: BTreeSet<Tag>,
+    /// Whether its sound is not to be used.
+    pub muted: bool,
+    /// For how long a picture is shown.
+    pub shown_seconds: f64,
+}
+
 /// A recorded file.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Clip {
@@ -131,12 +142,8 @@ pub struct Clip {
     pub removed: bool,
     /// Out, by itself or with its roll or its import.
     pub hidden: bool,
-    /// What holds for all its selects, unless they say otherwise.
-    pub tags: BTreeSet<Tag>,
-    /// Whether its sound is not to be used.
-    pub muted: bool,
-    /// For how long a picture is shown.
-    pub shown_seconds: f64,
+    /// What a person said of it as a whole.
+    pub said: ClipSaid,
     /// Rises with every change.
     pub revision: Revision,
 }
@@ -227,9 +234,11 @@ impl TryFrom<clip::Model> for Clip {
             version: row.version,
             removed: row.removed,
             hidden: row.hidden,
-            tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
-            muted: row.muted,
-            shown_seconds: row.shown_seconds,
+            said: ClipSaid {
+                tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
+                muted: row.muted,
+                shown_seconds: row.shown_seconds,
+            },
             revision: row.revision,
         })
     }
@@ -333,9 +342,9 @@ impl Editable for Clip {
         let mut parts = Parts::new();
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "roll", &self.roll)?;
-        part(&mut parts, "muted", &self.muted)?;
-        part(&mut parts, "shown", &self.shown_seconds)?;
-        for tag in &self.tags {
+        part(&mut parts, "muted", &self.said.muted)?;
+        part(&mut parts, "shown", &self.said.shown_seconds)?;
+        for tag in &self.said.tags {
             part(&mut parts, tag_part(tag), tag)?;
         }
         Ok(parts)
@@ -345,9 +354,11 @@ impl Editable for Clip {
         Ok(Self {
             removed: !taken(parts, THERE, !self.removed)?,
             roll: taken(parts, "roll", self.roll)?,
-            muted: taken(parts, "muted", self.muted)?,
-            shown_seconds: taken(parts, "shown", self.shown_seconds)?,
-            tags: with_tags(&self.tags, parts)?,
+            said: ClipSaid {
+                muted: taken(parts, "muted", self.said.muted)?,
+                shown_seconds: taken(parts, "shown", self.said.shown_seconds)?,
+                tags: with_tags(&self.said.tags, parts)?,
+            },
             ..self.clone()
         })
     }
@@ -359,9 +370,9 @@ impl Editable for Clip {
     async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
         let mut row = clip::ActiveModel {
             id: Set(self.id.uuid()),
-            tags: Set(serde_json::to_value(&self.tags).map_err(StoreError::broken("clip"))?),
-            muted: Set(self.muted),
-            shown_seconds: Set(self.shown_seconds),
+            tags: Set(serde_json::to_value(&self.said.tags).map_err(StoreError::broken("clip"))?),
+            muted: Set(self.said.muted),
+            shown_seconds: Set(self.said.shown_seconds),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
@@ -442,10 +453,7 @@ impl JobEdit {
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Root.eq(&first.root))
             .select_only()
-            .columns([
-                clip::Column::Path,
-                clip::Column::Id,
-            ])
+            .columns([clip::Column::Path, clip::Column::Id])
             .column_as(clip::Column::Hidden.into_expr().and(clip::Column::TwinOf.is_null()), "back")
             .columns([clip::Column::Removed, clip::Column::State])
             .into_tuple()

@@ -134,7 +134,9 @@ impl Store {
         let sql = "UPDATE work SET priority = CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END FROM clip c \
                    WHERE c.job_id = $1 AND NOT c.hidden AND c.state = 'waiting' AND (work.what ->> 'ReadClip')::uuid = c.id \
                      AND work.taken_by IS NULL AND work.priority <> CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END";
-        self.db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into(), ids.into()])).await?;
+        self.db
+            .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into(), ids.into()]))
+            .await?;
         Ok(())
     }
 
@@ -146,7 +148,10 @@ impl Store {
              (SELECT sum(bytes)::float8 / NULLIF(extract(epoch FROM now() - min(read_at)), 0)::float8 FROM \
                 (SELECT bytes, read_at FROM clip WHERE job_id = $1 AND read_at > now() - interval '3 minutes' \
                  ORDER BY read_at DESC LIMIT 24) AS last HAVING count(*) > 2) AS pace";
-        let row = self.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()])).await?;
+        let row = self
+            .db
+            .query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()]))
+            .await?;
         let row = row.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
         Ok(ReadingPace { bytes_a_second: row.try_get("", "pace")?, bytes_left: row.try_get("", "left_over")? })
     }

@@ -14,7 +14,9 @@ impl Store {
     /// Keeps a media folder; one of that name must not be there.
     pub async fn add_root(&self, name: &str, path: &str) -> Result<(), StoreError> {
         let sql = "INSERT INTO media_root (name, path) VALUES ($1, $2)";
-        self.db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [name.into(), path.into()])).await?;
+        self.db
+            .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [name.into(), path.into()]))
+            .await?;
         Ok(())
     }
 }

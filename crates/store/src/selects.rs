@@ -199,9 +199,8 @@ fn first_range(reading: &ClipReading) -> Option<Range> {
     let (start, end) = reading.usable();
     let inside = reading.moments.iter().find(|m| m.hit >= start && m.hit < end);
     let hit = inside.map_or(start + (end - start) * 0.4, |m| m.hit);
-    let range = |hit: f64| {
-        Range::new(Seconds::from_measured(start), Seconds::from_measured(end), Seconds::from_measured(hit))
-    };
+    let range =
+        |hit: f64| Range::new(Seconds::from_measured(start), Seconds::from_measured(end), Seconds::from_measured(hit));
     range(hit).or_else(|_| range(start)).ok()
 }
 

@@ -88,7 +88,7 @@ async fn what_a_change_of_the_job_means_is_said_before_and_can_be_taken_back() {
     let means = server.post_form(&format!("/jobs/{}/settings/means", shoot.job), form).await.body;
     for words in [
         "0 of 4 clips can be slowed at 50, 4 could at 25.",
-        "1 draft stay as they were cut, at 25",
+        "1 draft keeps its rate of 25",
         "4 of 4 clips must be enlarged to fill 3840×2160, 0 for 1920×1080.",
         "Europe/Lisbon",
     ] {
@@ -214,7 +214,9 @@ async fn a_dropped_file_goes_on_where_its_connection_broke() {
     assert_eq!((clip.name.as_str(), clip.state), ("C900.mp4", State::Ready));
     let kept = server.desk.shelf.dropped().join(job.to_string()).join("card a/C900.mp4");
     assert_eq!(std::fs::read(&kept).expect("kept"), bytes);
-    for (path, words) in [("notes.txt", "neither footage"), ("../../out.mp4", "cannot be taken in"), ("empty.mp4", "empty")] {
+    for (path, words) in
+        [("notes.txt", "neither footage"), ("../../out.mp4", "cannot be taken in"), ("empty.mp4", "empty")]
+    {
         let bytes = if path == "empty.mp4" { 0 } else { 10 };
         let refused = server.refused(&uploads, json!({ "path": path, "bytes": bytes, "modified": 0 })).await;
         assert!(refused.contains(words), "{path}: {refused}");
@@ -229,7 +231,10 @@ async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
     let folder = server.dir.path().join("media/day one");
     ffmpeg(&["-f", "lavfi", "-i", "testsrc=size=1001x667", "-frames:v", "1"], &folder.join("dial.png"));
     // A number in its name makes no series of it.
-    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=640x360", "-frames:v", "1", "-update", "1"], &folder.join("a%03d.jpg"));
+    ffmpeg(
+        &["-f", "lavfi", "-i", "testsrc2=size=640x360", "-frames:v", "1", "-update", "1"],
+        &folder.join("a%03d.jpg"),
+    );
     std::fs::write(folder.join("broken.jpg"), b"no picture").expect("written");
     bring(&server, job).await;
     work(&server).await;

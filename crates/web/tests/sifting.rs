@@ -260,7 +260,11 @@ async fn many_are_dealt_with_as_one_and_taken_back_as_one() {
     server.say(&many, json!({ "selects": some, "said": [{ "do": "tag", "tag": "own:brass" }] })).await;
     server.say(&many, json!({ "selects": some, "said": [{ "do": "tier", "tier": "spare" }, { "do": "mute" }], "label": "spare and mute" })).await;
     let seen = async || -> Vec<(Value, Value, Value)> {
-        rows(&server, &shoot).await.into_iter().map(|r| (r["tier"].clone(), r["tags"].clone(), r["muted"].clone())).collect()
+        rows(&server, &shoot)
+            .await
+            .into_iter()
+            .map(|r| (r["tier"].clone(), r["tags"].clone(), r["muted"].clone()))
+            .collect()
     };
     let now = seen().await;
     let wanted = (json!("spare"), json!(["own:brass"]), json!(true));

@@ -35,10 +35,8 @@ pub struct Need {
 pub fn needs(slots: &[Slot], candidates: &[Candidate], rate: FrameRate) -> Vec<Need> {
     let kept: Vec<&Candidate> = candidates.iter().filter(|c| c.tier >= Tier::Spare).collect();
     let scale = Scale::between(candidates, slots);
-    let answers: Vec<Vec<usize>> = slots
-        .iter()
-        .map(|slot| (0..kept.len()).filter(|i| fills(kept[*i], slot, rate, scale)).collect())
-        .collect();
+    let answers: Vec<Vec<usize>> =
+        slots.iter().map(|slot| (0..kept.len()).filter(|i| fills(kept[*i], slot, rate, scale)).collect()).collect();
     let filled = matched(&answers, kept.len());
     let mut needs: Vec<Need> = Vec::new();
     for (slot, filled) in slots.iter().zip(filled) {

@@ -2,8 +2,8 @@
 #![allow(dead_code, reason = "each test program uses its own part of this")]
 
 pub mod browser;
-pub mod pictures;
 pub mod material;
+pub mod pictures;
 pub mod program;
 
 /// A folder that the program, which puts down root's rights, can get into as well.

@@ -29,4 +29,3 @@ pub fn pictures(place: &Path, shelf: &Shelf, clips: &[ClipId]) {
         }
     }
 }
-

@@ -11,7 +11,12 @@ pub struct Migrator;
 #[async_trait::async_trait]
 impl MigratorTrait for Migrator {
     fn migrations() -> Vec<Box<dyn MigrationTrait>> {
-        vec![Box::new(FirstLight), Box::new(Listen), Box::new(solid_ground::SolidGround), Box::new(gather_and_sift::GatherAndSift)]
+        vec![
+            Box::new(FirstLight),
+            Box::new(Listen),
+            Box::new(solid_ground::SolidGround),
+            Box::new(gather_and_sift::GatherAndSift),
+        ]
     }
 }
 

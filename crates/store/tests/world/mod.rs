@@ -18,7 +18,14 @@ use legere_store::{Store, StoreError, testing};
 use std::time::Duration;
 
 pub fn new_job() -> NewJob {
-    NewJob { name: "The Long Hour".into(), rate: rate(), width: 1920, height: 1080, target_seconds: Some(45.0), zone: "UTC".into() }
+    NewJob {
+        name: "The Long Hour".into(),
+        rate: rate(),
+        width: 1920,
+        height: 1080,
+        target_seconds: Some(45.0),
+        zone: "UTC".into(),
+    }
 }
 
 pub fn rate() -> FrameRate {
@@ -64,7 +71,7 @@ pub fn probe() -> ClipProbe {
         camera: None,
         steady_rate: None,
         told_rate: None,
-        oblong_pixels: false,
+        pixel_shape: None,
         picture: false,
     }
 }

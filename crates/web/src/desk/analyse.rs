@@ -101,7 +101,7 @@ impl Desk {
         let work = self.shelf.work()?;
         let (source, probe) = if is_picture(&clip.name) {
             let rate = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?.rate;
-            let probe = probe::picture(&path, clip.shown_seconds, rate).await?;
+            let probe = probe::picture(&path, clip.said.shown_seconds, rate).await?;
             (light::still(&path, &probe, &work).await?, probe)
         } else {
             (path.clone(), probe::clip(&path).await?)

@@ -5,10 +5,10 @@ use super::recent::Recent;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
-use legere_core::narrow::Subject;
+use legere_core::id::{ClipId, JobId, RollId, SelectId};
+use legere_core::narrow::{Fact, Subject};
 use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
 use legere_core::time::FrameRate;
-use legere_core::id::{ClipId, JobId, RollId, SelectId};
 use legere_store::clips::Clip;
 use legere_store::rows::BrokenRow;
 use legere_store::selects::Select;
@@ -44,16 +44,22 @@ impl Footage {
         let verdict = &select.verdict;
         Some(Subject {
             tier: verdict.tier,
-            tags: tags_with(&verdict.tags, &clip.tags),
+            tags: tags_with(&verdict.tags, &clip.said.tags),
             suggested: vec![Tag::Movement(select.movement)],
             energy: select.energy,
             slow: probe.headroom_in(rate).max(1.0),
             length: verdict.range.duration().to_f64(),
             rate: probe.frame_rate.to_f64(),
-            sound: probe.has_sound,
-            muted: clip.muted,
-            missing: clip.missing,
-            upright: probe.height > probe.width,
+            facts: [
+                (Fact::Sound, probe.has_sound),
+                (Fact::Silent, !probe.has_sound),
+                (Fact::Muted, clip.said.muted),
+                (Fact::Missing, clip.missing),
+                (Fact::Upright, probe.height > probe.width),
+            ]
+            .into_iter()
+            .filter_map(|(fact, is)| is.then_some(fact))
+            .collect(),
             label: verdict.label.as_ref().map(|l| l.word.as_str().to_owned()),
             name: short_name(&clip.name),
             roll: self.rolls.get(&clip.roll).cloned().unwrap_or_default(),
@@ -96,7 +102,7 @@ impl Desk {
 
 fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
     let probe = clip.probe.as_ref()?;
-    let tags = tags_with(&select.verdict.tags, &clip.tags);
+    let tags = tags_with(&select.verdict.tags, &clip.said.tags);
     Some(Candidate {
         select: select.id,
         clip: clip.id,

@@ -7,7 +7,7 @@ use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
 use legere_media::bring::{Kind, left_alone, search};
 use legere_store::StoreError;
-use legere_store::clips::{Clip, NewClip, Roll, TakenIn};
+use legere_store::clips::{Clip, ClipSaid, NewClip, Roll, TakenIn};
 use legere_store::journal::By;
 use legere_store::queue::Work;
 use legere_store::tracks::{NewTrack, Track};
@@ -77,7 +77,9 @@ impl Desk {
         }
         for (folder, mut files) in rolls {
             files.sort_by(|a, b| a.modified.cmp(&b.modified).then_with(|| a.path.cmp(&b.path)));
-            let name = Path::new(&folder).file_name().and_then(|n| n.to_str()).unwrap_or(root).to_owned();
+            let last = Path::new(&folder).file_name().and_then(|n| n.to_str());
+            // What was dropped lies in a folder that only the program has a name for.
+            let name = last.filter(|n| *n != job.to_string()).unwrap_or(root).to_owned();
             let (TakenIn { new, back }, to_read) = edit.add_clips(&import, &name, &folder, &files).await?;
             brought.clips += new;
             brought.back += back;
@@ -122,7 +124,8 @@ impl Desk {
         if !(0.5..=600.0).contains(&seconds) {
             return Err(WebError::Refused("a picture is shown for half a second to ten minutes"));
         }
-        let edit = |clip: Clip| Ok::<_, StoreError>(Clip { shown_seconds: seconds, ..clip });
+        let edit =
+            |clip: Clip| Ok::<_, StoreError>(Clip { said: ClipSaid { shown_seconds: seconds, ..clip.said }, ..clip });
         self.store.edit(job, by, id, None, "how long the picture is shown", edit).await?;
         Ok(self.read_again(job, &[id]).await?)
     }

@@ -16,6 +16,7 @@ pub mod settings;
 pub mod tracks;
 pub mod uploads;
 
+use crate::error::WebError;
 use legere_analysis::music::READING_VERSION;
 use legere_core::id::{ClipId, JobId, TrackId};
 use legere_media::roots::{Root, Roots};
@@ -23,7 +24,6 @@ use legere_media::shelf::Shelf;
 use legere_store::clips::State;
 use legere_store::events::Event;
 use legere_store::queue::{Delivery, Outcome, Work};
-use crate::error::WebError;
 use legere_store::{Store, StoreError};
 use std::sync::Arc;
 use std::time::Duration;

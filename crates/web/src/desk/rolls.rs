@@ -113,7 +113,8 @@ mod tests {
 
     #[test]
     fn a_clock_is_moved_as_people_write_it() {
-        for (text, seconds) in [("+1:00", 3600), ("-0:30:05", -1805), (" 2:15 ", 8100), ("−1:00", -3600), ("0:00", 0)] {
+        for (text, seconds) in [("+1:00", 3600), ("-0:30:05", -1805), (" 2:15 ", 8100), ("−1:00", -3600), ("0:00", 0)]
+        {
             assert_eq!(clock_of(text).ok(), Some(seconds), "{text}");
         }
         for text in ["", "an hour", "1", "1:2:3:4", "+-1:00", "999999:00"] {

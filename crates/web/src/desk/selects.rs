@@ -104,10 +104,10 @@ impl Judgement {
                 Self::Tag { tag: tag.clone(), on: Some(on) }
             }
             Self::ClipTag { tag, on: None } => {
-                let on = !of.iter().all(|(_, c)| c.tags.contains(tag));
+                let on = !of.iter().all(|(_, c)| c.said.tags.contains(tag));
                 Self::ClipTag { tag: tag.clone(), on: Some(on) }
             }
-            Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.muted)) },
+            Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.said.muted)) },
             other => other.clone(),
         }
     }
@@ -143,11 +143,11 @@ impl Judgement {
     fn applied_to_clip(&self, mut clip: Clip) -> Result<Clip, WebError> {
         match self {
             Self::ClipTag { tag, on } => {
-                let on = on.unwrap_or(!clip.tags.contains(tag));
-                put_tag(&mut clip.tags, tag.clone(), on);
-                enough(&clip.tags)?;
+                let on = on.unwrap_or(!clip.said.tags.contains(tag));
+                put_tag(&mut clip.said.tags, tag.clone(), on);
+                enough(&clip.said.tags)?;
             }
-            Self::Mute { on } => clip.muted = on.unwrap_or(!clip.muted),
+            Self::Mute { on } => clip.said.muted = on.unwrap_or(!clip.said.muted),
             Self::LeaveOut => clip.removed = true,
             _ => {}
         }

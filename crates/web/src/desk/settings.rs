@@ -54,8 +54,9 @@ impl Desk {
             ));
             let drafts = self.store.drafts(job.id).await?.whole.len();
             if drafts > 0 {
+                let keep = if drafts == 1 { "keeps its" } else { "keep their" };
                 means.push(format!(
-                    "{} stay as they were cut, at {}; new ones are laid at {}.",
+                    "{} {keep} rate of {}; new ones are laid at {}.",
                     counted(drafts, "draft"),
                     job.rate.words(),
                     next.rate.words()
@@ -74,7 +75,9 @@ impl Desk {
                 job.width,
                 job.height
             ));
-            means.push("Previews and hand-offs made from now on have the new size; files that are made stay.".to_owned());
+            means.push(
+                "Previews and hand-offs made from now on have the new size; files that are made stay.".to_owned(),
+            );
         }
         if next.target_seconds != job.target_seconds {
             means.push("Drafts keep their music; lengths that are offered in Listen go by the new one.".to_owned());

@@ -168,7 +168,9 @@ impl Tally {
         let count = |of: fn(&&ClipMark) -> bool| clips.iter().filter(of).count();
         let busy = count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing);
         let time_left = match desk.store.reading_pace(job.id).await? {
-            pace if busy > 0 && !job.paused => pace.bytes_a_second.map_or(String::new(), |a| about(pace.bytes_left / a.max(1.0))),
+            pace if busy > 0 && !job.paused => {
+                pace.bytes_a_second.map_or(String::new(), |a| about(pace.bytes_left / a.max(1.0)))
+            }
             _ => String::new(),
         };
         Ok(Self {
@@ -285,7 +287,14 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
 fn track_line(t: &Track) -> TrackLine {
     let problem = trouble(t.missing, t.problem.as_deref());
     let length = t.summary.map_or(String::new(), |s| clock(s.duration));
-    TrackLine { id: t.id, state: t.state.word(), problem, name: t.name.clone(), is_music: t.kind == SoundKind::Music, length }
+    TrackLine {
+        id: t.id,
+        state: t.state.word(),
+        problem,
+        name: t.name.clone(),
+        is_music: t.kind == SoundKind::Music,
+        length,
+    }
 }
 
 async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
@@ -301,7 +310,9 @@ async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> 
 fn clock_words(seconds: i64) -> String {
     match seconds {
         0 => String::new(),
-        s => format!("{}{}:{:02}:{:02}", if s < 0 { "−" } else { "+" }, s.abs() / 3600, s.abs() / 60 % 60, s.abs() % 60),
+        s => {
+            format!("{}{}:{:02}:{:02}", if s < 0 { "−" } else { "+" }, s.abs() / 3600, s.abs() / 60 % 60, s.abs() % 60)
+        }
     }
 }
 
@@ -321,8 +332,12 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         let slows = if headroom >= 1.05 { format!("slows to {headroom:.1}×") } else { "no slow motion".into() };
         let uneven = if p.variable_rate { ", uneven" } else { "" };
         let told = p.told_rate.map_or(String::new(), |told| format!(" (the file says {})", told.words()));
-        rate = if p.picture { "a picture".to_owned() } else { format!("{}{told}{uneven} → {slows}", p.frame_rate.words()) };
-        let shape = if p.oblong_pixels { ", pixels not square" } else { "" };
+        rate = if p.picture {
+            "a picture".to_owned()
+        } else {
+            format!("{}{told}{uneven} → {slows}", p.frame_rate.words())
+        };
+        let shape = p.pixel_shape.map_or(String::new(), |s| format!(", pixels {s:.2} wide"));
         let turned = if p.rotation == 0 { String::new() } else { format!(", turned {}°", p.rotation) };
         size = format!("{}{shape}{turned}", size_words(p.width, p.height, job));
         sound = if p.has_sound { "sound" } else { "silent" };
@@ -336,7 +351,10 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         roll: clip.roll,
         name: clip.name.clone(),
         // As long as it is not read, only the file's own time is known, which is when it was copied.
-        time: clip.probe.as_ref().map_or(String::new(), |_| local(clip.recorded_at, job).format("%H:%M:%S").to_string()),
+        time: clip
+            .probe
+            .as_ref()
+            .map_or(String::new(), |_| local(clip.recorded_at, job).format("%H:%M:%S").to_string()),
         length,
         rate,
         size,
@@ -347,7 +365,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         again: clip.state == State::Failed || clip.problem.is_some() || clip.missing,
         ready: clip.probe.is_some(),
         version: clip.version,
-        shown: is_picture(&clip.name).then_some(clip.shown_seconds),
+        shown: is_picture(&clip.name).then_some(clip.said.shown_seconds),
     }
 }
 
@@ -404,7 +422,8 @@ async fn show(
     let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
     let roots = desk.roots.all().into_iter().filter(|r| r.name != DROPPED);
     let roots = roots.map(|r| RootView { there: r.path.is_dir(), name: r.name }).collect();
-    let name = |p: &std::path::PathBuf| p.file_name().map_or_else(|| "/".to_owned(), |n| n.to_string_lossy().into_owned());
+    let name =
+        |p: &std::path::PathBuf| p.file_name().map_or_else(|| "/".to_owned(), |n| n.to_string_lossy().into_owned());
     let parents = desk.roots.parents().iter().map(name).enumerate().collect();
     let form = super::settings::FormView::of(&spine.job);
     page(&Gather { roots, rolls, parents, takes_drops: desk.takes_drops(), form, spine })
@@ -522,8 +541,11 @@ async fn bring(
                 }
             };
             let known = if b.known > 0 { format!(", {} were there already", b.known) } else { String::new() };
-            view.said =
-                format!("Brought in {} and {}{back}{known}.{left}", counted(b.clips, "clip"), counted(b.tracks, "track"));
+            view.said = format!(
+                "Brought in {} and {}{back}{known}.{left}",
+                counted(b.clips, "clip"),
+                counted(b.tracks, "track")
+            );
         }
         Err(error) => {
             tracing::warn!(%error, "bringing in failed");

@@ -51,7 +51,10 @@ struct At {
 /// A frame of the original, at full size.
 async fn frame(desk: web::Data<Desk>, OwnClip(clip): OwnClip, at: web::Query<At>) -> Result<HttpResponse, WebError> {
     let bytes = desk.full_frame(&clip, at.at).await?;
-    Ok(HttpResponse::Ok().content_type("image/jpeg").insert_header(("cache-control", "private, max-age=60")).body(bytes))
+    Ok(HttpResponse::Ok()
+        .content_type("image/jpeg")
+        .insert_header(("cache-control", "private, max-age=60"))
+        .body(bytes))
 }
 
 async fn track(

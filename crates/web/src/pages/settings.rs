@@ -34,7 +34,9 @@ impl FormView {
         let rates = FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d));
         Self {
             name: job.name.clone(),
-            length: job.target_seconds.map_or(String::new(), |s| if s.fract() < 1e-9 { clock(s) } else { s.to_string() }),
+            length: job
+                .target_seconds
+                .map_or(String::new(), |s| if s.fract() < 1e-9 { clock(s) } else { s.to_string() }),
             size: format!("{}x{}", job.width, job.height),
             zone: job.zone.clone(),
             rates: rates.map(|r| (r.to_string(), r.words(), r == job.rate)).collect(),
@@ -58,7 +60,9 @@ impl Asked {
         let (width, height) = size_of(&self.size).map_err(wrong)?;
         let target_seconds = match self.length.trim() {
             "" => None,
-            text => Some(parse_length(text, rate).map_err(|e| wrong(format!("{e}; empty means as long as the music")))?),
+            text => {
+                Some(parse_length(text, rate).map_err(|e| wrong(format!("{e}; empty means as long as the music")))?)
+            }
         };
         let zone = zone_of(&self.zone).map_err(wrong)?.name().to_owned();
         Ok(Form { name: self.name.clone(), rate, width, height, target_seconds, zone })

@@ -81,7 +81,13 @@ async fn show(
     });
     let searches = serde_json::to_string(&spine.job.searches).unwrap_or_default();
     let tiers = vec![("A", "out"), ("S", "spare"), ("D", "strong"), ("F", "hero")];
-    page(&Sift { spine, facets: facets.collect(), tiers, tones: Tone::ALL.iter().map(|t| t.word()).collect(), searches })
+    page(&Sift {
+        spine,
+        facets: facets.collect(),
+        tiers,
+        tones: Tone::ALL.iter().map(|t| t.word()).collect(),
+        searches,
+    })
 }
 
 async fn selects(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {

@@ -55,7 +55,14 @@ impl Server {
 
     pub async fn job(&self, name: &str) -> JobId {
         let rate = "25".parse().expect("a rate");
-        let new = NewJob { name: name.into(), rate, width: 1920, height: 1080, target_seconds: Some(20.0), zone: "UTC".into() };
+        let new = NewJob {
+            name: name.into(),
+            rate,
+            width: 1920,
+            height: 1080,
+            target_seconds: Some(20.0),
+            zone: "UTC".into(),
+        };
         self.desk.store.create_job(new, NOBODY).await.expect("a job")
     }
 

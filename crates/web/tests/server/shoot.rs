@@ -32,7 +32,7 @@ pub fn probe(rate: &str, recorded: &str) -> ClipProbe {
         camera: None,
         steady_rate: None,
         told_rate: None,
-        oblong_pixels: false,
+        pixel_shape: None,
         picture: false,
     }
 }

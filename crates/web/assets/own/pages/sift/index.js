@@ -517,7 +517,10 @@ function fullSize() {
   delete dialog.dataset.ready;
   img.src = ofJob(`/media/clips/${s.clip}/frame.jpg?at=${t.toFixed(6)}`);
   dialog.onkeydown = (/** @type {KeyboardEvent} */ e) => {
-    if (e.key.toLowerCase() === "z") dialog.close();
+    if (e.key.toLowerCase() !== "z") return;
+    // Behind the dialog the same key would open it again.
+    e.stopPropagation();
+    dialog.close();
   };
   dialog.showModal();
 }

@@ -127,10 +127,11 @@ function look() {
     spare.push(cell);
     cell.remove();
   }
-  for (let at = first; at < last; at++) {
+  // From behind, so that they stand in the page in the order in which they are seen.
+  for (let at = last - 1; at >= first; at--) {
     if (cells.has(at)) continue;
     const cell = fresh();
-    inside.append(cell);
+    inside.insertBefore(cell, cells.get(at + 1) || null);
     cells.set(at, cell);
     dressCell(cell, at);
   }
