@@ -39,7 +39,7 @@ enum Task {
     /// Measure what is to be fast.
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
-        /// and folders on the MIDI files in them; `screen` presses keys in a job of a thousand clips; all else is passed on to `cargo bench`.
+        /// and folders on the MIDI files in them; `screen` presses keys in a job of a thousand clips; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -115,7 +115,10 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     if more.first().is_some_and(|first| first == "screen") {
         return run(cargo().args(screen));
     }
-    let benches = ["--bench", "proposals", "--bench", "reading", "--bench", "light"];
+    if more.first().is_some_and(|first| first == "clip") {
+        return run(cargo().args(["bench", "-p", "legere-media", "--bench", "clip"]).args(&more[1..]));
+    }
+    let benches = ["--bench", "proposals", "--bench", "reading", "--bench", "clip"];
     run(cargo().args(["bench", "--workspace"]).args(benches).args(more))?;
     if more.is_empty() {
         run(cargo().args(screen))?;

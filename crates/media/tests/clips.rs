@@ -58,26 +58,67 @@ async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() 
     assert!(steps.windows(2).all(|w| w[0] <= w[1]) && steps.last().is_some_and(|s| *s > 0.8), "{steps:?}");
 
     let copy = probe::clip(&work.path().join("light.mp4")).await.expect("a light copy");
-    assert_eq!((copy.width, copy.height, copy.frame_rate), (480, 270, rate("50")));
+    assert_eq!((copy.width, copy.height, copy.frame_rate), (960, 540, rate("50")));
     assert_eq!(numbers(&work.path().join("light.mp4")).len(), 150, "frame for frame");
     let sheet = std::fs::read(work.path().join("sheet.jpg")).expect("a sheet");
     assert!(sheet.starts_with(&[0xFF, 0xD8]) && sheet.len() > 2000);
-    assert!(tiles(&work.path().join("sheet.jpg")).iter().all(|lit| *lit), "a picture in each of the sixteen places");
+    assert!(lit(&work.path().join("sheet.jpg"), 16, 1).iter().all(|lit| *lit), "a picture in each of the sixteen places");
     let place = shelf.clip("c1");
     work.publish(&place).expect("published");
     assert!(place.join("light.mp4").exists() && !place.join("sound.raw").exists());
 }
 
-/// Which of a sheet's places hold more than the plain ground.
-fn tiles(sheet: &Path) -> Vec<bool> {
+#[tokio::test]
+async fn a_long_clip_has_a_still_for_each_second_and_a_short_one_its_sheet() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = shelf(&dir);
+    let file = dir.path().join("long.mp4");
+    ffmpeg(&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=5:duration=41.3", "-pix_fmt", "yuv420p"], &file);
+    let probe = probe::clip(&file).await.expect("a video");
+    assert_eq!(light::stills_of(probe.duration.to_f64()), 42);
+    let work = shelf.work().expect("a folder");
+    light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    let size = std::process::Command::new("ffprobe")
+        .args(["-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0"])
+        .arg(work.path().join("stills.jpg"))
+        .output()
+        .expect("ffprobe");
+    // Twenty beside each other, three lines.
+    assert_eq!(String::from_utf8_lossy(&size.stdout).trim(), "3200,270");
+    let lit = lit(&work.path().join("stills.jpg"), 20, 3);
+    assert!(lit[..42].iter().all(|l| *l), "{lit:?}");
+    assert_eq!((light::stills_of(0.4), light::stills_of(16.0), light::stills_of(3600.0)), (16, 16, 600));
+}
+
+#[tokio::test]
+async fn a_frame_of_the_original_comes_at_its_full_size_and_is_the_one_that_was_asked_for() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let file = dir.path().join("numbered.mp4");
+    counted("30000/1001", 60, &file);
+    let probe = probe::clip(&file).await.expect("a video");
+    for frame in [0usize, 1, 29, 58] {
+        let at = (frame as f64 + 0.4) / probe.frame_rate.to_f64();
+        let bytes = legere_media::frame::jpeg(&file, &probe, at).await.expect("a frame");
+        let to = dir.path().join("frame.jpg");
+        std::fs::write(&to, bytes).expect("written");
+        assert_eq!(numbers(&to), [frame], "at {at}");
+    }
+}
+
+/// Which places of lines of stills hold more than the plain ground.
+fn lit(sheet: &Path, across: usize, lines: usize) -> Vec<bool> {
+    let scale = format!("scale={}:{},format=gray", across * 16, lines * 9);
     let out = std::process::Command::new("ffmpeg")
         .args(["-nostdin", "-v", "error", "-i"])
         .arg(sheet)
-        .args(["-vf", "scale=256:9,format=gray", "-f", "rawvideo", "pipe:1"])
+        .args(["-vf", &scale, "-f", "rawvideo", "pipe:1"])
         .output()
         .expect("ffmpeg");
-    let row = &out.stdout[4 * 256..5 * 256];
-    row.chunks_exact(16).map(|tile| tile.iter().any(|p| p.abs_diff(tile[0]) > 12)).collect()
+    let wide = across * 16;
+    (0..lines)
+        .flat_map(|line| out.stdout[(line * 9 + 4) * wide..(line * 9 + 5) * wide].chunks_exact(16))
+        .map(|still| still.iter().any(|p| p.abs_diff(still[0]) > 12))
+        .collect()
 }
 
 #[tokio::test]
@@ -91,7 +132,7 @@ async fn short_and_odd_clips_fill_their_sheets_too() {
         let probe = probe::clip(&file).await.expect("a video");
         let work = shelf.work().expect("a folder");
         light::make(&file, &probe, &work, |_| ()).await.expect("made");
-        let tiles = tiles(&work.path().join("sheet.jpg"));
+        let tiles = lit(&work.path().join("sheet.jpg"), 16, 1);
         assert!(tiles.len() == 16 && tiles.iter().all(|lit| *lit), "{rate_text} {seconds}: {tiles:?}");
     }
 }

@@ -143,7 +143,7 @@ async fn a_track_that_cannot_be_read_again_keeps_what_was_read() {
 #[tokio::test]
 async fn a_wanted_length_is_offered_and_used() {
     let server = Server::start().await;
-    let shoot = server.shoot(2).await;
+    let shoot = server.shoot(8).await;
     let track = Track::of(&server, &shoot);
     let ask =
         async |seconds: f64, keep: Value| track.post("lengths", json!({ "seconds": seconds, "keep": keep })).await;
