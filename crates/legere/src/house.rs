@@ -42,6 +42,7 @@ impl House {
             }
             None => shelf,
         };
+        let shelf = shelf.with_light_width(place.light_width);
         shelf.sweep();
         Ok(Desk::new(store, shelf, roots))
     }

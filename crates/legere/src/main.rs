@@ -86,6 +86,9 @@ struct Place {
     /// How much of the disk previews and music may take, in gigabytes; without, 50 or a tenth of the disk.
     #[arg(long, value_name = "NUMBER")]
     shelf_gigabytes: Option<u64>,
+    /// How wide light copies are made, in pixels; those that are there stay.
+    #[arg(long, default_value_t = 960, value_name = "PIXELS", value_parser = clap::value_parser!(u32).range(320..=3840))]
+    light_width: u32,
 }
 
 #[derive(Debug, Args)]

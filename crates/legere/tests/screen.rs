@@ -166,7 +166,7 @@ async fn sift(browser: &Browser, address: &str) {
         browser.go(&format!("{address}/sift")).await;
         browser.until("performance.getEntriesByName('first still').length", 30).await;
         let first = r"
-            const all = performance.getEntriesByType('resource').filter((r) => r.initiatorType !== 'img' && r.initiatorType !== 'video');
+            const all = performance.getEntriesByType('resource').filter((r) => r.initiatorType !== 'img' && r.initiatorType !== 'video' && !/\\.(jpg|mp4|bin)/.test(r.name));
             const still = performance.getEntriesByName('first still')[0];
             return [still.startTime, all.reduce((n, r) => n + r.transferSize, 0)];";
         let found = browser.js(first).await;

@@ -21,11 +21,12 @@ fn benches(c: &mut Criterion) {
     let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
     let runtime = tokio::runtime::Runtime::new().expect("a runtime");
     let probed = runtime.block_on(probe::clip(&file)).expect("a video");
-    let (w, h) = light::light_size(probed.width, probed.height);
+    let (w, h) = light::light_size(probed.width, probed.height, light::LIGHT_WIDTH);
     let scaled = format!("[0:v:0]fps=25,scale={w}:{h}:flags=bilinear,setsar=1,format=yuv420p");
     let stills = format!("{scaled},split=2[copy][a];[a]fps=3.2:round=down,scale=256:144,tile=16x1[sheet]");
     let coded = ["-map", "0:a:0", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "26", "-g", "12", "-bf", "0"];
-    let sound = ["-ac", "2", "-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k", "-movflags", "+faststart", "-f", "mp4"];
+    let sound =
+        ["-ac", "2", "-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k", "-movflags", "+faststart", "-f", "mp4"];
     let (copy, sheet) = (dir.path().join("copy.mp4"), dir.path().join("sheet.jpg"));
     let mut group = c.benchmark_group("5 s of 1080p");
     group.sample_size(10);
@@ -53,7 +54,7 @@ fn benches(c: &mut Criterion) {
     group.bench_function("4 light copy, stills, peaks and reading", |b| {
         b.iter(|| {
             let work = shelf.work().expect("a folder");
-            runtime.block_on(light::make(&file, &probed, &work, |_| ())).expect("made")
+            runtime.block_on(light::make(&file, &probed, &work, light::LIGHT_WIDTH, |_| ())).expect("made")
         });
     });
     group.finish();

@@ -21,7 +21,8 @@ const MOST_STILLS: u32 = 600;
 /// Stills beside each other where there are more than a sheet holds.
 pub const STILLS_ACROSS: u32 = 20;
 const SMALL_STILL: (u32, u32) = (160, 90);
-const LIGHT_WIDTH: u32 = 960;
+/// The width of a light copy where nobody chooses another.
+pub const LIGHT_WIDTH: u32 = 960;
 /// Short groups of pictures without B-frames: seeks in 9 ms where all-intra takes 12 and twice the space.
 const GROUP: u32 = 12;
 /// Readings use every second, fourth … frame of fast footage.
@@ -44,14 +45,16 @@ pub struct Made {
     pub cut_short: Option<Seconds>,
 }
 
-/// Makes `light.mp4` and `sheet.jpg`, and of longer clips `stills.jpg`, in `work`. `progress` gets the share done, 0–1.
+/// Makes `light.mp4` and `sheet.jpg`, and of longer clips `stills.jpg`, in `work`. The copy is `width` wide, or as wide
+/// as the clip. `progress` gets the share done, 0–1.
 pub async fn make(
     path: &Path,
     probe: &ClipProbe,
     work: &Work,
+    width: u32,
     progress: impl FnMut(f64) + Send,
 ) -> Result<Made, MediaError> {
-    let made = run(Some(work), path, probe, progress).await?;
+    let made = run(Some((work, width)), path, probe, progress).await?;
     check(work, &made.reading).await?;
     Ok(made)
 }
@@ -108,7 +111,7 @@ pub async fn read(path: &Path) -> Result<(ClipProbe, ClipReading), MediaError> {
 }
 
 async fn run(
-    work: Option<&Work>,
+    work: Option<(&Work, u32)>,
     path: &Path,
     probe: &ClipProbe,
     mut progress: impl FnMut(f64) + Send,
@@ -162,16 +165,22 @@ async fn run(
     let reading = reading.map_err(|_logged| MediaError::NotVideo)?;
     let short = reading.duration + 0.5 < probe.duration.to_f64() * 0.95;
     let peaks = match work {
-        Some(work) if probe.has_sound => sound::peaks_of_raw(&work.path().join("sound.raw")).await,
+        Some((work, _)) if probe.has_sound => sound::peaks_of_raw(&work.path().join("sound.raw")).await,
         _ => None,
     };
     Ok(Made { cut_short: short.then(|| Seconds::from_measured(reading.duration)), reading, peaks })
 }
 
-fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32), grey_rate: FrameRate) -> Guarded {
+fn command(
+    work: Option<(&Work, u32)>,
+    path: &Path,
+    probe: &ClipProbe,
+    grey: (u32, u32),
+    grey_rate: FrameRate,
+) -> Guarded {
     let (grey_w, grey_h) = grey;
     let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area,format=gray");
-    let Some(work) = work else {
+    let Some((work, width)) = work else {
         return Guarded::ffmpeg().input(path).args([
             "-map",
             "0:v:0",
@@ -184,7 +193,7 @@ fn command(work: Option<&Work>, path: &Path, probe: &ClipProbe, grey: (u32, u32)
             "pipe:1",
         ]);
     };
-    let (light_w, light_h) = light_size(probe.width, probe.height);
+    let (light_w, light_h) = light_size(probe.width, probe.height, width);
     let stills = stills_of(probe.duration.to_f64());
     let many = stills > STILLS;
     let (split, small) = if many {
@@ -235,8 +244,8 @@ fn stills_chain(probe: &ClipProbe, count: u32, (width, height): (u32, u32), acro
 }
 
 /// Never enlarged, even sides.
-pub fn light_size(width: u32, height: u32) -> (u32, u32) {
-    let w = LIGHT_WIDTH.min(width).max(2) & !1;
+pub fn light_size(width: u32, height: u32, wanted: u32) -> (u32, u32) {
+    let w = wanted.min(width).max(2) & !1;
     let h = (f64::from(height) * f64::from(w) / f64::from(width.max(1)) / 2.0).round() as u32 * 2;
     (w, h.max(2))
 }

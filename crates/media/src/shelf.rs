@@ -5,6 +5,7 @@
 //! hand-offs stay.
 
 use crate::MediaError;
+use crate::light::LIGHT_WIDTH;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -16,6 +17,7 @@ use tempfile::TempDir;
 /// A folder of our own.
 #[derive(Debug, Clone)]
 pub struct Shelf {
+    light_width: u32,
     path: PathBuf,
     budget: Budget,
 }
@@ -68,11 +70,21 @@ impl Shelf {
         }
         let path = path.canonicalize()?;
         let budget = Budget::usual(&path);
-        Ok(Self { path, budget })
+        Ok(Self { light_width: LIGHT_WIDTH, path, budget })
     }
 
     pub fn with_budget(self, budget: Budget) -> Self {
         Self { budget, ..self }
+    }
+
+    /// With light copies of another width, in pixels.
+    pub fn with_light_width(self, light_width: u32) -> Self {
+        Self { light_width, ..self }
+    }
+
+    /// How wide light copies are made.
+    pub fn light_width(&self) -> u32 {
+        self.light_width
     }
 
     pub fn budget(&self) -> Budget {

@@ -49,7 +49,7 @@ async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() 
     let shelf = shelf(&dir);
     let work = shelf.work().expect("a folder");
     let mut steps = Vec::new();
-    let made = light::make(&file, &probe, &work, |share| steps.push(share)).await.expect("made");
+    let made = light::make(&file, &probe, &work, light::LIGHT_WIDTH, |share| steps.push(share)).await.expect("made");
     assert!((made.reading.duration - 3.0).abs() < 0.05, "{}", made.reading.duration);
     assert_eq!(made.reading.samples.motion.len(), 30);
     assert!(!made.reading.moments.is_empty() && made.cut_short.is_none());
@@ -62,7 +62,10 @@ async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() 
     assert_eq!(numbers(&work.path().join("light.mp4")).len(), 150, "frame for frame");
     let sheet = std::fs::read(work.path().join("sheet.jpg")).expect("a sheet");
     assert!(sheet.starts_with(&[0xFF, 0xD8]) && sheet.len() > 2000);
-    assert!(lit(&work.path().join("sheet.jpg"), 16, 1).iter().all(|lit| *lit), "a picture in each of the sixteen places");
+    assert!(
+        lit(&work.path().join("sheet.jpg"), 16, 1).iter().all(|lit| *lit),
+        "a picture in each of the sixteen places"
+    );
     let place = shelf.clip("c1");
     work.publish(&place).expect("published");
     assert!(place.join("light.mp4").exists() && !place.join("sound.raw").exists());
@@ -77,7 +80,7 @@ async fn a_long_clip_has_a_still_for_each_second_and_a_short_one_its_sheet() {
     let probe = probe::clip(&file).await.expect("a video");
     assert_eq!(light::stills_of(probe.duration.to_f64()), 42);
     let work = shelf.work().expect("a folder");
-    light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
     let size = std::process::Command::new("ffprobe")
         .args(["-v", "error", "-show_entries", "stream=width,height", "-of", "csv=p=0"])
         .arg(work.path().join("stills.jpg"))
@@ -131,7 +134,7 @@ async fn short_and_odd_clips_fill_their_sheets_too() {
         ffmpeg(&["-f", "lavfi", "-i", &source, "-pix_fmt", "yuv420p"], &file);
         let probe = probe::clip(&file).await.expect("a video");
         let work = shelf.work().expect("a folder");
-        light::make(&file, &probe, &work, |_| ()).await.expect("made");
+        light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
         let tiles = lit(&work.path().join("sheet.jpg"), 16, 1);
         assert!(tiles.len() == 16 && tiles.iter().all(|lit| *lit), "{rate_text} {seconds}: {tiles:?}");
     }
@@ -149,7 +152,7 @@ async fn a_phone_clip_held_upright_is_upright() {
     assert!(probe.rotation == 90 || probe.rotation == 270, "{}", probe.rotation);
     let shelf = shelf(&dir);
     let work = shelf.work().expect("a folder");
-    light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
     let copy = probe::clip(&work.path().join("light.mp4")).await.expect("a light copy");
     assert_eq!((copy.width, copy.height, copy.has_sound), (360, 640, false));
 }
@@ -217,7 +220,9 @@ async fn a_name_is_never_an_option_or_a_protocol() {
         std::fs::copy(&plain, &file).expect("copied");
         let probe = probe::clip(&file).await.unwrap_or_else(|e| panic!("{name}: {e}"));
         let work = shelf.work().expect("a folder");
-        let made = light::make(&file, &probe, &work, |_| ()).await.unwrap_or_else(|e| panic!("{name}: {e}"));
+        let made = light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ())
+            .await
+            .unwrap_or_else(|e| panic!("{name}: {e}"));
         assert!((made.reading.duration - 1.0).abs() < 0.05, "{name}");
     }
 }
@@ -232,7 +237,7 @@ async fn what_can_be_read_of_a_file_that_was_cut_short_is_kept() {
     std::fs::write(&file, &bytes[..bytes.len() / 2]).expect("written");
     let probe = probe::clip(&file).await.expect("its head is there");
     let work = shelf(&dir).work().expect("a folder");
-    let made = light::make(&file, &probe, &work, |_| ()).await.expect("the first half");
+    let made = light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("the first half");
     let kept = made.cut_short.expect("it says so").to_f64();
     assert!((2.0..4.0).contains(&kept), "{kept}");
 }
@@ -260,6 +265,6 @@ async fn uneven_frames_become_even_and_nothing_is_lost() {
     let probe = probe::clip(&file).await.expect("a video");
     assert!(probe.variable_rate, "{probe:?}");
     let work = shelf(&dir).work().expect("a folder");
-    let made = light::make(&file, &probe, &work, |_| ()).await.expect("made");
+    let made = light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
     assert!((made.reading.duration - 4.0).abs() < 0.1, "{}", made.reading.duration);
 }

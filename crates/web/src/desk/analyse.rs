@@ -116,7 +116,7 @@ impl Desk {
             })
         };
         let mut last = 0.0f64;
-        let made = light::make(&source, &probe, &work, |share| {
+        let made = light::make(&source, &probe, &work, self.shelf.light_width(), |share| {
             if share - last >= STEP {
                 last = share;
                 let _ = sender.send(share as f32);

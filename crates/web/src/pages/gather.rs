@@ -57,6 +57,8 @@ struct ClipLine {
     roll: RollId,
     name: String,
     time: String,
+    /// Of its first frame, as the camera counted.
+    timecode: String,
     length: String,
     rate: String,
     size: String,
@@ -325,7 +327,8 @@ fn when(at: DateTime<Utc>, from: RecordedFrom) -> String {
 }
 
 fn line(clip: &Clip, job: &Job) -> ClipLine {
-    let (mut length, mut rate, mut size, mut sound) = (String::new(), String::new(), String::new(), "");
+    let (mut length, mut rate, mut size, mut sound, mut timecode) =
+        (String::new(), String::new(), String::new(), "", String::new());
     if let Some(p) = &clip.probe {
         length = clock(p.duration.to_f64());
         let headroom = p.headroom_in(job.rate);
@@ -340,6 +343,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         let shape = p.pixel_shape.map_or(String::new(), |s| format!(", pixels {s:.2} wide"));
         let turned = if p.rotation == 0 { String::new() } else { format!(", turned {}°", p.rotation) };
         size = format!("{}{shape}{turned}", size_words(p.width, p.height, job));
+        timecode = p.timecode.map_or(String::new(), |t| t.after(0, p.frame_rate));
         sound = if p.has_sound { "sound" } else { "silent" };
     }
     let state = match clip.state {
@@ -355,6 +359,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
             .probe
             .as_ref()
             .map_or(String::new(), |_| local(clip.recorded_at, job).format("%H:%M:%S").to_string()),
+        timecode,
         length,
         rate,
         size,

@@ -8,10 +8,12 @@ use crate::error::WebError;
 use crate::extract::{OwnHandoff, OwnJob};
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use legere_core::id::{DraftId, HandoffId, JobId};
+use legere_core::id::{ClipId, DraftId, HandoffId, JobId};
 use legere_store::drafts::DraftLine;
 use legere_store::handoffs::{HandoffKind, HandoffState};
+use legere_store::jobs::Job;
 use serde::Deserialize;
+use std::collections::BTreeSet;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -59,6 +61,8 @@ struct Handoff {
     draft: Option<DraftLine>,
     kinds: Vec<KindView>,
     files: String,
+    /// Names of clips of the draft whose files are not where they were.
+    missing: Vec<String>,
 }
 
 async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, WebError> {
@@ -97,7 +101,19 @@ async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Whic
     });
     let files = files_view(&desk, job.id, false).await?.render()?;
     let kinds = kinds.collect();
-    page(&Handoff { spine: Spine::of(&desk, job, "handoff", which.draft).await?, draft, kinds, files })
+    let missing = match &draft {
+        Some(line) => missing_clips(&desk, &job, line.id).await?,
+        None => Vec::new(),
+    };
+    page(&Handoff { spine: Spine::of(&desk, job, "handoff", which.draft).await?, draft, kinds, files, missing })
+}
+
+async fn missing_clips(desk: &Desk, job: &Job, draft: DraftId) -> Result<Vec<String>, WebError> {
+    let kept = desk.store.draft(draft).await?;
+    let footage = desk.footage(job.id).await?;
+    let used: BTreeSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
+    let away = used.iter().filter_map(|id| footage.clip(*id)).filter(|c| c.missing);
+    Ok(away.map(|c| c.name.clone()).collect())
 }
 
 async fn files(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {

@@ -88,6 +88,8 @@ pub struct ShotView {
     /// 0–100, the music's here.
     pub wanted: f64,
     pub pinned: bool,
+    /// The clip's file is not where it should be.
+    pub missing: bool,
     pub why: Vec<String>,
     /// Frames of the shot.
     pub hit_at: Option<u64>,
@@ -193,6 +195,8 @@ impl ShotView {
     fn of(open: &OpenDraft, start: i64, shot: &Shot, judged: &legere_core::arrange::Judged) -> Self {
         let rate = open.job.rate;
         let c = open.candidate(shot.source.select);
+        let missing = open.footage.clip(shot.source.clip).is_some_and(|c| c.missing);
+        let away = "its file is not where it was: it is shown from the light copy, and cannot be handed off as a film";
         Self {
             id: shot.id,
             start,
@@ -210,7 +214,8 @@ impl ShotView {
             level: judged.level,
             wanted: judged.wanted,
             pinned: shot.pinned,
-            why: judged.why.clone(),
+            missing,
+            why: missing.then(|| away.to_owned()).into_iter().chain(judged.why.iter().cloned()).collect(),
             hit_at: shot.hit_at,
             source: shot.source.start.to_f64(),
             used: shot.used(rate).to_f64(),

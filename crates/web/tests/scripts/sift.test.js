@@ -23,7 +23,14 @@ test("a clip stands once on the sheet, with all of its selects", () => {
     state.order = wanted;
     return clipsOf(all).map((c) => c.selects.map((s) => s.id).join("+"));
   };
-  assert.deepEqual(order("roll"), ["a+c", "b"]);
+  assert.deepEqual(order("time"), ["a+c", "b"]);
+  const rolled = [select("a", { roll: "one" }), select("b", { clip: "two", roll: "two" }), select("c", { clip: "three", roll: "one" })];
+  state.order = "roll";
+  assert.deepEqual(
+    clipsOf(rolled).map((c) => c.id),
+    ["one", "three", "two"],
+    "roll after roll, each by time",
+  );
   assert.deepEqual(order("energy"), ["b", "a+c"], "the liveliest select counts");
   assert.deepEqual(order("tier"), ["a+c", "b"]);
   assert.deepEqual(order("left"), ["a+c", "b"], "what is left comes first");

@@ -98,11 +98,11 @@ function contour(d, x, open) {
  * @param {(id: string) => void} choose */
 function building(s, i, on, x, choose) {
   const g = svg("g", {
-    class: on ? "building on" : "building",
+    class: `building${on ? " on" : ""}${s.missing ? " away" : ""}`,
     "data-shot": i,
     role: "button",
     tabindex: -1,
-    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}`,
+    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}${s.missing ? ", its file is not where it was" : ""}`,
   });
   const left = x(s.start),
     w = Math.max(1, x(s.len)),
@@ -124,6 +124,7 @@ function building(s, i, on, x, choose) {
   g.append(svg("rect", { x: left, y: top, width: w, height: h, fill: css("--well") }), view);
   g.append(svg("rect", { x: left, y: top - 3, width: w, height: 3, fill: tone }));
   g.append(svg("rect", { class: "frame", x: left + 0.5, y: top, width: Math.max(0.5, w - 1), height: h }));
+  if (s.missing) g.append(svg("path", { class: "away", d: `M${left},${top}L${left + w},${BASE}M${left + w},${top}L${left},${BASE}` }));
   if (s.pinned) g.append(svg("path", { class: "pin", d: `M${left + w / 2},${top - 16}l5,5l-5,5l-5,-5z` }));
   g.addEventListener("click", () => choose(s.id));
   return g;

@@ -180,13 +180,19 @@ function address() {
 
 // ---- what is said
 
+/** What was asked for when the sheet was laid out last. */
+let asked = "";
 /** What is narrowed to has changed. */
 function narrowed() {
   sheet.show();
   count();
   const keep = state.shown.includes(state.now) ? state.now : state.shown.find(isLeft) || state.shown[0];
+  // The sheet stays where its editor scrolled it, unless something else was asked for.
+  const asks = [narrow.text(), state.pass, narrow.isOnlyLeft()].join("|"),
+    same = asks === asked;
+  asked = asks;
   if (keep && keep !== state.now) show(keep);
-  else if (keep) sheet.choose(null, keep);
+  else if (keep && !same) sheet.choose(null, keep);
   if (!state.now) drawStill();
   address();
 }
@@ -322,6 +328,14 @@ function suggest() {
   if (over) say("another select of the clip lies there");
   else judgeOne({ do: "range", start: m.start, end: m.end, hit: m.hit });
   player.stand(m.start);
+}
+/** Another select from the next suggested moment that no select has yet. */
+async function anotherMoment() {
+  const s = state.now,
+    list = s && readings.get(s.clip)?.moments;
+  const free = list?.find((/** @type {any} */ m) => !ofClip(s.clip).some((q) => m.start < q.end - 0.05 && m.end > q.start + 0.05));
+  if (!free) return say("the reading suggests nothing that is not in a select already");
+  await made(() => ask(ofJob(`/clips/${s.clip}/selects`), { start: free.start, end: free.end, hit: free.hit }));
 }
 /** Cuts another select out of the clip, from the mark on: three seconds, or as much as there is before the next one. */
 async function another() {
@@ -549,13 +563,13 @@ async function reload() {
   }
 }
 async function load() {
-  const asked = new URLSearchParams(location.search);
-  state.pass = Number(asked.get("pass")) || 1;
-  state.order = /** @type {any} */ (asked.get("order") || "roll");
+  const query = new URLSearchParams(location.search);
+  state.pass = Number(query.get("pass")) || 1;
+  state.order = /** @type {any} */ (query.get("order") || "roll");
   $("order").value = state.order;
-  $("only-left").checked = asked.get("left") === "true";
+  $("only-left").checked = query.get("left") === "true";
   state.all = await ask(ofJob("/sift/selects.json"));
-  state.now = state.all.find((s) => s.id === asked.get("select")) || null;
+  state.now = state.all.find((s) => s.id === query.get("select")) || null;
   const begun = passes.begin(page, (_, place) => {
     if (place) state.now = state.all.find((s) => s.id === place) || state.now;
     narrow.refresh();
@@ -564,7 +578,7 @@ async function load() {
   page.searches = JSON.parse($("searches").dataset.searches || "[]");
   const first = state.now;
   state.now = null;
-  narrow.set(asked.get("words") || "");
+  narrow.set(query.get("words") || "");
   await begun;
   if (first) show(first);
   known();
@@ -642,6 +656,8 @@ on("r", "mark the hit", () => mark("hit"));
 on(".", "the clip's next select", () => nextSelect(1));
 on(",", "the clip's select before", () => nextSelect(-1));
 on("+", "cut out another select here", another);
+on("Shift+G", "another select from the next suggested moment", anotherMoment);
+on("Enter", "play from the in", player.fromIn);
 on("x", "split the select here", split);
 on("Shift+X", "join it with the next one", join);
 on("Delete", "remove the select, or leave out the clips that are chosen", remove);

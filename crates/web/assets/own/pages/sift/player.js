@@ -101,6 +101,11 @@ export function play() {
   if (at() >= state.now.duration - 0.05) stand(state.now.start);
   go(1);
 }
+export function fromIn() {
+  if (!state.now) return;
+  stand(state.now.start);
+  go(1);
+}
 export const stop = () => go(0);
 /** Faster with each press, in one direction or the other. @param {1 | -1} way */
 export function shuttle(way) {

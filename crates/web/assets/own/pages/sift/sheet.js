@@ -139,11 +139,8 @@ function look() {
 
 function layAnew() {
   measure();
-  for (const [at, cell] of cells) {
-    cells.delete(at);
-    spare.push(cell);
-    cell.remove();
-  }
+  // What stays where it is stays the same element: a press that is under way must not lose it.
+  for (const [at, cell] of cells) if (at < clips.length) dressCell(cell, at);
   look();
 }
 

@@ -13,7 +13,7 @@ export const state = {
   /** Chosen to be dealt with together, by id. @type {Set<string>} */
   chosen: new Set(),
   pass: 1,
-  /** @type {"roll" | "energy" | "tier" | "left"} */
+  /** @type {"roll" | "time" | "energy" | "tier" | "left"} */
   order: "roll",
 };
 
@@ -50,8 +50,13 @@ export function clipsOf(selects) {
       return best((s) => WORTH.indexOf(s.tier));
     case "left":
       return best((s) => Number(isLeft(s)));
-    default:
+    case "time":
       return list;
+    default: {
+      // Rolls in the order in which they were begun.
+      const rolls = [...new Set(list.map((c) => c.selects[0].roll))];
+      return list.sort((a, b) => rolls.indexOf(a.selects[0].roll) - rolls.indexOf(b.selects[0].roll));
+    }
   }
 }
 
