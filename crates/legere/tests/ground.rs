@@ -113,7 +113,7 @@ fn card(folder: &Path, count: usize) {
         ["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=3", "-pix_fmt", "yuv420p"];
     assert!(Command::new("ffmpeg").args(drawn).arg(&first).status().expect("ffmpeg").success());
     for i in 1..count {
-        std::fs::copy(&first, folder.join(format!("C{i:03}.mp4"))).expect("a copy");
+        house::material::another(&first, &folder.join(format!("C{i:03}.mp4")), i);
     }
 }
 

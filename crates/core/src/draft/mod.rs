@@ -6,6 +6,13 @@
 //! takes from one shot what it gives to the other. What can be told from clips and music (energies, reasons) is not kept
 //! here.
 
+mod apply;
+mod edit;
+mod table;
+
+pub use edit::{Edit, TimeFrom};
+pub use table::frame_table;
+
 use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FramePos, FrameRate, FrameShift, Seconds};
 use num_rational::Ratio;
@@ -36,6 +43,18 @@ pub enum DraftError {
     /// The shot is pinned: unpin it first.
     #[error("the shot is pinned: unpin it first")]
     Pinned,
+    /// There is no open shot left in this section that could give the time.
+    #[error("no open shot is left in this section that could give the time")]
+    SectionFull,
+    /// These two do not show one piece of a clip.
+    #[error("these two do not go on from one another: only what was split can be joined")]
+    NotOnePiece,
+    /// A draft has at least one shot.
+    #[error("this is the only shot: put another one here instead")]
+    OnlyShot,
+    /// The select has no hit that could be put there.
+    #[error("the hit cannot be put there: the clip does not reach so far")]
+    HitOutside,
 }
 
 /// How fast a clip plays: 1 is as recorded, ½ half as fast.
@@ -128,65 +147,25 @@ impl Shot {
         self.hit_at?.checked_add_signed(back.get()).filter(|at| *at < self.len.get())
     }
 
+    /// Longer at its end by so many frames, or shorter; it begins as before.
+    fn end_moved(&mut self, by: FrameShift) -> Result<(), DraftError> {
+        self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
+        self.hit_at = self.hit_at.filter(|at| *at < self.len.get());
+        Ok(())
+    }
+
+    /// Longer at its beginning by so many frames, or shorter; its pictures stay where they are against its end.
+    fn start_moved(&mut self, by: FrameShift, rate: FrameRate) -> Result<(), DraftError> {
+        let back = by.checked_neg().ok_or(DraftError::Flash)?;
+        self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
+        self.source.start =
+            self.source.start + rate.seconds_at(FramePos::new(back.get())).scaled(self.source.speed.ratio());
+        self.hit_at = self.hit_moved(back);
+        Ok(())
+    }
+
     fn fits(&self, rate: FrameRate) -> bool {
         !self.source.start.is_negative() && self.source_end(rate) <= self.source.media
-    }
-}
-
-/// What can be done to a draft by hand.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Edit {
-    /// Moves the cut after a shot; what the one gains the next one loses.
-    MoveCut {
-        /// Which one.
-        shot: ShotId,
-        /// How far.
-        by: FrameShift,
-    },
-    /// Shows another part of the same clip at the same place.
-    Slip {
-        /// Which one.
-        shot: ShotId,
-        /// How far.
-        by: FrameShift,
-    },
-    /// Pins or unpins.
-    Pin {
-        /// Which one.
-        shot: ShotId,
-        /// Whether it is to be pinned.
-        on: bool,
-    },
-    /// Puts another source into the same place.
-    Replace {
-        /// Which one.
-        shot: ShotId,
-        /// What it shows then.
-        source: Source,
-        /// The frame on which the hit lands.
-        hit_at: Option<u64>,
-    },
-}
-
-impl Edit {
-    /// What undo calls it.
-    pub fn label(&self) -> &'static str {
-        match self {
-            Self::MoveCut { .. } => "move the cut",
-            Self::Slip { .. } => "other part of the clip",
-            Self::Pin { on: true, .. } => "pin",
-            Self::Pin { .. } => "unpin",
-            Self::Replace { .. } => "swap the shot",
-        }
-    }
-
-    /// Small steps of the same thing are one to undo: what they are steps of.
-    pub fn nudges(&self) -> Option<String> {
-        match self {
-            Self::MoveCut { shot, .. } => Some(format!("cut {shot}")),
-            Self::Slip { shot, .. } => Some(format!("slip {shot}")),
-            Self::Pin { .. } | Self::Replace { .. } => None,
-        }
     }
 }
 
@@ -250,57 +229,6 @@ impl Draft {
     /// Where in the list a shot is.
     pub fn index_of(&self, shot: ShotId) -> Option<usize> {
         self.shots.iter().position(|s| s.id == shot)
-    }
-
-    /// The draft after an edit.
-    pub fn apply(&self, edit: &Edit) -> Result<Self, DraftError> {
-        let mut next = self.clone();
-        match edit {
-            Edit::MoveCut { shot, by } => next.move_cut(*shot, *by)?,
-            Edit::Slip { shot, by } => {
-                let rate = self.rate;
-                let target = next.open_shot(*shot)?;
-                let moved = rate.seconds_at(FramePos::new(by.get())).scaled(target.source.speed.ratio());
-                target.source.start = target.source.start + moved;
-                if !target.fits(rate) {
-                    return Err(DraftError::ClipEnds);
-                }
-                target.hit_at = target.hit_moved(*by);
-            }
-            Edit::Pin { shot, on } => next.shot_mut(*shot)?.pinned = *on,
-            Edit::Replace { shot, source, hit_at } => {
-                let target = next.open_shot(*shot)?;
-                target.source = source.clone();
-                target.hit_at = *hit_at;
-            }
-        }
-        next.checked()
-    }
-
-    fn shot_mut(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
-        self.shots.iter_mut().find(|s| s.id == shot).ok_or(DraftError::NoShot)
-    }
-
-    fn open_shot(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
-        let shot = self.shot_mut(shot)?;
-        if shot.pinned { Err(DraftError::Pinned) } else { Ok(shot) }
-    }
-
-    fn move_cut(&mut self, shot: ShotId, by: FrameShift) -> Result<(), DraftError> {
-        let rate = self.rate;
-        let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
-        let Some([left, right]) = self.shots.get_mut(at..at + 2) else { return Err(DraftError::PieceEnds) };
-        if left.pinned || right.pinned {
-            return Err(DraftError::Pinned);
-        }
-        let back = by.get().checked_neg().map(FrameShift::new).ok_or(DraftError::Flash)?;
-        left.len = left.len.checked_shift(by).ok_or(DraftError::Flash)?;
-        right.len = right.len.checked_shift(back).ok_or(DraftError::Flash)?;
-        // The later shot keeps its pictures where they are on the music: its hit stays on the beat.
-        right.source.start =
-            right.source.start + rate.seconds_at(FramePos::new(by.get())).scaled(right.source.speed.ratio());
-        right.hit_at = right.hit_moved(by);
-        Ok(())
     }
 
     fn checked(self) -> Result<Self, DraftError> {

@@ -43,19 +43,71 @@ fn edits() -> impl Strategy<Value = Edit> {
             let new = shot(20, ms, (1, 1));
             Edit::Replace { shot: at(place), source: new.source, hit_at: None }
         }),
+        (0usize..5, -30i64..30, from()).prop_map(|(shot, by, from)| Edit::TrimEnd {
+            shot: at(shot),
+            by: FrameShift::new(by),
+            from
+        }),
+        (0usize..5, -30i64..30, from()).prop_map(|(shot, by, from)| Edit::TrimStart {
+            shot: at(shot),
+            by: FrameShift::new(by),
+            from
+        }),
+        (0usize..5, -30i64..30).prop_map(|(shot, by)| Edit::Slide { shot: at(shot), by: FrameShift::new(by) }),
+        (0usize..5, 0u64..50, 200u128..220).prop_map(|(shot, len, second)| Edit::Split {
+            shot: at(shot),
+            at: FrameLen::new(len),
+            second: ShotId::from_u128(second)
+        }),
+        (0usize..5).prop_map(|shot| Edit::Join { shot: at(shot) }),
+        (0usize..5, from()).prop_map(|(shot, from)| Edit::Remove { shot: at(shot), from }),
+        (0usize..5, 3u64..20, 300u128..320, from()).prop_map(|(place, len, id, from)| {
+            let new = Shot { id: ShotId::from_u128(id), ..shot(len, 4000, (1, 1)) };
+            Edit::Insert { new, before: (place < 4).then(|| at(place)), from }
+        }),
+        (0usize..5, 0usize..5).prop_map(|(a, b)| Edit::Exchange { shot: at(a), with: at(b) }),
+        (0usize..5, 0usize..5).prop_map(|(a, b)| Edit::Move { shot: at(a), before: (b < 4).then(|| at(b)) }),
+        (0usize..5, 0u64..40, 0i64..9000).prop_map(|(shot, frame, ms)| Edit::PutHit {
+            shot: at(shot),
+            at: frame,
+            hit: Seconds::new(ms, 1000).expect("seconds")
+        }),
+        (0usize..5, 1i64..60).prop_map(|(shot, tenths)| Edit::SetSpeed {
+            shot: at(shot),
+            speed: Speed::new(tenths, 10).expect("a speed")
+        }),
         (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) }),
         (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift::new(by) }),
     ]
+}
+
+fn from() -> impl Strategy<Value = TimeFrom> {
+    prop_oneof![
+        Just(TimeFrom::Neighbour),
+        Just(TimeFrom::Whole),
+        (0i64..114).prop_map(|end| TimeFrom::Section { end: FramePos::new(end) }),
+    ]
+}
+
+/// Whether an edit may change how long the piece is.
+fn changes_the_length(edit: &Edit) -> bool {
+    match edit {
+        Edit::TrimEnd { from, .. }
+        | Edit::TrimStart { from, .. }
+        | Edit::Remove { from, .. }
+        | Edit::Insert { from, .. } => *from == TimeFrom::Whole,
+        _ => false,
+    }
 }
 
 proptest! {
     #[test]
     fn whatever_is_edited_the_draft_stays_whole(edits in proptest::collection::vec(edits(), 1..60)) {
         let mut now = draft();
-        let total = now.len();
         for edit in edits {
             let Ok(next) = now.apply(&edit) else { continue };
-            prop_assert_eq!(next.len(), total);
+            prop_assert!(changes_the_length(&edit) || next.len() == now.len(), "{edit:?}");
+            prop_assert!(!next.is_empty());
             let mut at = FramePos::new(0);
             for (start, shot) in next.placed() {
                 prop_assert_eq!(start, at, "gapless");
@@ -171,4 +223,109 @@ fn speeds_have_bounds() {
     assert_eq!(Speed::new(2, 4), Speed::new(1, 2));
     assert!(serde_json::from_str::<Speed>("\"1/0\"").is_err() && serde_json::from_str::<Speed>("\"fast\"").is_err());
     assert_eq!(serde_json::to_string(&Speed::NORMAL).expect("json"), "\"1/1\"");
+}
+
+/// Lengths of the shots, in their order.
+fn lens(draft: &Draft) -> Vec<u64> {
+    draft.shots().iter().map(|s| s.len.get()).collect()
+}
+
+#[test]
+fn the_time_of_an_edit_comes_from_where_it_is_said() {
+    let d = draft();
+    let longer = |from| d.apply(&Edit::TrimEnd { shot: at(0), by: FrameShift::new(6), from }).expect("room");
+    assert_eq!(lens(&longer(TimeFrom::Neighbour)), [54, 18, 30, 12]);
+    assert_eq!(lens(&longer(TimeFrom::Whole)), [54, 24, 30, 12]);
+    // The section ends behind the third shot: that one gives, and the fourth still begins on its mark.
+    let section = TimeFrom::Section { end: FramePos::new(102) };
+    assert_eq!(lens(&longer(section)), [54, 24, 24, 12]);
+    let pinned = d.apply(&Edit::Pin { shot: at(2), on: true }).expect("pinned");
+    let edit = Edit::TrimEnd { shot: at(0), by: FrameShift::new(6), from: section };
+    assert_eq!(lens(&pinned.apply(&edit).expect("the second gives")), [54, 18, 30, 12]);
+    let none = Edit::TrimEnd { shot: at(3), by: FrameShift::new(-2), from: section };
+    assert_eq!(d.apply(&none), Err(DraftError::SectionFull));
+    // Its beginning moves the cut before it, or closes up.
+    let later = |from| d.apply(&Edit::TrimStart { shot: at(1), by: FrameShift::new(4), from }).expect("room");
+    assert_eq!(lens(&later(TimeFrom::Neighbour)), [52, 20, 30, 12]);
+    assert_eq!(lens(&later(TimeFrom::Whole)), [48, 20, 30, 12]);
+}
+
+#[test]
+fn what_is_split_can_be_joined_again() {
+    let d = draft();
+    let second = ShotId::from_u128(500);
+    let halves = d.apply(&Edit::Split { shot: at(0), at: FrameLen::new(20), second }).expect("split");
+    assert_eq!(lens(&halves), [20, 28, 24, 30, 12]);
+    // The hit stays on its picture, in the part that has it.
+    assert_eq!((halves.shots()[0].hit_at, halves.shots()[1].hit_at), (None, Some(4)));
+    assert_eq!(halves.apply(&Edit::Join { shot: at(0) }), Ok(d.clone()));
+    assert_eq!(d.apply(&Edit::Join { shot: at(0) }), Err(DraftError::NotOnePiece));
+    let flash = Edit::Split { shot: at(0), at: FrameLen::new(46), second };
+    assert_eq!(d.apply(&flash), Err(DraftError::Flash));
+}
+
+#[test]
+fn shots_come_and_go_and_change_places() {
+    let d = draft();
+    let new = Shot { id: ShotId::from_u128(600), ..shot(10, 5000, (1, 1)) };
+    let insert = |from| d.apply(&Edit::Insert { new: new.clone(), before: Some(at(1)), from }).expect("room");
+    assert_eq!(lens(&insert(TimeFrom::Neighbour)), [48, 10, 14, 30, 12]);
+    assert_eq!(lens(&insert(TimeFrom::Whole)), [48, 10, 24, 30, 12]);
+    assert_eq!(lens(&insert(TimeFrom::Section { end: FramePos::new(102) })), [48, 10, 24, 20, 12]);
+    let last = d.apply(&Edit::Insert { new: new.clone(), before: None, from: TimeFrom::Neighbour });
+    assert_eq!(last, Err(DraftError::Flash), "the last one would be two frames");
+    let remove = |shot, from| d.apply(&Edit::Remove { shot, from });
+    assert_eq!(lens(&remove(at(1), TimeFrom::Neighbour).expect("the first goes on")), [72, 30, 12]);
+    assert_eq!(lens(&remove(at(0), TimeFrom::Neighbour).expect("the second begins sooner")), [72, 30, 12]);
+    assert_eq!(lens(&remove(at(1), TimeFrom::Whole).expect("shorter")), [48, 30, 12]);
+    assert_eq!(lens(&remove(at(0), TimeFrom::Section { end: FramePos::new(102) }).expect("the third")), [24, 78, 12]);
+    let moved = d.apply(&Edit::Move { shot: at(0), before: None }).expect("moved");
+    assert_eq!(lens(&moved), [24, 30, 12, 48]);
+    let swapped = d.apply(&Edit::Exchange { shot: at(0), with: at(3) }).expect("exchanged");
+    assert_eq!(lens(&swapped), lens(&d), "places stay as long as they are");
+    assert_eq!((swapped.shots()[0].id, swapped.shots()[3].id), (at(3), at(0)));
+    let slid = d.apply(&Edit::Slide { shot: at(1), by: FrameShift::new(5) }).expect("room");
+    assert_eq!(lens(&slid), [53, 24, 25, 12]);
+    assert_eq!(slid.shots()[1].source, d.shots()[1].source, "it keeps its pictures");
+}
+
+#[test]
+fn a_hit_is_put_on_a_beat_and_stays_on_it_when_the_speed_changes() {
+    let d = draft();
+    let hit = Seconds::new(3, 1).expect("seconds");
+    let put = d.apply(&Edit::PutHit { shot: at(0), at: 12, hit }).expect("room");
+    assert_eq!(put.shots()[0].hit_at, Some(12));
+    let at_hit = |d: &Draft| {
+        let s = &d.shots()[0];
+        s.source.start + rate().seconds_of(FrameLen::new(12)).scaled(s.source.speed.ratio())
+    };
+    assert!((at_hit(&put) - hit).to_f64().abs() < 1e-6);
+    let slow = put.apply(&Edit::SetSpeed { shot: at(0), speed: Speed::new(1, 2).expect("half") }).expect("slower");
+    assert_eq!(slow.shots()[0].hit_at, Some(12));
+    assert!((at_hit(&slow) - hit).to_f64().abs() < 1e-6);
+    let too_fast = Edit::SetSpeed { shot: at(0), speed: Speed::new(6, 1).expect("six times") };
+    assert_eq!(put.apply(&too_fast), Err(DraftError::ClipEnds), "twelve seconds of ten");
+    let early = Edit::PutHit { shot: at(0), at: 40, hit: Seconds::new(1, 1).expect("seconds") };
+    assert_eq!(put.apply(&early), Err(DraftError::HitOutside));
+}
+
+proptest! {
+    /// Against the plain way: what the clip shows at the beginning of each frame of the shot.
+    #[test]
+    fn the_frame_table_is_what_the_clip_shows(
+        frames in 3u64..200, start in 0u64..200, speed in 1i64..40, which in 0usize..5
+    ) {
+        let clip: FrameRate = ["24000/1001", "25", "30000/1001", "50", "60000/1001"][which].parse().expect("a rate");
+        let mut one = shot(frames, 0, (speed, 10));
+        one.source.start = clip.seconds_at(FramePos::new(start as i64));
+        let table = frame_table(&one, rate(), clip);
+        prop_assert_eq!(table.len() as u64, frames);
+        for (f, shown) in table.iter().enumerate() {
+            let at = f as f64 / rate().to_f64() * speed as f64 / 10.0 * clip.to_f64();
+            let plain = start as f64 + at;
+            // Where a frame begins exactly there, floating point may fall on either side.
+            let close = (plain - plain.round()).abs() < 1e-6;
+            prop_assert!(*shown == plain.floor() as u64 || (close && *shown == plain.round() as u64), "{} {}", plain, shown);
+        }
+    }
 }

@@ -50,3 +50,15 @@ pub fn ticks(to: &Path) {
         .expect("ffmpeg");
     assert!(status.success());
 }
+
+/// The same pictures as another file: a free box (ISO/IEC 14496-12) with a number in it stands behind them, since the same
+/// content twice would be one clip.
+pub fn another(of: &std::path::Path, to: &std::path::Path, number: usize) {
+    let mut bytes = std::fs::read(of).expect("a clip");
+    bytes.extend([0, 0, 0, 16]);
+    bytes.extend(b"free");
+    bytes.extend((number as u64).to_be_bytes());
+    std::fs::write(to, bytes).expect("written");
+    let modified = std::fs::metadata(of).and_then(|m| m.modified()).expect("a time");
+    std::fs::File::options().append(true).open(to).and_then(|f| f.set_modified(modified)).expect("the same time");
+}

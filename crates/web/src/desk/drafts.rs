@@ -7,7 +7,7 @@ use crate::error::WebError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, Edit, Shot};
+use legere_core::draft::{Draft, DraftError, Edit, SHORTEST, Shot, Source, Speed, TimeFrom};
 use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
@@ -116,11 +116,91 @@ pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
 #[derive(Debug, Clone, Copy, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
 pub enum ByHand {
-    MoveCut { shot: ShotId, by: i64 },
-    Slip { shot: ShotId, by: i64 },
-    Pin { shot: ShotId, on: bool },
-    Swap { shot: ShotId, select: SelectId },
+    MoveCut {
+        shot: ShotId,
+        by: i64,
+    },
+    TrimEnd {
+        shot: ShotId,
+        by: i64,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    TrimStart {
+        shot: ShotId,
+        by: i64,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    Slip {
+        shot: ShotId,
+        by: i64,
+    },
+    Slide {
+        shot: ShotId,
+        by: i64,
+    },
+    /// Where the first part ends, in frames of the shot.
+    Split {
+        shot: ShotId,
+        at: u64,
+    },
+    Join {
+        shot: ShotId,
+    },
+    Remove {
+        shot: ShotId,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    /// A select as a new shot, before another one or at the end; as long as it is given, or as its select lasts.
+    Insert {
+        select: SelectId,
+        before: Option<ShotId>,
+        len: Option<u64>,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    Exchange {
+        shot: ShotId,
+        with: ShotId,
+    },
+    Move {
+        shot: ShotId,
+        before: Option<ShotId>,
+    },
+    /// Puts the select's hit on a frame of the shot.
+    Hit {
+        shot: ShotId,
+        at: u64,
+    },
+    /// In per cent of the speed that it was recorded at.
+    Speed {
+        shot: ShotId,
+        percent: i64,
+    },
+    Pin {
+        shot: ShotId,
+        on: bool,
+    },
+    Swap {
+        shot: ShotId,
+        select: SelectId,
+    },
 }
+
+/// Where the time of an edit comes from, or goes to.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum TakenFrom {
+    #[default]
+    Neighbour,
+    Section,
+    Whole,
+}
+
+/// A shot that is put in is no longer than this unless somebody says so, in seconds.
+const USUAL_INSERT: f64 = 2.0;
 
 impl Desk {
     /// Lays the selects on the chosen track's part, as a new draft.
@@ -235,12 +315,7 @@ impl Desk {
         id: DraftId,
         hand: ByHand,
     ) -> Result<KeptDraft, WebError> {
-        let edit = match hand {
-            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: FrameShift::new(by) },
-            ByHand::Slip { shot, by } => Edit::Slip { shot, by: FrameShift::new(by) },
-            ByHand::Pin { shot, on } => Edit::Pin { shot, on },
-            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
-        };
+        let edit = self.edit_of(job, id, hand).await?;
         let nudge = edit.nudges();
         let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
         let applied = |present: KeptDraft| {
@@ -248,6 +323,54 @@ impl Desk {
             Ok::<_, WebError>(KeptDraft { body: DraftBody { cut, ..present.body }, ..present })
         };
         self.store.edit(job.id, by, id, base, deed, applied).await
+    }
+
+    /// What a hand does, as an edit of the draft as it is now.
+    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, WebError> {
+        let shift = FrameShift::new;
+        Ok(match hand {
+            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
+            ByHand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
+            ByHand::Slide { shot, by } => Edit::Slide { shot, by: shift(by) },
+            ByHand::Pin { shot, on } => Edit::Pin { shot, on },
+            ByHand::Join { shot } => Edit::Join { shot },
+            ByHand::Exchange { shot, with } => Edit::Exchange { shot, with },
+            ByHand::Move { shot, before } => Edit::Move { shot, before },
+            ByHand::Split { shot, at } => {
+                Edit::Split { shot, at: FrameLen::new(at), second: ShotId::from_uuid(Uuid::new_v4()) }
+            }
+            ByHand::Speed { shot, percent } => {
+                let speed =
+                    Speed::new(percent, 100).ok_or(WebError::Refused("a speed lies between 5 and 2000 per cent"))?;
+                Edit::SetSpeed { shot, speed }
+            }
+            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
+            ByHand::TrimEnd { shot, by, from } => {
+                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                Edit::TrimEnd { shot, by: shift(by), from: time_from(&open, Some(shot), from)? }
+            }
+            ByHand::TrimStart { shot, by, from } => {
+                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                Edit::TrimStart { shot, by: shift(by), from: time_from(&open, Some(shot), from)? }
+            }
+            ByHand::Remove { shot, from } => {
+                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                Edit::Remove { shot, from: time_from(&open, Some(shot), from)? }
+            }
+            ByHand::Hit { shot, at } => {
+                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
+                let select = open.cut().shots()[index].source.select;
+                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                Edit::PutHit { shot, at, hit: candidate.range.hit() }
+            }
+            ByHand::Insert { select, before, len, from } => {
+                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                let new = inserted(candidate, len, &open.job)?;
+                Edit::Insert { new, before, from: time_from(&open, before, from)? }
+            }
+        })
     }
 
     /// The edit that puts a select into a place, as the place is now.
@@ -290,6 +413,46 @@ impl Desk {
         self.store.edit(draft.job, by, note, None, "remove the note", edit).await?;
         Ok(())
     }
+}
+
+/// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.
+fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<TimeFrom, WebError> {
+    Ok(match from {
+        TakenFrom::Neighbour => TimeFrom::Neighbour,
+        TakenFrom::Whole => TimeFrom::Whole,
+        TakenFrom::Section => {
+            let placed = open.cut().placed().find(|(_, s)| Some(s.id) == shot).or_else(|| open.cut().placed().last());
+            let (at, _) = placed.ok_or(DraftError::NoShot)?;
+            let section = section_of(open, at).and_then(|i| open.music.sections.get(i));
+            let end = section.map_or(open.music.duration, |s| s.end);
+            TimeFrom::Section { end: open.job.rate.nearest(Seconds::from_measured(end)) }
+        }
+    })
+}
+
+/// A new shot of a select: from its in on, no longer than its range.
+fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, WebError> {
+    let there = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
+    let usual = (USUAL_INSERT * job.rate.to_f64()).round() as u64;
+    let len = len.unwrap_or(usual).min(there);
+    if len < SHORTEST.get() {
+        return Err(DraftError::Flash.into());
+    }
+    let start = candidate.range.start();
+    let hit = job.rate.nearest(candidate.range.hit() - start).get();
+    Ok(Shot {
+        id: ShotId::from_uuid(Uuid::new_v4()),
+        len: FrameLen::new(len),
+        source: Source {
+            select: candidate.select,
+            clip: candidate.clip,
+            start,
+            speed: Speed::NORMAL,
+            media: candidate.media,
+        },
+        hit_at: u64::try_from(hit).ok().filter(|hit| *hit < len),
+        pinned: false,
+    })
 }
 
 fn usable(open: &OpenDraft) -> Vec<Candidate> {

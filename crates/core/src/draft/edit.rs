@@ -1,0 +1,176 @@
+//! What can be done to a draft by hand, as values.
+
+use super::{Shot, Source, Speed};
+use crate::id::ShotId;
+use crate::time::{FrameLen, FramePos, FrameShift, Seconds};
+
+/// Where the time of an edit comes from, or goes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TimeFrom {
+    /// The next shot gives or takes it; where there is none, the one before.
+    Neighbour,
+    /// What follows in the section moves, and its last open shot gives or takes it, so that the next section still begins on
+    /// its mark.
+    Section {
+        /// Where the section ends, exclusive.
+        end: FramePos,
+    },
+    /// All that follows moves, and the piece becomes longer or shorter.
+    Whole,
+}
+
+/// What can be done to a draft by hand.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Edit {
+    /// Moves the cut after a shot; what the one gains the next one loses.
+    MoveCut {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+    },
+    /// Moves the end of a shot, later where positive.
+    TrimEnd {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+        /// Who gives or takes the time.
+        from: TimeFrom,
+    },
+    /// Moves the beginning of a shot's pictures, later where positive; its pictures stay where they are against its end.
+    TrimStart {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+        /// Who gives or takes the time.
+        from: TimeFrom,
+    },
+    /// Shows another part of the same clip at the same place.
+    Slip {
+        /// Which one.
+        shot: ShotId,
+        /// How far.
+        by: FrameShift,
+    },
+    /// Moves a shot with its pictures; its neighbours give and take.
+    Slide {
+        /// Which one.
+        shot: ShotId,
+        /// How far, later where positive.
+        by: FrameShift,
+    },
+    /// Divides a shot.
+    Split {
+        /// Which one.
+        shot: ShotId,
+        /// How many frames the first part keeps.
+        at: FrameLen,
+        /// The id of the second part.
+        second: ShotId,
+    },
+    /// Makes one of a shot and the next one, which must go on from it.
+    Join {
+        /// The first of them.
+        shot: ShotId,
+    },
+    /// Takes a shot out.
+    Remove {
+        /// Which one.
+        shot: ShotId,
+        /// Who takes its time.
+        from: TimeFrom,
+    },
+    /// Puts a new shot before another one, or behind the last.
+    Insert {
+        /// The new one.
+        new: Shot,
+        /// Which one it stands before; none: at the end.
+        before: Option<ShotId>,
+        /// Who gives its time.
+        from: TimeFrom,
+    },
+    /// Two shots change what they show; both places stay as long as they are.
+    Exchange {
+        /// One.
+        shot: ShotId,
+        /// The other.
+        with: ShotId,
+    },
+    /// Takes a shot, as long as it is, to another place.
+    Move {
+        /// Which one.
+        shot: ShotId,
+        /// Which one it stands before then; none: at the end.
+        before: Option<ShotId>,
+    },
+    /// Shows the part of the clip in which the hit falls on a frame of the shot.
+    PutHit {
+        /// Which one.
+        shot: ShotId,
+        /// Frames from its beginning.
+        at: u64,
+        /// Where in the clip it happens.
+        hit: Seconds,
+    },
+    /// Plays the clip faster or slower; what was shown at the hit, or at the beginning, stays on its frame.
+    SetSpeed {
+        /// Which one.
+        shot: ShotId,
+        /// How fast.
+        speed: Speed,
+    },
+    /// Pins or unpins.
+    Pin {
+        /// Which one.
+        shot: ShotId,
+        /// Whether it is to be pinned.
+        on: bool,
+    },
+    /// Puts another source into the same place.
+    Replace {
+        /// Which one.
+        shot: ShotId,
+        /// What it shows then.
+        source: Source,
+        /// The frame on which the hit lands.
+        hit_at: Option<u64>,
+    },
+}
+
+impl Edit {
+    /// What undo calls it.
+    pub fn label(&self) -> &'static str {
+        match self {
+            Self::MoveCut { .. } => "move the cut",
+            Self::TrimEnd { .. } => "move the end",
+            Self::TrimStart { .. } => "move the beginning",
+            Self::Slip { .. } => "other part of the clip",
+            Self::Slide { .. } => "slide the shot",
+            Self::Split { .. } => "split the shot",
+            Self::Join { .. } => "join the shots",
+            Self::Remove { .. } => "remove the shot",
+            Self::Insert { .. } => "insert a shot",
+            Self::Exchange { .. } => "exchange two shots",
+            Self::Move { .. } => "move the shot",
+            Self::PutHit { .. } => "put the hit there",
+            Self::SetSpeed { .. } => "set the speed",
+            Self::Pin { on: true, .. } => "pin",
+            Self::Pin { .. } => "unpin",
+            Self::Replace { .. } => "swap the shot",
+        }
+    }
+
+    /// Small steps of the same thing are one to undo: what they are steps of.
+    pub fn nudges(&self) -> Option<String> {
+        match self {
+            Self::MoveCut { shot, .. } => Some(format!("cut {shot}")),
+            Self::TrimEnd { shot, .. } => Some(format!("end {shot}")),
+            Self::TrimStart { shot, .. } => Some(format!("start {shot}")),
+            Self::Slip { shot, .. } => Some(format!("slip {shot}")),
+            Self::Slide { shot, .. } => Some(format!("slide {shot}")),
+            _ => None,
+        }
+    }
+}
