@@ -76,7 +76,7 @@ pub struct Track {
 }
 
 /// Shorter than this is a sound, in seconds: an effect, a word, a bell.
-const SHORTEST_MUSIC: f64 = 15.0;
+const SHORTEST_MUSIC: f64 = 6.0;
 /// Music has a beat nearly all along; what has fewer than one in three seconds is an ambience or speech.
 const FEWEST_BEATS: f64 = 1.0 / 3.0;
 

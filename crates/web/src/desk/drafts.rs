@@ -7,7 +7,7 @@ use crate::error::WebError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, DraftError, Edit, SHORTEST, Shot, Source, Speed, TimeFrom};
+use legere_core::draft::{Draft, DraftError, Edit, SHORTEST, Shot, Source, Speed, TimeFrom, frame_table};
 use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
@@ -18,11 +18,12 @@ use legere_store::drafts::{DraftBody, KeptDraft, Note};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Named, Revision};
 use serde::Deserialize;
+use std::collections::HashSet;
 use std::sync::Arc;
 use uuid::Uuid;
 
-/// How many other selects are offered for a place: as many as can be compared at a glance.
-const ALTERNATES: usize = 3;
+/// How many other selects are offered for a place: more than anybody looks through before narrowing.
+const ALTERNATES: usize = 120;
 const LONGEST_NOTE: usize = 500;
 /// No track has more sections than this.
 const MOST_SECTIONS: usize = 1000;
@@ -64,6 +65,12 @@ impl OpenDraft {
         let clip = self.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
         let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
         Ok((clip, probe))
+    }
+
+    /// The frame table of a shot; nothing where its clip is out.
+    pub fn frames_of(&self, shot: &Shot) -> Vec<u64> {
+        let probe = self.footage.clip(shot.source.clip).and_then(|c| c.probe.as_ref());
+        probe.map_or_else(Vec::new, |p| frame_table(shot, self.cut().rate(), p.frame_rate))
     }
 
     fn contexts(&self) -> Vec<ShotContext> {
@@ -386,10 +393,26 @@ impl Desk {
         Ok(Edit::Replace { shot, source: a.source, hit_at: a.hit_at })
     }
 
-    /// The next best selects for a shot.
-    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId) -> Result<Vec<Alternate>, WebError> {
+    /// All selects for the place of a shot that some words ask for: the best first, and behind them those that do not fit,
+    /// with why.
+    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, WebError> {
+        let narrowed = self.narrow(&open.footage, &open.job, words, 0, false).await?;
+        let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|s| s.id).collect();
+        let problems = narrowed.problems;
         let open = open.clone();
-        super::tracks::apart(move || open.arranger(&usable(&open)).alternates(open.cut(), shot, ALTERNATES)).await
+        let found = super::tracks::apart(move || {
+            let usable = usable(&open);
+            let all = open.arranger(&usable).alternates(open.cut(), shot, usable.len());
+            let mut fitting: Vec<Alternate> = all.into_iter().filter(|a| wanted.contains(&a.select)).collect();
+            let fits: HashSet<SelectId> = fitting.iter().map(|a| a.select).collect();
+            let others =
+                open.footage.candidates.iter().filter(|c| wanted.contains(&c.select) && !fits.contains(&c.select));
+            let unfit = others.filter_map(|c| Some((c.select, c.name.clone(), unfit(&open, c, shot)?))).collect();
+            fitting.truncate(ALTERNATES);
+            (fitting, unfit)
+        });
+        let (fitting, unfit) = found.await?;
+        Ok(Instead { fitting, unfit, problems })
     }
 
     pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, WebError> {
@@ -413,6 +436,28 @@ impl Desk {
         self.store.edit(draft.job, by, note, None, "remove the note", edit).await?;
         Ok(())
     }
+}
+
+/// What could stand in a place.
+pub struct Instead {
+    pub fitting: Vec<Alternate>,
+    /// Names of those that do not fit, with why.
+    pub unfit: Vec<(SelectId, String, String)>,
+    pub problems: Vec<String>,
+}
+
+/// Why a select does not fit a place; nothing of the one that stands there.
+fn unfit(open: &OpenDraft, candidate: &Candidate, shot: ShotId) -> Option<String> {
+    let place = open.cut().index_of(shot)?;
+    if let Some(at) = open.cut().shots().iter().position(|s| s.source.select == candidate.select) {
+        return (at != place).then(|| format!("it is shot {} already", at + 1));
+    }
+    if candidate.tier == Tier::Out {
+        return Some("it is out".to_owned());
+    }
+    let wanted = open.job.rate.seconds_of(open.cut().shots()[place].len).to_f64();
+    let there = candidate.range.duration().to_f64();
+    Some(format!("too short: {there:.1} s for {wanted:.1} s, and it cannot be slowed so far"))
 }
 
 /// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.

@@ -267,6 +267,11 @@ impl Desk {
     /// The file of a track's version, written when it is not there.
     pub async fn version_file(&self, track: &Track, form: Form) -> Result<PathBuf, WebError> {
         let version = track.part.as_ref().ok_or(WebError::Refused("this track has not been read"))?;
+        self.file_of(track, version, form).await
+    }
+
+    /// The file of any version of a track, written when it is not there.
+    pub async fn file_of(&self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, WebError> {
         let original = match form {
             // What is taken along comes from the original, at its own quality.
             Form::Wav => self.original(&track.root, &track.path, &track.name)?,

@@ -6,7 +6,7 @@ use crate::desk::Desk;
 use crate::desk::drafts::ByHand;
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
-use crate::views::draft::{AlternateView, CutView, DraftView};
+use crate::views::draft::{CutView, DraftView, InsteadView};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
@@ -136,6 +136,8 @@ async fn edit(
 #[derive(Deserialize)]
 struct ShotQuery {
     shot: ShotId,
+    #[serde(default)]
+    words: String,
 }
 
 async fn alternates(
@@ -144,7 +146,6 @@ async fn alternates(
     place: web::Query<ShotQuery>,
 ) -> Result<HttpResponse, WebError> {
     let open = desk.open_draft(&job, draft).await?;
-    let found = desk.alternates(&open, place.shot).await?;
-    let list: Vec<AlternateView> = found.into_iter().map(|a| AlternateView::of(&open, a)).collect();
-    Ok(HttpResponse::Ok().json(list))
+    let found = desk.alternates(&open, place.shot, &place.words).await?;
+    Ok(HttpResponse::Ok().json(InsteadView::of(&open, place.shot, found)))
 }

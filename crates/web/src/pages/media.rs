@@ -4,7 +4,7 @@
 use crate::desk::handoff::plain;
 use crate::desk::{Desk, short_name};
 use crate::error::WebError;
-use crate::extract::{OwnClip, OwnHandoff, OwnJob, OwnTrack};
+use crate::extract::{OwnClip, OwnDraft, OwnHandoff, OwnJob, OwnTrack};
 use actix_files::NamedFile;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, web};
@@ -17,6 +17,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/jobs/{job}/media/clips/{clip}/frame.jpg", web::get().to(frame))
         .route("/jobs/{job}/media/clips/{clip}/{file}", web::get().to(clip))
+        .route("/jobs/{job}/media/drafts/{draft}/music.flac", web::get().to(draft_music))
         .route("/jobs/{job}/media/tracks/{track}/version.flac", web::get().to(version))
         .route("/jobs/{job}/media/tracks/{track}/version.wav", web::get().to(export))
         .route("/jobs/{job}/media/tracks/{track}/{file}", web::get().to(track))
@@ -71,6 +72,12 @@ async fn track(
 /// The version as it is used, to be heard.
 async fn version(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
     open(&desk.version_file(&track, Form::Flac).await?).await
+}
+
+/// The music of a draft, as it was when the draft was laid.
+async fn draft_music(desk: web::Data<Desk>, OwnDraft { draft, .. }: OwnDraft) -> Result<NamedFile, WebError> {
+    let track = desk.store.track(draft.body.track).await?;
+    open(&desk.file_of(&track, &draft.body.version, Form::Flac).await?).await
 }
 
 fn attached(file: NamedFile, name: String) -> NamedFile {

@@ -1,6 +1,6 @@
 //! A draft: the score under it, which changes seldom, and the cut, which changes with every key.
 
-use crate::desk::drafts::OpenDraft;
+use crate::desk::drafts::{Instead, OpenDraft};
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::Shot;
@@ -90,6 +90,8 @@ pub struct ShotView {
     pub pinned: bool,
     /// The clip's file is not where it should be.
     pub missing: bool,
+    /// For each frame of the shot, the frame of the clip that it shows.
+    pub frames: Vec<u64>,
     pub why: Vec<String>,
     /// Frames of the shot.
     pub hit_at: Option<u64>,
@@ -120,6 +122,35 @@ pub struct AlternateView {
     pub why: Vec<String>,
     /// What it would gain, part by part; negative is a loss.
     pub gains: Vec<(&'static str, f64)>,
+    /// For each frame of the place, the frame of the clip that it would show.
+    pub frames: Vec<u64>,
+}
+
+/// What could stand in a place, the best first, and what does not fit, with why.
+#[derive(Debug, Serialize)]
+pub struct InsteadView {
+    pub fitting: Vec<AlternateView>,
+    pub unfit: Vec<UnfitView>,
+    pub problems: Vec<String>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct UnfitView {
+    pub select: SelectId,
+    pub name: String,
+    pub why: String,
+}
+
+impl InsteadView {
+    /// Of what could stand in the place of a shot.
+    pub fn of(open: &OpenDraft, place: ShotId, found: Instead) -> Self {
+        let unfit = |(select, name, why)| UnfitView { select, name, why };
+        Self {
+            fitting: found.fitting.into_iter().map(|a| AlternateView::of(open, place, a)).collect(),
+            unfit: found.unfit.into_iter().map(unfit).collect(),
+            problems: found.problems,
+        }
+    }
 }
 
 #[derive(Debug, Serialize)]
@@ -215,6 +246,7 @@ impl ShotView {
             wanted: judged.wanted,
             pinned: shot.pinned,
             missing,
+            frames: open.frames_of(shot),
             why: missing.then(|| away.to_owned()).into_iter().chain(judged.why.iter().cloned()).collect(),
             hit_at: shot.hit_at,
             source: shot.source.start.to_f64(),
@@ -226,7 +258,9 @@ impl ShotView {
 }
 
 impl AlternateView {
-    pub fn of(open: &OpenDraft, a: Alternate) -> Self {
+    fn of(open: &OpenDraft, place: ShotId, a: Alternate) -> Self {
+        let there = open.cut().index_of(place).map(|at| open.cut().shots()[at].clone());
+        let frames = there.map_or_else(Vec::new, |s| open.frames_of(&Shot { source: a.source.clone(), ..s }));
         let c = open.candidate(a.select);
         let g = a.gain;
         let parts = [
@@ -245,6 +279,7 @@ impl AlternateView {
             hit: c.map(|c| c.range.hit().to_f64()),
             media: a.source.media.to_f64(),
             energy: a.energy,
+            frames,
             why: a.why,
             gains: parts
                 .into_iter()

@@ -2,13 +2,16 @@
 // Arrange: the skyline, the shot that is chosen, and what could be there instead.
 import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
-import { $, css, say, startOrStop } from "../../lib/dom.js";
+import { $, css, say } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { STILLS, image, light, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { STILLS, image, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { fullSize } from "../../lib/fullsize.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
+import * as hands from "./hands.js";
 import * as skyline from "./skyline.js";
+import * as transport from "./transport.js";
 
 /** @type {any} */
 let d = null;
@@ -36,6 +39,9 @@ const page = onScreen("arrange", {
   alternates: [],
   /** What is said in their place: that there are none, or why they are not known. */
   noAlternates: "",
+  insteadProblem: "",
+  /** @type {any[]} */
+  unfit: [],
   failed: false,
   name: "",
   facts: "",
@@ -57,7 +63,17 @@ const page = onScreen("arrange", {
   put(select) {
     edit({ do: "swap", shot: shot().id, select });
   },
+  /** @param {string} select */
+  insert(select) {
+    edit({ do: "insert", select, before: shot().id, from: timeFrom() });
+  },
+  /** Shows a select in the place before it is taken; nothing shows the draft again. @param {string | null} select */
+  tryOut(select) {
+    const alt = page.alternates.find((a) => a.select === select);
+    transport.tryOut(d, alt ? { shot: shot().id, clip: alt.clip, frames: alt.frames } : null);
+  },
 });
+const timeFrom = () => $("time-from").value;
 
 function draw() {
   skyline.draw($("skyline"), d, index(), choose);
@@ -96,8 +112,10 @@ function heads() {
 }
 /** @param {string} id */
 function choose(id) {
+  const other = chosen !== id;
   chosen = id;
   show();
+  if (other) transport.seek(shot().start);
 }
 let waiting = 0;
 function show() {
@@ -109,8 +127,9 @@ function show() {
     const mine = shot()?.id;
     if (!mine) return;
     try {
-      const alternates = await ask(`${path()}/alternates?shot=${mine}`);
-      if (shot()?.id === mine) instead(alternates);
+      const words = encodeURIComponent($("instead-words").value.trim()),
+        found = await ask(`${path()}/alternates?shot=${mine}&words=${words}`);
+      if (shot()?.id === mine) instead(found);
     } catch (error) {
       Object.assign(page, { alternates: [], failed: true, noAlternates: /** @type {Error} */ (error).message });
     }
@@ -124,13 +143,7 @@ function about() {
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
   page.pinWord = s.pinned ? "unpin" : "pin";
   drawStrip(s);
-  const video = $("video");
-  if (video.dataset.clip !== s.clip) {
-    video.dataset.clip = s.clip;
-    video.src = light(s.clip);
-  }
-  const at = s.source + (s.hit_at !== null ? (s.hit_at / d.fps) * s.speed : 0) + 0.001;
-  if (Math.abs(video.currentTime - at) > 0.002) video.currentTime = at;
+  if (document.activeElement !== $("speed")) $("speed").value = String(Math.round(s.speed * 100));
 }
 /** @param {any} s */
 function drawStrip(s) {
@@ -157,13 +170,15 @@ function drawStrip(s) {
     }
   });
 }
-/** @param {any[]} alternates */
-function instead(alternates) {
+/** @param {any} found */
+function instead(found) {
   page.failed = false;
-  page.noAlternates = alternates.length ? "" : "No other select fits this place.";
-  page.alternates = alternates.map((a, i) => ({
+  page.insteadProblem = found.problems.join("; ");
+  page.unfit = found.unfit;
+  page.noAlternates = found.fitting.length ? "" : "No other select fits this place.";
+  page.alternates = found.fitting.map((/** @type {any} */ a, /** @type {number} */ i) => ({
     ...a,
-    key: i + 1,
+    key: i < 9 ? String(i + 1) : "",
     still: sheet(a.clip),
     tile: `tile-${tile(a.hit, a.media)}`,
     caption: `${a.name}: ${a.why.slice(0, 2).join(", ")}`,
@@ -198,6 +213,7 @@ async function work() {
     try {
       const place = index();
       Object.assign(d, await ask(`${path()}/${where}`, body, { base: d.revision }));
+      transport.load(d);
       if (!d.shots.some((/** @type {any} */ s) => s.id === chosen))
         chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
       show();
@@ -224,23 +240,6 @@ async function work() {
 /** @param {any} body */
 const edit = (body) => act("edit", body);
 const again = () => act("arrange", {});
-/** @param {number} by */
-const cut = (by) => edit({ do: "move-cut", shot: shot().id, by });
-/** To the beat before or after the shot's end.
- * @param {number} way */
-function toBeat(way) {
-  const s = shot(),
-    end = s.start + s.len,
-    beats = d.beats.map((/** @type {number[]} */ b) => b[0]);
-  const target =
-    way > 0
-      ? beats.find((/** @type {number} */ f) => f > end)
-      : beats.filter((/** @type {number} */ f) => f < end).pop();
-  if (target !== undefined) cut(target - end);
-}
-/** @param {number} by */
-const slip = (by) => edit({ do: "slip", shot: shot().id, by });
-const pin = () => edit({ do: "pin", shot: shot().id, on: !shot().pinned });
 /** @param {number} n */
 function step(n) {
   const next = d.shots[Math.max(0, Math.min(d.shots.length - 1, index() + n))];
@@ -249,6 +248,7 @@ function step(n) {
 async function load() {
   d = await ask(`${path()}.json`);
   if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
+  transport.load(d);
   show();
   $("skyline").dataset.ready = "yes";
 }
@@ -277,13 +277,6 @@ async function changed() {
 
 if (box) {
   $("again").addEventListener("click", again);
-  $("pin").addEventListener("click", pin);
-  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-cut]")))
-    b.addEventListener("click", () => cut(Number(b.dataset.cut)));
-  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-slip]")))
-    b.addEventListener("click", () => slip(Number(b.dataset.slip)));
-  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-beat]")))
-    b.addEventListener("click", () => toBeat(Number(b.dataset.beat)));
   $("drafts").addEventListener("change", () => location.assign(`?draft=${$("drafts").value}`));
   $("copy-draft").addEventListener("click", () => make(`${path()}/copy`));
   $("name-draft").addEventListener("click", () => {
@@ -302,17 +295,30 @@ if (box) {
   });
   on("ArrowLeft", "the shot before", () => step(-1), { repeats: true });
   on("ArrowRight", "the next shot", () => step(1), { repeats: true });
-  on("p", "pin and unpin", pin);
   on("Enter", "arrange around the pins", again);
-  on(",", "the cut a frame earlier", () => cut(-1), { repeats: true });
-  on(".", "the cut a frame later", () => cut(1), { repeats: true });
-  on("k", "the cut to the beat before", () => toBeat(-1));
-  on("l", "the cut to the next beat", () => toBeat(1));
-  on("[", "an earlier part of the clip", () => slip(-1), { repeats: true });
-  on("]", "a later part of the clip", () => slip(1), { repeats: true });
-  on(" ", "play the clip", () => startOrStop($("video")));
-  for (let i = 1; i <= 3; i++)
-    on(String(i), `put alternate ${i} here`, () => {
+  hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
+  transport.begin({ draft: () => d, shot, moved: (f) => skyline.mark(f, d.total) });
+  skyline.whenPulled({
+    cut: (id, by) => edit({ do: "move-cut", shot: id, by }),
+    move: (id, before) => edit({ do: "move", shot: id, before }),
+    put: (id, select) => edit({ do: "swap", shot: id, select }),
+    insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
+    mark: (f) => transport.seek(f),
+  });
+  on("z", "full size, from the original", () => {
+    const s = shot(),
+      k = Math.max(0, Math.min(s.len - 1, transport.mark() - s.start));
+    fullSize(s, s.source + (k / d.fps) * s.speed, s.timecode);
+  });
+  $("full").addEventListener("click", () => document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "z", bubbles: true })));
+  let typing = 0;
+  $("instead-words").addEventListener("input", () => {
+    clearTimeout(typing);
+    typing = window.setTimeout(show, 150);
+  });
+  on("/", "narrow what could be here", () => $("instead-words").focus());
+  for (let i = 1; i <= 9; i++)
+    on(String(i), `put select ${i} of the list here`, () => {
       const b = /** @type {HTMLElement | undefined} */ (document.querySelectorAll(".alt")[i - 1]);
       if (b) b.click();
     });

@@ -27,7 +27,7 @@ export function draw(sky, d, at, choose) {
   if (!score || score.of !== d.energy) score = { of: d.energy, ...drawnScore(d, x) };
   const kept = new Map();
   const nodes = d.shots.map((/** @type {any} */ s, /** @type {number} */ i) => {
-    const drawn = JSON.stringify([i, i === at, s.start, s.len, s.level, s.pinned, s.clip, s.hit, s.source, d.total, s.name]);
+    const drawn = JSON.stringify([i, i === at, s.start, s.len, s.level, s.pinned, s.missing, s.clip, s.hit, s.source, d.total, s.name]);
     const known = buildings.get(s.id);
     const node = known?.drawn === drawn ? known.node : building(s, i, i === at, x, choose);
     kept.set(s.id, { drawn, node });
@@ -44,7 +44,134 @@ export function draw(sky, d, at, choose) {
         `${Math.abs(Math.round(on.level - on.wanted))} ${on.level < on.wanted ? "below" : "above"}`,
       ),
     );
+  // Over the cuts: what is pulled to move them.
+  for (const s of d.shots.slice(0, -1)) {
+    const handle = svg("rect", { class: "handle", x: x(s.start + s.len) - 5, y: TOP, width: 10, height: BASE - TOP, "data-cut": s.id });
+    handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt"));
+    inside.push(handle);
+  }
+  inside.push(markLine, dropLine);
   sky.replaceChildren(...inside);
+  drawing = d;
+  place(sky);
+}
+
+// ---- the mark, and what is pulled
+
+const markLine = svg("line", { class: "mark", y1: 0, y2: BASE + 10, x1: -9, x2: -9 }),
+  dropLine = svg("rect", { class: "drop", x: -99, y: 0, width: 4, height: BASE });
+/** @type {any} the draft as it is drawn */
+let drawing = null;
+/** @param {number} frame @param {number} total */
+export function mark(frame, total) {
+  const at = String((frame / Math.max(1, total)) * W);
+  markLine.setAttribute("x1", at);
+  markLine.setAttribute("x2", at);
+}
+
+/** @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
+ *   put: (shot: string, select: string) => void, insert: (before: string | null, select: string) => void,
+ *   mark: (frame: number) => void }} Pulled */
+/** @type {Pulled | null} */
+let pulled = null;
+/** @param {Pulled} acts */
+export const whenPulled = (acts) => {
+  pulled = acts;
+};
+/** Pixels within which a cut snaps to a beat. */
+const SNAP = 7;
+/** @type {SVGElement | null} */
+let placed = null;
+
+/** Listens once on the skyline. @param {SVGElement} sky */
+function place(sky) {
+  if (placed === sky) return;
+  placed = sky;
+  const frameAt = (/** @type {MouseEvent} */ e) => {
+    const box = sky.getBoundingClientRect();
+    return ((e.clientX - box.left) / box.width) * drawing.total;
+  };
+  const perPixel = () => drawing.total / sky.getBoundingClientRect().width;
+  /** @param {number} frame @param {boolean} free */
+  const snapped = (frame, free) => {
+    if (free) return Math.round(frame);
+    const near = drawing.beats
+      .map((/** @type {number[]} */ b) => b[0])
+      .reduce((/** @type {number} */ a, /** @type {number} */ b) => (Math.abs(b - frame) < Math.abs(a - frame) ? b : a), Infinity);
+    return Math.abs(near - frame) <= SNAP * perPixel() ? near : Math.round(frame);
+  };
+  const shotAt = (/** @type {number} */ frame) =>
+    drawing.shots.find((/** @type {any} */ s) => frame < s.start + s.len) || drawing.shots[drawing.shots.length - 1];
+  /** The shot before which something would stand. @param {number} frame */
+  const before = (frame) => drawing.shots.find((/** @type {any} */ s) => frame < s.start + s.len / 2) || null;
+  const show = (/** @type {number | null} */ frame) =>
+    dropLine.setAttribute("x", frame === null ? "-99" : String((frame / drawing.total) * W - 2));
+  const startOf = (/** @type {any} */ s) => (s ? s.start : drawing.total);
+
+  sky.addEventListener("pointerdown", (e) => {
+    const target = /** @type {SVGElement} */ (e.target),
+      cut = target.dataset.cut,
+      building = /** @type {SVGElement | null} */ (target.closest(".building")),
+      shot = building && drawing.shots[Number(building.dataset.shot)],
+      begun = e.clientX;
+    let moved = false;
+    if (!cut && !shot) {
+      pulled?.mark(Math.floor(frameAt(e)));
+      return;
+    }
+    const move = (/** @type {PointerEvent} */ m) => {
+      if (!moved && Math.abs(m.clientX - begun) < 5) return;
+      moved = true;
+      show(cut ? snapped(frameAt(m), m.altKey) : startOf(before(frameAt(m))));
+    };
+    const up = (/** @type {PointerEvent} */ u) => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      show(null);
+      if (!moved) return;
+      const s = drawing.shots.find((/** @type {any} */ q) => q.id === cut);
+      if (s) {
+        const by = snapped(frameAt(u), u.altKey) - (s.start + s.len);
+        if (by) pulled?.cut(s.id, by);
+      } else if (shot) {
+        const to = before(frameAt(u)),
+          at = drawing.shots.indexOf(shot);
+        // Before itself or before the next one is where it is.
+        if (to !== shot && to !== (drawing.shots[at + 1] || null)) pulled?.move(shot.id, to ? to.id : null);
+      }
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+    e.preventDefault();
+  });
+  // A select that is dragged here: into a shot's place, or between two.
+  const between = (/** @type {number} */ frame) => {
+    const s = shotAt(frame),
+      along = (frame - s.start) / s.len;
+    return along > 0.2 && along < 0.8 ? null : before(frame);
+  };
+  sky.addEventListener("dragover", (e) => {
+    e.preventDefault();
+    const f = frameAt(e),
+      edge = between(f);
+    show(edge || f > drawing.total * 0.999 ? startOf(edge) : shotAt(f).start);
+  });
+  sky.addEventListener("dragleave", () => show(null));
+  sky.addEventListener("drop", (e) => {
+    e.preventDefault();
+    show(null);
+    const select = e.dataTransfer?.getData("text/x-select"),
+      f = frameAt(e),
+      s = shotAt(f),
+      along = (f - s.start) / s.len;
+    if (!select) return;
+    if (along > 0.2 && along < 0.8) pulled?.put(s.id, select);
+    else pulled?.insert(before(f)?.id ?? null, select);
+  });
+  document.addEventListener("dragstart", (e) => {
+    const alt = /** @type {HTMLElement} */ (e.target).closest?.(".alt");
+    if (alt) e.dataTransfer?.setData("text/x-select", /** @type {HTMLElement} */ (alt).dataset.select || "");
+  });
 }
 
 /** @param {any} d @param {(f: number) => number} x */

@@ -5,6 +5,7 @@ import { crisp } from "../../lib/canvas.js";
 import { $, css, el, say } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
 import { drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
+import { fullSize } from "../../lib/fullsize.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
@@ -513,31 +514,7 @@ document.addEventListener("keydown", (e) => {
 
 // ---- full size
 
-function fullSize() {
-  const s = state.now;
-  if (!s) return;
-  const t = player.at(),
-    dialog = $("full-size"),
-    img = dialog.querySelector("img");
-  dialog.querySelector("p").textContent = `${s.name} at ${frames(t, s.rate)}, from the original …`;
-  img.removeAttribute("src");
-  img.onload = () => {
-    dialog.querySelector("p").textContent = `${s.name} at ${frames(t, s.rate)}, ${img.naturalWidth}×${img.naturalHeight}, one pixel of the clip on one of the screen; Esc or Z closes`;
-    const pane = dialog.querySelector(".pane");
-    pane.scrollTo((img.naturalWidth - pane.clientWidth) / 2, (img.naturalHeight - pane.clientHeight) / 2);
-    dialog.dataset.ready = "yes";
-  };
-  img.onerror = () => (dialog.querySelector("p").textContent = s.missing ? `${s.name} is not where it was: its original cannot be shown` : "this picture cannot be read from the original");
-  delete dialog.dataset.ready;
-  img.src = ofJob(`/media/clips/${s.clip}/frame.jpg?at=${t.toFixed(6)}`);
-  dialog.onkeydown = (/** @type {KeyboardEvent} */ e) => {
-    if (e.key.toLowerCase() !== "z") return;
-    // Behind the dialog the same key would open it again.
-    e.stopPropagation();
-    dialog.close();
-  };
-  dialog.showModal();
-}
+const full = () => state.now && fullSize(state.now, player.at(), frames(player.at(), state.now.rate));
 
 // ---- the page
 
@@ -602,7 +579,7 @@ press("loop", player.loopSelect);
 press("around", player.aroundHit);
 press("mute", mute);
 press("quiet", player.toggleQuiet);
-press("full", fullSize);
+press("full", full);
 $("order").addEventListener("change", () => {
   state.order = $("order").value;
   sheet.show();
@@ -668,7 +645,7 @@ on("y", "write a note", focus("note-input"));
 on("m", "take the movement that was measured", takeMovement);
 on("u", "mute the clip, for all its selects", mute);
 on("c", "side by side", sideBySide);
-on("z", "full size, from the original", fullSize);
+on("z", "full size, from the original", full);
 on("Escape", "let go of what is chosen", letGo);
 const wordKey = (/** @type {string} */ key) => (key.startsWith("⇧") ? `Shift+${key.slice(1)}` : key);
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {

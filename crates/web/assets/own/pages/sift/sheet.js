@@ -53,7 +53,7 @@ function fresh() {
   const kept = spare.pop();
   if (kept) return kept;
   const cell = el("div", { role: "option", class: "cell" });
-  cell.append(el("span", { class: "pic" }), el("span", { class: "brackets" }), el("span", { class: "under" }), el("span", { class: "cap" }));
+  cell.append(el("span", { class: "pic" }), el("span", { class: "brackets" }), el("span", { class: "under" }), el("span", { class: "cap" }), el("span", { class: "is-sr-only" }));
   return cell;
 }
 
@@ -80,7 +80,7 @@ function dressCell(cell, at) {
   cell.setAttribute("aria-selected", String(here || chosen));
   cell.setAttribute("aria-posinset", String(at + 1));
   cell.setAttribute("aria-setsize", String(clips.length));
-  const [still, brackets, under, cap] = cell.children,
+  const [still, brackets, under, cap, said] = cell.children,
     address = `url("${sheetOf(s.clip)}")`;
   if (still.dataset.of !== s.clip) {
     still.dataset.of = s.clip;
@@ -111,8 +111,8 @@ function dressCell(cell, at) {
     cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
-  const seen = [s.name, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`, label?.word, best.tier, s.problem];
-  cell.setAttribute("aria-label", seen.filter(Boolean).join(" "));
+  const told = [best.tier, s.problem].filter(Boolean).join(", ");
+  if (said.textContent !== told) said.textContent = told;
   cell.classList.toggle("is-away", Boolean(s.problem));
 }
 

@@ -1,0 +1,143 @@
+// @ts-check
+// What a hand does to the shot that is chosen: by keys, by buttons, by typed numbers.
+import { $, say } from "../../lib/dom.js";
+import { on } from "../../lib/keys.js";
+
+/** @typedef {{ edit: (body: any) => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
+ *   choose: (n: number) => void }} Hands */
+
+/** A length as it is typed: frames more or less (`+6`), beats (`2b`), bars (`1bar`), or seconds and frames (`1:12`).
+ * @param {string} text @param {any} d @param {any} s @returns {number | null} by how many frames the shot becomes longer */
+export function typedLength(text, d, s) {
+  const t = text.trim().toLowerCase();
+  if (/^[+-]\d+$/.test(t)) return Number(t);
+  const fps = Math.round(d.fps),
+    clock = /^(\d+):(\d{1,2})$/.exec(t),
+    music = /^(\d+(?:\.\d+)?)\s*(b|bar|bars)$/.exec(t);
+  if (clock && Number(clock[2]) < fps) return Number(clock[1]) * fps + Number(clock[2]) - s.len;
+  if (music) {
+    // So many beats from where it begins.
+    const beats = d.beats.map((/** @type {number[]} */ b) => b[0]),
+      metre = Math.max(...d.beats.map((/** @type {number[]} */ b) => b[2]), 1),
+      many = Number(music[1]) * (music[2] === "b" ? 1 : metre),
+      gaps = beats.slice(1).map((/** @type {number} */ b, /** @type {number} */ i) => b - beats[i]),
+      near = gaps[Math.max(0, beats.findIndex((/** @type {number} */ b) => b > s.start) - 1)] ?? gaps[0];
+    if (near) return Math.round(many * near) - s.len;
+  }
+  if (/^\d+$/.test(t)) return Number(t) - s.len;
+  return null;
+}
+
+/** @param {Hands} of */
+export function begin(of) {
+  const { edit, shot } = of;
+  const id = () => shot().id;
+  const neighbour = (/** @type {number} */ n) => {
+    const d = of.draft(),
+      at = d.shots.findIndex((/** @type {any} */ s) => s.id === id());
+    return d.shots[at + n];
+  };
+  /** The beat before or after a frame. @param {number} frame @param {number} way */
+  const beat = (frame, way) => {
+    const beats = of.draft().beats.map((/** @type {number[]} */ b) => b[0]);
+    return way > 0 ? beats.find((/** @type {number} */ f) => f > frame) : beats.filter((/** @type {number} */ f) => f < frame).pop();
+  };
+  const toBeat = (/** @type {number} */ way) => {
+    const end = shot().start + shot().len,
+      target = beat(end, way);
+    if (target !== undefined) edit({ do: "move-cut", shot: id(), by: target - end });
+  };
+  /** The mark within the shot, in its frames; -1 where it lies elsewhere. */
+  const inside = () => {
+    const at = of.mark() - shot().start;
+    return at >= 0 && at < shot().len ? at : -1;
+  };
+  const atMark = (/** @type {(at: number) => void} */ act) => () => {
+    const at = inside();
+    if (at < 0) say("put the mark into the shot first");
+    else act(at);
+  };
+  const hit = (/** @type {number} */ at) => edit({ do: "hit", shot: id(), at });
+  /** @type {Record<string, () => void>} */
+  const acts = {
+    pin: () => edit({ do: "pin", shot: id(), on: !shot().pinned }),
+    "cut-earlier": () => edit({ do: "move-cut", shot: id(), by: -1 }),
+    "cut-later": () => edit({ do: "move-cut", shot: id(), by: 1 }),
+    "beat-before": () => toBeat(-1),
+    "beat-next": () => toBeat(1),
+    "slip-earlier": () => edit({ do: "slip", shot: id(), by: -1 }),
+    "slip-later": () => edit({ do: "slip", shot: id(), by: 1 }),
+    "slide-earlier": () => edit({ do: "slide", shot: id(), by: -1 }),
+    "slide-later": () => edit({ do: "slide", shot: id(), by: 1 }),
+    begin: atMark((at) => edit({ do: "trim-start", shot: id(), by: at, from: of.timeFrom() })),
+    end: atMark((at) => edit({ do: "trim-end", shot: id(), by: at + 1 - shot().len, from: of.timeFrom() })),
+    split: atMark((at) => edit({ do: "split", shot: id(), at })),
+    join: () => edit({ do: "join", shot: id() }),
+    remove: () => edit({ do: "remove", shot: id(), from: of.timeFrom() }),
+    "move-earlier": () => neighbour(-1) && edit({ do: "move", shot: id(), before: neighbour(-1).id }),
+    "move-later": () => neighbour(1) && edit({ do: "move", shot: id(), before: neighbour(2)?.id ?? null }),
+    exchange: () => neighbour(1) && edit({ do: "exchange", shot: id(), with: neighbour(1).id }),
+    "hit-mark": atMark(hit),
+    "hit-beat": () => {
+      const s = shot(),
+        beats = of
+          .draft()
+          .beats.map((/** @type {number[]} */ b) => b[0] - s.start)
+          .filter((/** @type {number} */ f) => f >= 0 && f < s.len),
+        near = s.hit_at ?? s.len / 2;
+      if (!beats.length) return say("no beat falls into this shot");
+      hit(beats.reduce((/** @type {number} */ a, /** @type {number} */ b) => (Math.abs(b - near) < Math.abs(a - near) ? b : a)));
+    },
+  };
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-act]")))
+    b.addEventListener("click", acts[b.dataset.act || ""]);
+  for (const [key, words, act, repeats] of /** @type {[string, string, string, boolean?][]} */ ([
+    ["p", "pin and unpin", "pin"],
+    [",", "the cut a frame earlier", "cut-earlier", true],
+    [".", "the cut a frame later", "cut-later", true],
+    ["<", "the cut to the beat before", "beat-before"],
+    [">", "the cut to the next beat", "beat-next"],
+    ["[", "an earlier part of the clip", "slip-earlier", true],
+    ["]", "a later part of the clip", "slip-later", true],
+    ["{", "slide the shot earlier", "slide-earlier", true],
+    ["}", "slide the shot later", "slide-later", true],
+    ["i", "begin the shot at the mark", "begin"],
+    ["o", "end the shot at the mark", "end"],
+    ["x", "split the shot at the mark", "split"],
+    ["Shift+X", "join it with the next one", "join"],
+    ["Delete", "remove the shot", "remove"],
+    ["(", "the shot a place earlier", "move-earlier"],
+    [")", "the shot a place later", "move-later"],
+    ["e", "exchange it with the next one", "exchange"],
+    ["h", "put the hit on the mark", "hit-mark"],
+    ["Shift+H", "put the hit on the nearest beat", "hit-beat"],
+  ]))
+    on(key, words, acts[act], { repeats });
+  const entered = (/** @type {string} */ field, /** @type {(text: string) => void} */ act) => {
+    const input = $(field);
+    input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
+      if (e.key !== "Enter") return;
+      e.preventDefault();
+      act(input.value);
+      input.blur();
+    });
+  };
+  entered("speed", (text) => {
+    const percent = Math.round(Number(text.replace("%", "").replace(",", ".")));
+    if (percent > 0) edit({ do: "speed", shot: id(), percent });
+    else say("a speed is written in per cent: 50 is half as fast");
+  });
+  entered("typed", (text) => {
+    const by = typedLength(text, of.draft(), shot());
+    $("typed").value = "";
+    if (by === null) say("write +6 or -6 for frames, 2b for beats, 1:12 for seconds and frames");
+    else if (by) edit({ do: "trim-end", shot: id(), by, from: of.timeFrom() });
+  });
+  on("v", "type a speed", () => $("speed").select());
+  on("t", "type a length", () => $("typed").focus());
+  on("g", "who gives the time: neighbour, section, whole", () => {
+    const list = $("time-from");
+    list.selectedIndex = (list.selectedIndex + 1) % list.options.length;
+    say(`time from ${list.selectedOptions[0].textContent}`);
+  });
+}

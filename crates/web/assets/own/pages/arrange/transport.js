@@ -1,0 +1,100 @@
+// @ts-check
+// The picture of the draft: the live player, its keys, and what is tried out before it is taken.
+import { $, say } from "../../lib/dom.js";
+import { on } from "../../lib/keys.js";
+import { Player, canPlay } from "../../lib/player/index.js";
+import { ofJob } from "../../lib/session.js";
+import { frames } from "../../lib/time.js";
+
+/** @type {Player | null} */
+let player = null;
+/** @type {{ draft: () => any, shot: () => any, moved: (frame: number) => void }} */
+let page;
+/** @type {{ shot: string, clip: string, frames: number[] } | null} */
+let tried = null;
+
+export const mark = () => player?.mark ?? 0;
+/** @param {number} frame */
+export const seek = (frame) => player?.seek(frame, { heard: true });
+
+/** @param {any} d */
+function table(d) {
+  return d.shots.map((/** @type {any} */ s) =>
+    tried && tried.shot === s.id && tried.frames.length === s.len
+      ? { id: s.id, clip: tried.clip, frames: tried.frames }
+      : { id: s.id, clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0) },
+  );
+}
+/** The draft as it is now. @param {any} d */
+export function load(d) {
+  if (!player) return;
+  player.load(table(d), d.fps);
+  page.moved(player.mark);
+  player.music.load(ofJob(`/media/drafts/${d.id}/music.flac`)).catch((error) => say(error.message));
+}
+/** Shows something else in the place of a shot, until it is taken or not. @param {any} d
+ * @param {{ shot: string, clip: string, frames: number[] } | null} what */
+export function tryOut(d, what) {
+  if (!player || (!what && !tried)) return;
+  tried = what;
+  player.load(table(d), d.fps);
+  const s = what && d.shots.find((/** @type {any} */ q) => q.id === what.shot);
+  // What is tried is looked at where it would stand.
+  if (s && (player.mark < s.start || player.mark >= s.start + s.len) && !player.speed) player.seek(s.start);
+}
+
+/** @param {number} frame */
+function moved(frame) {
+  const d = page.draft();
+  if (!d || !player) return;
+  const speed = player.speed && player.speed !== 1 ? ` · ${player.speed < 0 ? "−" : ""}${Math.abs(player.speed)}×` : "";
+  $("at-mark").textContent = `${frames(frame / d.fps, d.fps)}${speed}`;
+  $("play").setAttribute("aria-pressed", String(player.speed !== 0));
+  page.moved(frame);
+}
+
+/** @param {string} what */
+function around(what) {
+  const d = page.draft(),
+    s = page.shot();
+  if (!player || !s) return;
+  const second = Math.round(d.fps);
+  if (what === "cut") player.around(s.start - second, s.start + second);
+  else if (what === "whole") player.around(0, d.total);
+  else if (what === "section") {
+    const section = d.sections.find((/** @type {any} */ q) => s.start < q.end) || d.sections[d.sections.length - 1];
+    player.around(section.start, section.end);
+  } else {
+    // From two bars before, once.
+    const ones = d.beats.filter((/** @type {number[]} */ b) => b[2] === 1 && b[0] <= s.start + 1).map((/** @type {number[]} */ b) => b[0]);
+    player.loop = null;
+    player.seek(ones[Math.max(0, ones.length - 3)] ?? 0);
+    player.go(1);
+  }
+}
+
+/** @param {{ draft: () => any, shot: () => any, moved: (frame: number) => void }} of */
+export function begin(of) {
+  page = of;
+  if (!canPlay()) {
+    $("no-player").textContent = "This browser cannot play a draft by itself: look at it in Watch, where it is rendered first.";
+    $("no-player").hidden = false;
+    return;
+  }
+  const mine = new Player($("picture"), moved);
+  player = mine;
+  /** @type {any} */ ($("picture")).player = mine;
+  $("play").addEventListener("click", () => mine.toggle());
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-around]")))
+    b.addEventListener("click", () => around(b.dataset.around || ""));
+  on(" ", "play the draft and stop", () => mine.toggle());
+  on("j", "shuttle backwards, faster with each press", () => mine.shuttle(-1));
+  on("k", "stop", () => mine.go(0));
+  on("l", "shuttle on, faster with each press", () => mine.shuttle(1));
+  on("Shift+ArrowLeft", "the mark a frame back", () => mine.step(-1), { repeats: true });
+  on("Shift+ArrowRight", "the mark a frame on", () => mine.step(1), { repeats: true });
+  on("q", "play around the cut, over and over", () => around("cut"));
+  on("b", "play from two bars before", () => around("bars"));
+  on("s", "play the section, over and over", () => around("section"));
+  on("w", "play the whole, over and over", () => around("whole"));
+}
