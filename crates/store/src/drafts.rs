@@ -7,6 +7,7 @@ use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
 use legere_core::draft::{Draft, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId, TrackId};
+use legere_core::time::FrameLen;
 use legere_core::track::Version;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
@@ -140,6 +141,9 @@ fn missing_part() -> StoreError {
     StoreError::Refused("a shot of this is no longer in the draft".into())
 }
 
+/// The part that says how long the piece is.
+const TOTAL: &str = "total";
+
 impl Editable for KeptDraft {
     const TARGET: EditTarget = EditTarget::Draft;
 
@@ -153,6 +157,7 @@ impl Editable for KeptDraft {
         part(&mut parts, "pace", pace)?;
         part(&mut parts, "score", &Score { track: *track, version: version.clone() })?;
         part(&mut parts, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
+        part(&mut parts, TOTAL, &cut.len())?;
         for shot in cut.shots() {
             part(&mut parts, shot_part(shot.id, "length"), &shot.len)?;
             let shown = Shown { source: shot.source.clone(), hit_at: shot.hit_at };
@@ -188,8 +193,13 @@ impl Editable for KeptDraft {
             .collect::<Result<Vec<Shot>, StoreError>>()?;
         let before = &self.body.cut;
         let cut = Draft::new(before.rate(), shots).map_err(|e| StoreError::Refused(e.to_string()))?;
-        // Parts that were changed apart from each other must not leave the pictures longer than the music.
-        if cut.len() != before.len() && !changed.contains_key("score") && !changed.contains_key("order") {
+        // Parts that were changed apart from each other must not make the piece longer or shorter; an edit that does so on
+        // purpose says it. Edits of earlier versions did so only with their score or their order.
+        let stays = match changed.get(TOTAL) {
+            Some(total) => read::<FrameLen>(total.clone())? == cut.len(),
+            None => cut.len() == before.len() || changed.contains_key("score") || changed.contains_key("order"),
+        };
+        if !stays {
             return Err(StoreError::Refused("the shots around it have changed".into()));
         }
         let pace = read(whole("pace")?)?;

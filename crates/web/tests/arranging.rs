@@ -407,3 +407,76 @@ async fn a_draft_keeps_its_place_in_every_step() {
     assert!(!plain.contains("?draft=") && plain.contains("draft 2, "));
     server.stop().await;
 }
+
+#[tokio::test]
+async fn a_draft_is_cut_in_every_way_and_each_is_one_to_undo() {
+    let server = Server::start().await;
+    let shoot = server.shoot(40).await;
+    let path = new_draft(&server, &shoot).await;
+    let first = server.json(&format!("{path}.json")).await;
+    let edit = format!("{path}/edit");
+    let sum = |draft: &Value| lens(draft).iter().sum::<u64>();
+    let total = sum(&first);
+    let len = |draft: &Value, at: usize| lens(draft)[at];
+
+    let split = server.say(&edit, json!({ "do": "split", "shot": shot(&first, 1), "at": len(&first, 1) / 2 })).await;
+    assert_eq!((lens(&split).len(), sum(&split)), (lens(&first).len() + 1, total));
+    let joined = server.say(&edit, json!({ "do": "join", "shot": shot(&split, 1) })).await;
+    assert_eq!(lens(&joined), lens(&first));
+    // The section takes what the shot loses: the next section still begins on its mark.
+    let section_end = first["sections"][0]["end"].as_i64().expect("a frame");
+    let starts = |draft: &Value| -> Vec<i64> {
+        draft["shots"].as_array().expect("shots").iter().filter_map(|s| s["start"].as_i64()).collect()
+    };
+    assert!(starts(&first).contains(&section_end), "a shot begins with the section");
+    let trim = json!({ "do": "trim-end", "shot": shot(&joined, 0), "by": -3, "from": "section" });
+    let trimmed = server.say(&edit, trim).await;
+    assert_eq!((len(&trimmed, 0), sum(&trimmed)), (len(&first, 0) - 3, total));
+    assert!(starts(&trimmed).contains(&section_end));
+    let whole = json!({ "do": "trim-end", "shot": shot(&trimmed, 0), "by": -2, "from": "whole" });
+    let shorter = server.say(&edit, whole).await;
+    assert_eq!(sum(&shorter), total - 2);
+    // One select more, as a shot of its own.
+    let used: HashSet<&str> = shots(&shorter).iter().filter_map(|s| s["select"].as_str()).collect();
+    let free = shoot.selects.iter().map(ToString::to_string).find(|s| !used.contains(s.as_str())).expect("one is free");
+    let insert = json!({ "do": "insert", "select": free, "before": shot(&shorter, 2), "len": 12, "from": "whole" });
+    let inserted = server.say(&edit, insert).await;
+    assert_eq!((inserted["shots"][2]["select"].as_str(), len(&inserted, 2)), (Some(free.as_str()), 12));
+    let speed = server.say(&edit, json!({ "do": "speed", "shot": shot(&inserted, 2), "percent": 50 })).await;
+    assert_eq!(speed["shots"][2]["speed"], 0.5);
+    assert_eq!(speed["shots"][2]["frames"].as_array().map(Vec::len), Some(12));
+    let hit = server.say(&edit, json!({ "do": "hit", "shot": shot(&speed, 2), "at": 4 })).await;
+    assert_eq!(hit["shots"][2]["hit_at"], 4);
+    let moved = server.say(&edit, json!({ "do": "move", "shot": shot(&hit, 2), "before": shot(&hit, 1) })).await;
+    assert_eq!(moved["shots"][1]["select"].as_str(), Some(free.as_str()));
+    let swapped =
+        server.say(&edit, json!({ "do": "exchange", "shot": shot(&moved, 1), "with": shot(&moved, 2) })).await;
+    assert_eq!(swapped["shots"][2]["select"].as_str(), Some(free.as_str()));
+    let removed = server.say(&edit, json!({ "do": "remove", "shot": shot(&swapped, 2), "from": "whole" })).await;
+    assert_eq!(lens(&removed).len(), lens(&first).len());
+    for (wrong, words) in [
+        (json!({ "do": "join", "shot": shot(&removed, 0) }), "these two do not go on from one another"),
+        (json!({ "do": "speed", "shot": shot(&removed, 0), "percent": 1 }), "a speed lies between"),
+        (json!({ "do": "split", "shot": shot(&removed, 0), "at": 1 }), "would be a flash"),
+    ] {
+        let told = server.refused(&edit, wrong).await;
+        assert!(told.contains(words), "{told}");
+    }
+    let undo = format!("/jobs/{}/undo", shoot.job);
+    for label in [
+        "remove the shot",
+        "exchange two shots",
+        "move the shot",
+        "put the hit there",
+        "set the speed",
+        "insert a shot",
+        "move the end",
+        "join the shots",
+        "split the shot",
+    ] {
+        assert_eq!(server.say(&undo, json!({})).await["label"], label);
+    }
+    let back = server.json(&format!("{path}.json")).await;
+    assert_eq!(back["shots"], first["shots"]);
+    server.stop().await;
+}

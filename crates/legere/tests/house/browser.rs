@@ -108,6 +108,7 @@ impl Browser {
             "ArrowUp" => '\u{E013}',
             "ArrowRight" => '\u{E014}',
             "ArrowDown" => '\u{E015}',
+            "Delete" => '\u{E017}',
             other => other.chars().next().expect("a key"),
         };
         let press =

@@ -1,0 +1,167 @@
+//! The live player against the frame table and against the rendered film, frame by frame: clips whose pictures show their own
+//! numbers; and a hand that cuts while it plays.
+
+mod house;
+#[path = "../../media/tests/samples/mod.rs"]
+mod samples;
+#[path = "../../web/tests/server/mod.rs"]
+mod server;
+
+use house::browser::Browser;
+use legere_core::draft::{Draft, Shot, Source, Speed};
+use legere_core::id::{DraftId, JobId, ShotId};
+use legere_core::time::{FrameLen, Seconds};
+use legere_core::track::Version;
+use legere_store::drafts::DraftBody;
+use legere_store::queue::{Delivery, Work};
+use serde_json::{Value, json};
+use server::{NOBODY, Server};
+use std::process::Command;
+
+/// Three counted clips at three rates, cut together at four speeds, on twelve seconds of ticks.
+async fn cut(server: &Server) -> (JobId, DraftId) {
+    let job = server.job("Counted").await;
+    let folder = server.dir.path().join("media/day one");
+    for (i, rate) in ["25", "50", "30000/1001"].into_iter().enumerate() {
+        samples::counted(rate, 150, &folder.join(format!("C00{i}.mp4")));
+    }
+    let ticks = "aevalsrc='if(lt(mod(t,0.5),0.02),sin(2*PI*1000*t),0)':s=48000:d=12";
+    let made =
+        Command::new("ffmpeg").args(["-v", "error", "-f", "lavfi", "-i", ticks]).arg(folder.join("ticks.wav")).status();
+    assert!(made.expect("ffmpeg").success());
+    server.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
+    let (store, desk) = (&server.desk.store, &server.desk);
+    for clip in store.unfinished_clips().await.expect("clips") {
+        desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
+    }
+    let track = store.tracks(job).await.expect("tracks").whole.remove(0).id;
+    desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
+    let selects = store.selects(job).await.expect("selects").whole;
+    let rate = "25".parse().expect("a rate");
+    // Clip, first frame of the clip, speed in tenths, frames of the draft.
+    let plan = [(0, 10, 10, 40), (1, 20, 10, 30), (2, 7, 10, 25), (0, 60, 5, 36), (1, 3, 15, 24), (2, 40, 20, 20)];
+    let mut shots = Vec::new();
+    for (i, (which, first, tenths, len)) in plan.into_iter().enumerate() {
+        let mut of = Vec::new();
+        for select in &selects {
+            let clip = store.clip(select.clip).await.expect("a clip");
+            of.push((clip.name.clone(), clip, select.id));
+        }
+        of.sort_by(|a, b| a.0.cmp(&b.0));
+        let (_, clip, select) = &of[which];
+        let probe = clip.probe.as_ref().expect("read");
+        let start = probe.frame_rate.seconds_at(legere_core::time::FramePos::new(first));
+        shots.push(Shot {
+            id: ShotId::from_u128(i as u128 + 1),
+            len: FrameLen::new(len),
+            source: Source {
+                select: *select,
+                clip: clip.id,
+                start,
+                speed: Speed::new(tenths, 10).expect("a speed"),
+                media: probe.duration,
+            },
+            hit_at: None,
+            pinned: false,
+        });
+    }
+    let cut = Draft::new(rate, shots).expect("a draft");
+    let whole = Seconds::new(12, 1).expect("seconds");
+    let version = Version::part(Seconds::ZERO, Seconds::new(7, 1).expect("seconds"), whole).expect("a part");
+    let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
+    let draft = edit.add_draft(None, &DraftBody { track, version, pace: vec![], cut }).await.expect("kept");
+    edit.commit("lay a draft", None).await.expect("kept");
+    (job, draft)
+}
+
+/// Stands on each frame in turn and reads the number that is on the screen.
+const SHOWN: &str = r"
+const done = arguments[arguments.length - 1];
+(async () => {
+  const canvas = document.querySelector('#picture'), player = canvas.player, pen = canvas.getContext('2d');
+  const read = () => {
+    const row = pen.getImageData(0, canvas.height / 2, canvas.width, 1).data;
+    let number = 0;
+    for (let bit = 0; bit < 10; bit++) {
+      const x = Math.floor(((bit + 0.5) * canvas.width) / 10);
+      if (row[x * 4] > 125) number |= 1 << bit;
+    }
+    return number;
+  };
+  const numbers = [];
+  for (let f = 0; f < player.total; f++) {
+    player.seek(f);
+    const begun = performance.now();
+    while (canvas.dataset.frame !== String(f)) {
+      if (performance.now() - begun > 5000) return done(`frame ${f} did not come`);
+      await new Promise((next) => setTimeout(next, 1));
+    }
+    numbers.push(read());
+  }
+  done(numbers);
+})();";
+
+async fn preview(server: &Server, draft: &str) -> Vec<usize> {
+    for _ in 0..600 {
+        let told = server.json(&format!("{draft}/preview")).await;
+        if told["state"] == "ready" {
+            let file = server.desk.preview_file(told["key"].as_str().expect("a key")).expect("the preview");
+            return samples::numbers(&file);
+        }
+        assert_ne!(told["state"], "failed", "{told}");
+        tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    }
+    panic!("the preview was not made");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_on_the_screen_is_what_is_rendered() {
+    let server = Server::start().await;
+    let (job, draft) = cut(&server).await;
+    let path = format!("/jobs/{job}/drafts/{draft}");
+    let shown = server.json(&format!("{path}.json")).await;
+    let table: Vec<usize> = shown["shots"]
+        .as_array()
+        .expect("shots")
+        .iter()
+        .flat_map(|s| s["frames"].as_array().expect("a table").iter().filter_map(Value::as_u64))
+        .map(|k| k as usize)
+        .collect();
+    assert_eq!(table.len(), 175);
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/arrange?draft={draft}", server.port)).await;
+    browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;
+    let live = browser.client.execute_async(SHOWN, vec![]).await.expect("numbers");
+    assert_eq!(live, json!(table), "the live player shows the frame table");
+    assert_eq!(preview(&server, &path).await, table, "and so does the film");
+
+    // It plays with its music, and a cut that is moved meanwhile does not stop it.
+    browser.js("document.querySelector('#picture').player.seek(0)").await;
+    browser.key(" ").await;
+    let player = "document.querySelector('#picture').player";
+    browser.until(&format!("{player}.mark > 12 && {player}.drawn === {player}.mark"), 10).await;
+    browser.key(".").await;
+    browser.until("document.querySelector('#says-arrange') && document.querySelector('#shot-name').textContent.includes('41 frames')", 10).await;
+    assert_eq!(browser.js(&format!("return {player}.speed")).await, json!(1));
+    browser.until(&format!("{player}.mark > 60"), 10).await;
+    browser.key(" ").await;
+    let late = browser.js(&format!("return {player}.late")).await;
+    assert!(late.as_u64().is_some_and(|n| n < 40), "hardly any picture comes late: {late}");
+
+    // By keys: split at the mark, join again, remove; each is one to undo.
+    let count = "document.querySelectorAll('.building').length";
+    browser.js(&format!("{player}.seek(20)")).await;
+    browser.key("x").await;
+    browser.until(&format!("{count} === 7"), 10).await;
+    browser.key("Delete").await;
+    browser.until(&format!("{count} === 6"), 10).await;
+    browser.control('z').await;
+    browser.until(&format!("{count} === 7"), 10).await;
+    browser.control('z').await;
+    browser.until(&format!("{count} === 6"), 10).await;
+    // The test itself reads the canvas, which the browser remarks on.
+    let complaints = browser.complaints().await;
+    assert!(complaints.iter().all(|c| c.contains("willReadFrequently")), "{complaints:?}");
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}
