@@ -130,3 +130,93 @@ async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
     browser.client.clone().close().await.expect("closed");
     server.stop().await;
 }
+
+/// Holds a key of the keyboard down while something is clicked.
+async fn click_holding(browser: &Browser, key: char, selector: &str) {
+    use fantoccini::Locator;
+    use fantoccini::actions::{InputSource, KeyAction, KeyActions};
+    let down = KeyActions::new("keys".into()).then(KeyAction::Down { value: key });
+    browser.client.perform_actions(down).await.expect("held");
+    browser.client.find(Locator::Css(selector)).await.expect("there").click().await.expect("clicked");
+    let up = KeyActions::new("keys".into()).then(KeyAction::Up { value: key });
+    browser.client.perform_actions(up).await.expect("let go");
+}
+
+const SHIFT: char = '\u{E008}';
+const CONTROL: char = '\u{E009}';
+
+#[tokio::test(flavor = "multi_thread")]
+async fn many_are_chosen_narrowed_and_seen_side_by_side() {
+    let server = Server::start().await;
+    let shoot = server.shoot(30).await;
+    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
+    browser.until("document.querySelector('#sheet').dataset.clips === '30'", 20).await;
+    browser.until("document.querySelector('#still').dataset.shown", 10).await;
+    let rows = async || {
+        let all = server.json(&format!("/jobs/{}/sift/selects.json", shoot.job)).await;
+        all.as_array().expect("rows").clone()
+    };
+    let count = async |key: &str, value: Value| rows().await.iter().filter(|r| r[key] == value).count();
+
+    // A run with Shift, one more with Ctrl: one key for all of them.
+    browser.click(".cell[data-at='2']").await;
+    click_holding(&browser, SHIFT, ".cell[data-at='5']").await;
+    click_holding(&browser, CONTROL, ".cell[data-at='9']").await;
+    browser.until("document.querySelector('.many').innerText.startsWith('5 chosen')", 5).await;
+    browser.key("d").await;
+    browser.until("document.querySelector('#says-sift').textContent.startsWith('5 of')", 10).await;
+    assert_eq!(count("tier", json!("strong")).await, 5);
+    // A word for all of them, typed.
+    browser.key("t").await;
+    browser.client.active_element().await.expect("the field").send_keys("brass\u{E007}").await.expect("typed");
+    browser.until("document.querySelector('#known-words option')", 10).await;
+    assert_eq!(count("tags", json!(["own:brass"])).await, 5);
+    browser.key("Escape").await;
+    browser.until("!document.querySelector('.many').checkVisibility()", 5).await;
+
+    // Narrowed by a press and by words; a bad word is explained, and the rest still counts.
+    browser.key("/").await;
+    browser.client.active_element().await.expect("the field").send_keys("brass mood:sad").await.expect("typed");
+    browser.until("document.querySelector('#sheet').dataset.clips === '5'", 5).await;
+    browser.until("document.querySelector('#values .problem').innerText.includes('nothing is called mood')", 5).await;
+    browser.key("Escape").await;
+    browser.js("document.querySelectorAll('[data-term]')[1].click()").await;
+    browser.until("new URLSearchParams(location.search).get('words') === 'brass'", 5).await;
+
+    // Three beside each other: one key keeps one and puts the others out.
+    for at in 0..3 {
+        click_holding(&browser, CONTROL, &format!(".cell[data-at='{at}']")).await;
+    }
+    browser.until("document.querySelector('.many').innerText.startsWith('3 chosen')", 5).await;
+    browser.key("c").await;
+    browser.until("document.querySelector('#beside').dataset.ready === 'yes'", 20).await;
+    let playing = "[...document.querySelectorAll('#beside video')].every((v) => !v.paused)";
+    browser.until(playing, 10).await;
+    browser.key("2").await;
+    browser.until("!document.querySelector('#beside').open", 5).await;
+    browser.until("document.querySelectorAll('.cell.is-out').length === 2", 10).await;
+    assert_eq!((count("tier", json!("out")).await, count("tier", json!("strong")).await), (2, 3));
+    browser.control('z').await;
+    browser.until("document.querySelectorAll('.cell.is-out').length === 0", 10).await;
+
+    // Shuttling both ways, and back to a stand.
+    let speed = "document.querySelector('#at-now').textContent";
+    browser.click(".cell[data-at='3']").await;
+    browser.until("document.querySelector('#video').readyState >= 2", 20).await;
+    browser.key("l").await;
+    browser.key("l").await;
+    browser.until(&format!("{speed}.includes('2×')"), 5).await;
+    browser.until("document.querySelector('#video').currentTime > 2", 10).await;
+    let there = browser.js("return document.querySelector('#video').currentTime").await.as_f64().expect("a time");
+    browser.key("j").await;
+    browser
+        .until(&format!("{speed}.includes('−1×') && document.querySelector('#video').currentTime < {there}"), 10)
+        .await;
+    browser.key("k").await;
+    browser.until(&format!("!{speed}.includes('×')"), 5).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}
