@@ -94,3 +94,46 @@ async fn a_thousand_files_do_not_stop_the_page() {
     browser.client.clone().close().await.expect("closed");
     assert!(program.stop());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn files_that_are_chosen_on_the_page_come_in_and_a_job_can_be_changed() {
+    let dir = house::folder();
+    let drawn = dir.path().join("drawn");
+    material::make(&drawn, 1).await;
+    let clip = drawn.join(search(&drawn).into_iter().find(|f| f.kind == Kind::Clip).expect("a clip").path);
+    let notes = dir.path().join("notes.txt");
+    std::fs::write(&notes, "no clip").expect("written");
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let program = Program::start("serve", &data, &[]);
+    let browser = Browser::open().await;
+    browser.go(&format!("{}/", program.address)).await;
+    browser.js("document.querySelector('[name=name]').value = 'Dropped'").await;
+    // A new job tells its days in the zone of whoever begins it.
+    assert_ne!(browser.js("return document.querySelector('#zone').value").await, json!(""));
+    browser.click("form .button.act").await;
+    browser.until("location.pathname.endsWith('/gather')", 10).await;
+    let field = browser.client.find(fantoccini::Locator::Css("#choose-files")).await.expect("the field");
+    field.send_keys(&format!("{}\n{}", clip.display(), notes.display())).await.expect("chosen");
+    browser
+        .until("document.querySelector('#uploads').innerText.includes('neither footage nor a picture nor sound')", 20)
+        .await;
+    browser.until("document.querySelectorAll('tr[data-state=ready]').length === 1", 60).await;
+    browser.until("document.querySelector('#rolls').innerText.includes('dropped files')", 10).await;
+
+    // What a change of the job means is said while it is typed.
+    browser.click(".settings summary").await;
+    browser.js("const f = document.querySelector('#settings [name=size]'); f.value = '3840x2160'; f.dispatchEvent(new Event('input', { bubbles: true }))").await;
+    browser
+        .until("document.querySelector('#means').innerText.includes('must be enlarged to fill 3840×2160')", 10)
+        .await;
+    browser.click("#settings .button.act").await;
+    browser.until("document.querySelector('.facts').innerText.includes('3840×2160')", 10).await;
+    browser.control('z').await;
+    browser.until("document.querySelector('#toast').textContent.includes('change the job')", 10).await;
+    let complaints = browser.complaints().await;
+    // The refusal of the notes is an answer of the server that the browser's log mentions as well.
+    assert!(complaints.iter().all(|c| c.contains("422")), "{complaints:?}");
+    browser.client.clone().close().await.expect("closed");
+    assert!(program.stop());
+}
