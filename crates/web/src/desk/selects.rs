@@ -44,6 +44,8 @@ pub enum Judgement {
         tag: Tag,
         on: Option<bool>,
     },
+    /// The movement that was measured, each select its own.
+    TakeMovement,
     Label {
         label: Option<Label>,
     },
@@ -79,6 +81,7 @@ impl Judgement {
             Self::Tier { tier, .. } => tier.word().to_owned(),
             Self::Tag { tag, .. } => format!("tag {}", tag.word()),
             Self::ClipTag { tag, .. } => format!("tag the clip {}", tag.word()),
+            Self::TakeMovement => "take the movement".to_owned(),
             Self::Label { label: Some(label) } => format!("label {}", label.word.as_str()),
             Self::Label { label: None } => "take the label off".to_owned(),
             Self::Mark { mark: Mark::In, .. } => "mark in".to_owned(),
@@ -125,6 +128,7 @@ impl Judgement {
                 put_tag(&mut verdict.tags, tag.clone(), on);
                 enough(&verdict.tags)?;
             }
+            Self::TakeMovement => put_tag(&mut verdict.tags, Tag::Movement(select.movement), true),
             Self::Label { label } => verdict.label.clone_from(label),
             Self::Mark { mark, at } => {
                 let probe = probe_of(clip)?;

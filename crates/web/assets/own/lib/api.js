@@ -26,7 +26,10 @@ export async function ask(path, body, how = {}) {
   if (how.base !== undefined) all["x-legere-base"] = String(how.base);
   let answer;
   try {
-    answer = await fetch(path, { method, headers: all, body: body === undefined ? undefined : JSON.stringify(body) });
+    const text = body === undefined ? undefined : JSON.stringify(body);
+    // What was pressed is sent to its end, also when the page is left meanwhile; browsers bound the size of that.
+    const keepalive = method !== "GET" && (text || "").length < 30_000;
+    answer = await fetch(path, { method, headers: all, body: text, keepalive });
   } catch {
     throw new Refused("Legere does not answer: is it still running?", 0);
   }

@@ -11,13 +11,14 @@ import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
-import * as beside from "./beside.js";
+import * as chosen from "./chosen.js";
 import * as narrow from "./narrow.js";
 import * as passes from "./passes.js";
 import * as player from "./player.js";
 import * as ribbon from "./ribbon.js";
 import * as sheet from "./sheet.js";
 import { isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
+import * as words from "./words.js";
 
 const video = $("video"),
   picture = $("still");
@@ -26,7 +27,6 @@ const readings = new Map();
 /** @type {Map<string, Uint8Array>} */
 const peaks = new Map();
 let loading = 0;
-let tone = "straw";
 
 const page = onScreen("sift", {
   ...narrow.parts,
@@ -137,7 +137,7 @@ function describe() {
     .filter((t) => t.startsWith("subject:") || t.startsWith("own:"))
     .map((tag) => ({ tag, words: tag.split(":")[1], ofClip: !s.tags.includes(tag) }));
   page.label = s.label ? s.label.word : "";
-  page.tone = s.label ? s.label.tone : tone;
+  page.tone = s.label ? s.label.tone : words.tone();
   if (document.activeElement !== $("note-input")) $("note-input").value = s.note;
   $("energy").textContent = String(Math.round(s.energy));
   $("energy-bar").setAttribute("width", String(s.energy * 3));
@@ -245,7 +245,7 @@ function changed(s) {
   }
   player.muteChanged();
   sheet.dress(s.clip);
-  known();
+  words.known();
   count();
   settled();
 }
@@ -385,132 +385,28 @@ function nextSelect(n) {
   show(all[(all.indexOf(state.now) + n + all.length) % all.length]);
 }
 
-// ---- words, labels, notes
-
-/** Offers the words and labels that are in use. */
-const known = gathered(() => {
-  const words = new Set(state.all.flatMap((s) => tagsOf(s)).filter((t) => t.startsWith("own:") || t.startsWith("subject:")));
-  $("known-words").replaceChildren(...[...words].sort().map((t) => el("option", { value: t.startsWith("subject:") ? t : t.slice(4) })));
-  const labels = new Set(state.all.flatMap((s) => (s.label ? [s.label.word] : [])));
-  $("known-labels").replaceChildren(...[...labels].sort().map((value) => el("option", { value })));
-}, 300);
-/** A tag as it is typed: `subject:bell`, a word of a facet, or a word of one's own. @param {string} text */
-function tagOf(text) {
-  const word = text.trim().toLowerCase();
-  if (/^(subject|own|framing|role|light|movement):/.test(word)) return word;
-  const chip = [...document.querySelectorAll("[data-tag]")].find((b) => /** @type {HTMLElement} */ (b).dataset.tag?.split(":")[1] === word);
-  return chip ? /** @type {HTMLElement} */ (chip).dataset.tag : `own:${word}`;
-}
-/** @param {string} id @param {(text: string, event: KeyboardEvent) => void} act */
-function entered(id, act) {
-  const input = $(id);
-  input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
-    if (e.key !== "Enter") return;
-    e.preventDefault();
-    act(input.value, e);
-    input.blur();
-  });
-}
-entered("tag-input", (text, e) => {
-  // Several at once with commas; with Shift of the whole clip.
-  const tags = text.split(",").filter((t) => t.trim());
-  $("tag-input").value = "";
-  const said = tags.map((t) => ({ do: e.shiftKey ? "clip-tag" : "tag", tag: tagOf(t), on: true }));
-  if (said.length) judgeMany(said, `tag ${tags.map((t) => t.trim()).join(", ")}`);
-});
-entered("label-input", (text) => {
-  const word = text.trim().toLowerCase();
-  $("label-input").value = "";
-  const same = state.all.find((s) => s.label?.word === word);
-  judgeMany([{ do: "label", label: word ? { word, tone: same ? same.label.tone : tone } : null }]);
-});
-entered("note-input", (words) => judgeOne({ do: "note", words }));
-$("note-input").addEventListener("change", () => state.now && $("note-input").value !== state.now.note && judgeOne({ do: "note", words: $("note-input").value }));
-for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tone]")))
-  b.addEventListener("click", () => {
-    tone = b.dataset.tone || tone;
-    page.tone = tone;
-    const label = state.now?.label;
-    if (label) judgeMany([{ do: "label", label: { word: label.word, tone } }]);
-    else say(`the next new label is ${tone}`);
-  });
-const focus = (/** @type {string} */ id) => () => {
-  $(id).focus();
-  $(id).select();
-};
-function takeMovement() {
-  const of = meant();
-  if (!of.length) return;
-  const groups = new Map();
-  for (const s of of) groups.set(s.movement, [...(groups.get(s.movement) || []), s]);
-  // Each is given its own; many of one kind are one request.
-  const all = [...groups];
-  if (all.length === 1) return judge({ do: "tag", tag: `movement:${all[0][0]}`, on: true });
-  Promise.all(all.map(([movement, some]) => judgeMany([{ do: "tag", tag: `movement:${movement}`, on: true }], undefined, some)));
-}
 const mute = () => judge({ do: "mute" });
-
-// ---- many at once
-
-/** @type {any} */
-let anchor = null;
-/** @param {any[]} selects @param {boolean} add */
-function chooseAll(selects, add) {
-  if (!add) state.chosen.clear();
-  for (const s of selects) state.chosen.add(s.id);
-  chosenChanged();
-}
-function chosenChanged() {
-  const all = state.all.filter((s) => state.chosen.has(s.id));
-  page.chosen = all.length;
-  page.chosenSays = `${all.length} chosen, ${clock(all.reduce((sum, s) => sum + s.end - s.start, 0))}`;
-  sheet.dressAll();
-}
-function letGo() {
-  if (player.isLooping() || player.says()) player.stop();
-  state.chosen.clear();
-  chosenChanged();
-}
-sheet.whenPressed((s, event) => {
-  if (event.shiftKey) return chooseAll(sheet.between((anchor || state.now || s).clip, s.clip), true);
-  if (event.ctrlKey || event.metaKey) {
-    for (const q of state.shown.filter((q) => q.clip === s.clip)) state.chosen.has(q.id) ? state.chosen.delete(q.id) : state.chosen.add(q.id);
-    anchor = s;
-    return chosenChanged();
-  }
-  anchor = s;
-  if (state.chosen.size) letGo();
-  show(s);
-});
-sheet.whenBanded(chooseAll);
-function sideBySide() {
-  const of = state.chosen.size ? meant() : state.now ? ofClip(state.now.clip) : [];
-  beside.open(of, async (kept) => {
+/** What the reading suggests, each select its own. */
+const takeMovement = () => judge({ do: "take-movement" });
+chosen.begin(page, {
+  show,
+  act: {
+    words: words.focusOn("tag-input"),
+    label: words.focusOn("label-input"),
+    movement: takeMovement,
+    mute,
+    "leave-out": remove,
+    verdict,
+  },
+  /** @param {any[]} of @param {any} kept */
+  async keep(of, kept) {
     const others = of.filter((s) => s !== kept);
     await judgeMany([{ do: "tier", tier: "out", pass: state.pass }], `keep ${named(kept)}`, others);
-    letGo();
+    chosen.letGo();
     show(state.all.find((s) => s.id === kept.id));
-  });
-}
-const MANY = /** @type {Record<string, () => void>} */ ({
-  words: focus("tag-input"),
-  label: focus("label-input"),
-  movement: takeMovement,
-  mute,
-  beside: sideBySide,
-  "leave-out": remove,
-  all: () => chooseAll(state.shown, false),
-  "let-go": letGo,
+  },
 });
-for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-many]"))) b.addEventListener("click", MANY[b.dataset.many || ""]);
-for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-many-tier]")))
-  b.addEventListener("click", () => verdict(b.dataset.manyTier || ""));
-document.addEventListener("keydown", (e) => {
-  if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "a" && !/** @type {Element} */ (e.target).matches("input, textarea")) {
-    e.preventDefault();
-    chooseAll(state.shown, false);
-  }
-});
+words.begin(page, { many: judgeMany, one: judgeOne });
 
 // ---- full size
 
@@ -529,8 +425,8 @@ async function reload() {
     state.all = news.map((/** @type {any} */ s) => Object.assign(old.get(s.id) || {}, s));
     for (const id of state.chosen) if (!state.all.some((s) => s.id === id)) state.chosen.delete(id);
     if (state.now && !state.all.includes(state.now)) state.now = null;
-    chosenChanged();
-    known();
+    chosen.changed();
+    words.known();
     await narrow.refresh();
     passes.later();
     if (state.now) describe();
@@ -558,7 +454,7 @@ async function load() {
   narrow.set(query.get("words") || "");
   await begun;
   if (first) show(first);
-  known();
+  words.known();
 }
 
 const press = (/** @type {string} */ id, /** @type {() => void} */ act) => $(id).addEventListener("click", act);
@@ -639,14 +535,14 @@ on("x", "split the select here", split);
 on("Shift+X", "join it with the next one", join);
 on("Delete", "remove the select, or leave out the clips that are chosen", remove);
 on("g", "take the suggested range, again for the next", suggest);
-on("t", "add a word", focus("tag-input"));
-on("b", "label", focus("label-input"));
-on("y", "write a note", focus("note-input"));
+on("t", "add a word", words.focusOn("tag-input"));
+on("b", "label", words.focusOn("label-input"));
+on("y", "write a note", words.focusOn("note-input"));
 on("m", "take the movement that was measured", takeMovement);
 on("u", "mute the clip, for all its selects", mute);
-on("c", "side by side", sideBySide);
+on("c", "side by side", chosen.sideBySide);
 on("z", "full size, from the original", full);
-on("Escape", "let go of what is chosen", letGo);
+on("Escape", "let go of what is chosen", chosen.letGo);
 const wordKey = (/** @type {string} */ key) => (key.startsWith("⇧") ? `Shift+${key.slice(1)}` : key);
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {
   const key = b.querySelector("kbd")?.textContent || "",
@@ -659,7 +555,7 @@ on("Shift+ArrowLeft", "a second back", () => player.jump(-1), { repeats: true })
 on("Shift+ArrowRight", "a second on", () => player.jump(1), { repeats: true });
 on("ArrowUp", "the clip before", () => go(-1), { repeats: true });
 on("ArrowDown", "the next clip", () => go(1), { repeats: true });
-on("/", "narrow by words", focus("words"));
+on("/", "narrow by words", words.focusOn("words"));
 document.addEventListener("legere:changed", reload);
 const redraw = () => {
   drawStill();
