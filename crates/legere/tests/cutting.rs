@@ -159,6 +159,19 @@ async fn what_is_on_the_screen_is_what_is_rendered() {
     browser.until(&format!("{count} === 7"), 10).await;
     browser.control('z').await;
     browser.until(&format!("{count} === 6"), 10).await;
+    // Watch plays the same, at once, and leads to the shot in Arrange and back.
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/watch?draft={draft}", server.port)).await;
+    browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;
+    browser.js("document.querySelector('#picture').player.seek(60)").await;
+    browser.until("document.querySelector('#picture').dataset.frame === '60'", 10).await;
+    browser.key("Enter").await;
+    browser
+        .until(
+            "location.pathname.endsWith('/arrange') && document.querySelector('#skyline')?.dataset.ready === 'yes'",
+            20,
+        )
+        .await;
+    browser.until("document.querySelector('#shot-name').textContent.includes('shot 2')", 10).await;
     // The test itself reads the canvas, which the browser remarks on.
     let complaints = browser.complaints().await;
     assert!(complaints.iter().all(|c| c.contains("willReadFrequently")), "{complaints:?}");

@@ -43,7 +43,7 @@ async fn two_windows_share_a_job() {
         ("listen", "document.querySelector('#music').dataset.ready === 'yes'"),
         ("sift", "document.querySelectorAll('.cell').length > 0"),
         ("arrange", "document.querySelector('#skyline').dataset.ready === 'yes'"),
-        ("watch", "document.querySelector('#video').dataset.ready"),
+        ("watch", "document.querySelector('#picture').dataset.frame !== undefined"),
         ("handoff", "document.querySelector('#files')"),
         ("nowhere", "document.body.innerText.includes('nothing')"),
     ] {

@@ -89,9 +89,11 @@ impl Browser {
         self.client.goto(address).await.expect(address);
     }
 
-    /// Opens Watch and waits until the preview can be played.
+    /// Opens Watch, asks for the rendered preview and waits until it can be played.
     pub async fn watch(&self, job: &str) {
         self.go(&format!("{job}/watch")).await;
+        self.until("document.querySelector('#picture').dataset.frame !== undefined", 20).await;
+        self.click("#rendered").await;
         let ready =
             "document.querySelector('#video').dataset.ready && document.querySelector('#video').readyState >= 2";
         self.until(ready, 120).await;

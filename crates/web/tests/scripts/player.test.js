@@ -2,7 +2,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { ClipFrames } from "../../assets/own/lib/player/decoder.js";
 
-/** As a light copy is: a whole picture every twelve frames, thirty in all. */
+/** A copy with a whole picture every twelve frames, thirty in all. */
 function frames() {
   const clip = Object.create(ClipFrames.prototype);
   Object.assign(clip, { starts: [0, 12, 24], film: { samples: Array.from({ length: 30 }) }, frames: new Map(), asked: new Set() });

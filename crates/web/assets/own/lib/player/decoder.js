@@ -1,5 +1,5 @@
 // @ts-check
-// The frames of one clip, decoded group by group: a light copy has a whole picture every twelve frames.
+// The frames of one clip, decoded group by group: a light copy has a whole picture every eight frames.
 import { open } from "./demux.js";
 
 /** @typedef {{ first: number, end: number }} Group */

@@ -17,7 +17,7 @@ import * as transport from "./transport.js";
 let d = null;
 /** The id of the shot that is chosen.
  * @type {string | null} */
-let chosen = null;
+let chosen = new URLSearchParams(location.search).get("shot");
 const box = $("figures");
 const path = () => ofJob(`/drafts/${box.dataset.draft}`);
 const index = () => {

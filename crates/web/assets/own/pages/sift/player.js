@@ -113,7 +113,7 @@ export function shuttle(way) {
   go(way * SPEEDS[Math.min(SPEEDS.length - 1, now + 1)]);
 }
 
-/** Backwards, frame after frame as fast as they come: the copies have a whole picture every twelve frames. */
+/** Backwards, frame after frame as fast as they come: the copies have a whole picture every eight frames. */
 function back() {
   let before = performance.now(),
     wanted = video.currentTime;

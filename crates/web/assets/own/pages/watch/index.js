@@ -5,6 +5,7 @@ import { $, css, say, startOrStop, svg } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
+import { Player, canPlay } from "../../lib/player/index.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
@@ -15,10 +16,14 @@ const draft = $("draft"),
 let d = null;
 let noteFrame = 0;
 const path = () => ofJob(`/drafts/${draft.dataset.draft}`);
-const frame = () => Math.floor(video.currentTime * d.fps + 0.01);
+/** The live player; none where the browser has no decoder for it, or where the rendered preview is looked at.
+ * @type {Player | null} */
+let live = null;
+const frame = () => (live ? live.mark : Math.floor(video.currentTime * d.fps + 0.01));
 /** @param {number} f */
 const seek = (f) => {
-  video.currentTime = (Math.max(0, Math.min(d.total - 1, f)) + 0.5) / d.fps;
+  if (live) live.seek(f, { heard: true });
+  else video.currentTime = (Math.max(0, Math.min(d.total - 1, f)) + 0.5) / d.fps;
 };
 
 /** What the page shows beside the picture. */
@@ -112,10 +117,13 @@ function mark() {
   if (line) for (const end of ["x1", "x2"]) line.setAttribute(end, String(x));
   const s = d.shots.findIndex((/** @type {any} */ q) => f < q.start + q.len);
   $("at").textContent = `${frames(f / d.fps, d.fps)}  shot ${s < 0 ? d.shots.length : s + 1} of ${d.shots.length}`;
+  const now = d.shots[s < 0 ? d.shots.length - 1 : s];
+  if (now) $("to-arrange").href = ofJob(`/arrange?draft=${draft.dataset.draft}&shot=${now.id}`);
 }
 /** @param {number} f */
 const go = (f) => {
-  video.pause();
+  if (live) live.go(0);
+  else video.pause();
   seek(f);
 };
 function showNotes() {
@@ -147,7 +155,41 @@ function showLists() {
   page.findings = d.findings.length ? d.findings : [{ words: d.nothing_found, frame: null }];
   showNotes();
 }
-const play = () => startOrStop(video);
+const play = () => (live ? live.toggle() : startOrStop(video));
+/** Plays the draft from its light copies, or the preview that is rendered first. @param {boolean} rendered */
+function show(rendered) {
+  const at = d ? frame() : 0;
+  live?.go(0);
+  video.pause();
+  live = rendered ? null : player;
+  $("picture").hidden = rendered;
+  $("rendered").setAttribute("aria-pressed", String(rendered));
+  if (rendered && d) make();
+  else Object.assign(page, { busy: false, stopped: false, making: "" });
+  if (d) seek(at);
+}
+/** @type {Player | null} */
+let player = null;
+function begun() {
+  if (!canPlay()) {
+    say("this browser cannot play a draft by itself: the preview is rendered first");
+    return show(true);
+  }
+  const mine = new Player($("picture"), () => d && mark());
+  player = mine;
+  /** @type {any} */ ($("picture")).player = mine;
+  show(false);
+}
+function loadLive() {
+  if (!player) return;
+  const table = d.shots.map((/** @type {any} */ s) => ({
+    id: s.id,
+    clip: s.clip,
+    frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0),
+  }));
+  player.load(table, d.fps);
+  player.music.load(ofJob(`/media/drafts/${draft.dataset.draft}/music.flac`)).catch((error) => say(error.message));
+}
 function note() {
   noteFrame = frame();
   $("note-at").textContent = frames(noteFrame / d.fps, d.fps);
@@ -165,8 +207,9 @@ function shot(n) {
 async function load() {
   d = await ask(`${path()}/watch.json`);
   showLists();
+  loadLive();
   drawLine();
-  make();
+  if (!live) make();
 }
 
 if (draft) {
@@ -190,6 +233,17 @@ if (draft) {
   };
   video.addEventListener("play", tick);
   video.addEventListener("seeked", () => d && mark());
+  $("rendered").addEventListener("click", () => show(Boolean(live)));
+  const fill = () => {
+    if (document.fullscreenElement) document.exitFullscreen();
+    else document.querySelector(".screen")?.requestFullscreen().catch(() => say("this browser does not fill the screen"));
+  };
+  $("fill").addEventListener("click", fill);
+  on("f", "fill the screen, and back", fill);
+  on("j", "shuttle backwards, faster with each press", () => live?.shuttle(-1));
+  on("k", "stop", () => (live ? live.go(0) : video.pause()));
+  on("l", "shuttle on, faster with each press", () => live?.shuttle(1));
+  on("Enter", "this shot in Arrange", () => location.assign($("to-arrange").href));
   on(" ", "play and stop", play);
   on("m", "a note here, while it runs", note);
   on("ArrowLeft", "a frame back", () => go(frame() - 1), { repeats: true });
@@ -198,6 +252,7 @@ if (draft) {
   on(".", "the next shot", () => shot(1), { repeats: true });
   document.addEventListener("legere:changed", () => loaded(load));
   document.addEventListener("legere:redraw", () => d && drawLine());
+  begun();
   loaded(load);
   const notes = () => keep(() => ask(`${path()}/notes`));
   follow(
