@@ -28,6 +28,16 @@ export class ClipFrames {
     this.ready.catch(() => undefined);
   }
 
+  /** Until its bytes are there, as far as they are fetched at once. */
+  async fetched() {
+    try {
+      await this.ready;
+      await this.film?.bytes(0, 1);
+    } catch {
+      // What is wrong with it is told by the clip's own line.
+    }
+  }
+
   /** The number of the group that a frame is in. @param {number} k */
   groupOf(k) {
     let low = 0,
@@ -109,6 +119,8 @@ export class ClipFrames {
       frame.close();
       this.frames.delete(k);
     }
+    // A decoder takes threads and memory, and is there again in a few milliseconds.
+    if (!kept.size && this.decoder && this.decoder.state !== "closed") this.decoder.close();
   }
 
   close() {

@@ -11,8 +11,8 @@ const SPEEDS = [1, 2, 4, 8];
 /** Seconds that are decoded ahead, and kept behind. */
 const AHEAD = 0.9;
 const BEHIND = 0.25;
-/** Clips that stay open: the ones around the mark. */
-const OPEN = 8;
+/** Clips whose index, and whose bytes where they are few, are kept at hand. */
+const OPEN = 60;
 
 export const canPlay = () => "VideoDecoder" in window && "AudioContext" in window;
 
@@ -41,6 +41,7 @@ export class Player {
     this.late = 0;
     this.asked = 0;
     this.running = false;
+    this.warming = 0;
   }
 
   /** The draft as it is now; what plays goes on.
@@ -51,6 +52,17 @@ export class Player {
     this.fps = fps;
     this.mark = Math.max(0, Math.min(this.mark, this.total - 1));
     this.draw(true);
+    this.warm();
+  }
+
+  /** Has the clips of the draft at hand before they are looked at: from the mark on, one after the other. */
+  async warm() {
+    const mine = ++this.warming,
+      clips = new Set([...this.table.slice(this.mark), ...this.table.slice(0, this.mark)].map((t) => t.clip));
+    for (const clip of [...clips].slice(0, OPEN)) {
+      if (mine !== this.warming) return;
+      await this.open(clip).fetched();
+    }
   }
 
   /** Stands on a frame. @param {number} frame @param {{ heard?: boolean }} [how] */
