@@ -11,7 +11,7 @@ use legere_store::jobs::{Job, Search};
 use legere_store::journal::By;
 use legere_store::passes::Pass;
 use legere_store::selects::Select;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 
 /// More saved narrowings than this nobody finds again.
@@ -48,7 +48,7 @@ impl Through {
 }
 
 /// How far a pass is.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Progress {
     pub number: u32,
     pub id: Option<PassId>,

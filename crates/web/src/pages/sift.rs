@@ -3,12 +3,12 @@
 use super::page;
 use super::spine::Spine;
 use crate::desk::Desk;
-use crate::desk::passes::{Progress, Through};
+use crate::desk::passes::Through;
 use crate::desk::selects::{Judgement, Many};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
-use crate::views::sift::{NarrowedView, NeedView, PassView};
+use crate::views::sift::{NarrowedView, NeedView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::id::{PassId, SelectId};
@@ -147,8 +147,7 @@ async fn keep_search(
 }
 
 async fn passes(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let passes: Vec<Progress> = desk.passes(job.id).await?;
-    Ok(HttpResponse::Ok().json(passes.iter().map(PassView::of).collect::<Vec<_>>()))
+    Ok(HttpResponse::Ok().json(desk.passes(job.id).await?))
 }
 
 #[derive(Deserialize)]

@@ -1,8 +1,8 @@
-//! What stands around the picture in Sift: what is narrowed to, the passes, what the music asks for.
+//! What stands around the picture in Sift: what is narrowed to, what the music asks for.
 
-use crate::desk::passes::{Narrowed, Progress};
+use crate::desk::passes::Narrowed;
 use legere_core::arrange::Need;
-use legere_core::id::{PassId, SelectId};
+use legere_core::id::SelectId;
 use legere_core::select::Role;
 use serde::Serialize;
 
@@ -35,33 +35,6 @@ impl NarrowedView {
             shown: found.shown.iter().map(|s| s.id).collect(),
             counts: found.counts.iter().map(count).collect(),
             problems: found.problems.clone(),
-        }
-    }
-}
-
-#[derive(Debug, Serialize)]
-pub struct PassView {
-    pub number: u32,
-    pub id: Option<PassId>,
-    pub what: String,
-    pub selects: usize,
-    pub left: usize,
-    pub seconds_left: f64,
-    pub taken_out: usize,
-    pub place: Option<SelectId>,
-}
-
-impl PassView {
-    pub fn of(pass: &Progress) -> Self {
-        Self {
-            number: pass.number,
-            id: pass.id,
-            what: pass.what.clone(),
-            selects: pass.selects,
-            left: pass.left,
-            seconds_left: pass.seconds_left,
-            taken_out: pass.taken_out,
-            place: pass.place,
         }
     }
 }
