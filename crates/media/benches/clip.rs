@@ -24,7 +24,8 @@ fn benches(c: &mut Criterion) {
     let (w, h) = light::light_size(probed.width, probed.height, light::LIGHT_WIDTH);
     let scaled = format!("[0:v:0]fps=25,scale={w}:{h}:flags=bilinear,setsar=1,format=yuv420p");
     let stills = format!("{scaled},split=2[copy][a];[a]fps=3.2:round=down,scale=256:144,tile=16x1[sheet]");
-    let coded = ["-map", "0:a:0", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "26", "-g", "12", "-bf", "0"];
+    let group = light::GROUP.to_string();
+    let coded = ["-map", "0:a:0", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "26", "-g", &group, "-bf", "0"];
     let sound =
         ["-ac", "2", "-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k", "-movflags", "+faststart", "-f", "mp4"];
     let (copy, sheet) = (dir.path().join("copy.mp4"), dir.path().join("sheet.jpg"));

@@ -21,11 +21,13 @@ const MOST_STILLS: u32 = 600;
 /// Stills beside each other where there are more than a sheet holds.
 pub const STILLS_ACROSS: u32 = 20;
 const SMALL_STILL: (u32, u32) = (160, 90);
+/// The name of the standing clip that is made of a picture.
+pub(crate) const STILL: &str = "still.mp4";
 /// The width of a light copy where nobody chooses another.
 pub const LIGHT_WIDTH: u32 = 960;
-/// Short groups of pictures without B-frames: the frame under the mark is at most seven others away; longer
+/// Frames from one whole picture to the next. Short groups without B-frames: the frame under the mark is at most seven others away; longer
 /// groups take less space and answer later.
-const GROUP: u32 = 8;
+pub const GROUP: u32 = 8;
 /// Readings use every second, fourth … frame of fast footage.
 const READING_FPS: f64 = 31.0;
 /// Frames waiting between the pipe and the reading.
@@ -63,7 +65,7 @@ pub async fn make(
 /// The clip that a picture becomes: `still.mp4` in `work`, as large as the picture up to 3840 wide, standing still for as long
 /// as the probe says.
 pub async fn still(path: &Path, probe: &ClipProbe, work: &Work) -> Result<PathBuf, MediaError> {
-    let to = work.path().join("still.mp4");
+    let to = work.path().join(STILL);
     let (seconds, rate) = (probe.duration.to_f64(), probe.frame_rate.to_string());
     Guarded::ffmpeg()
         .args(["-loop", "1", "-framerate", &rate])

@@ -5,7 +5,7 @@
 //! hand-offs stay.
 
 use crate::MediaError;
-use crate::light::LIGHT_WIDTH;
+use crate::light::{LIGHT_WIDTH, STILL};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -102,6 +102,11 @@ impl Shelf {
 
     pub fn light(&self, clip: &str) -> PathBuf {
         self.clip(clip).join("light.mp4")
+    }
+
+    /// The standing clip that was made of a picture.
+    pub fn still(&self, clip: &str) -> PathBuf {
+        self.clip(clip).join(STILL)
     }
 
     pub fn sheet(&self, clip: &str) -> PathBuf {

@@ -67,20 +67,23 @@ pub struct NewJob {
     pub zone: String,
 }
 
-/// Refuses what no job can be.
-pub fn possible(rate: FrameRate, width: u32, height: u32, target_seconds: Option<f64>) -> Result<(), StoreError> {
-    if !rate.is_of_jobs() {
-        let rates: Vec<String> =
-            FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d)).map(FrameRate::words).collect();
-        return Err(StoreError::Refused(format!("a job has one of these frame rates: {}", rates.join(", "))));
+impl NewJob {
+    /// Refuses what no job can be; gives its name as it is kept.
+    pub fn possible(&self) -> Result<String, StoreError> {
+        if !self.rate.is_of_jobs() {
+            let rates: Vec<String> =
+                FrameRate::OF_JOBS.iter().filter_map(|(n, d)| FrameRate::new(*n, *d)).map(FrameRate::words).collect();
+            return Err(StoreError::Refused(format!("a job has one of these frame rates: {}", rates.join(", "))));
+        }
+        let side = |pixels: u32| (64..=8192).contains(&pixels) && pixels.is_multiple_of(2);
+        if !side(self.width) || !side(self.height) {
+            return Err(StoreError::Refused("the frame size must be even and between 64 and 8192".into()));
+        }
+        if self.target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {
+            return Err(StoreError::Refused("the length must lie between 2 seconds and 2 hours".into()));
+        }
+        named(&self.name)
     }
-    if !(64..=8192).contains(&width) || !(64..=8192).contains(&height) || width % 2 + height % 2 > 0 {
-        return Err(StoreError::Refused("the frame size must be even and between 64 and 8192".into()));
-    }
-    if target_seconds.is_some_and(|t| !(2.0..=7200.0).contains(&t)) {
-        return Err(StoreError::Refused("the length must lie between 2 seconds and 2 hours".into()));
-    }
-    Ok(())
 }
 
 impl TryFrom<job::Model> for Job {
@@ -179,8 +182,7 @@ impl Editable for Job {
 impl Store {
     /// Makes a job.
     pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
-        let name = named(&new.name)?;
-        possible(new.rate, new.width, new.height, new.target_seconds)?;
+        let name = new.possible()?;
         let id = JobId::from(Uuid::now_v7());
         job::ActiveModel {
             id: Set(id.uuid()),

@@ -8,7 +8,7 @@ use crate::journal::JobEdit;
 use crate::{Store, StoreError};
 use legere_core::id::{ClipId, JobId, RollId};
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement};
+use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement, TransactionTrait};
 
 /// How fast clips are being read.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -63,13 +63,20 @@ impl JobEdit {
     }
 }
 
-impl Store {
-    /// One roll.
-    pub async fn roll(&self, id: RollId) -> Result<Roll, StoreError> {
-        let row = roll::Entity::find_by_id(id.uuid()).one(&self.db).await?;
-        row.map(Roll::from).ok_or(StoreError::Missing { what: "roll", id: id.uuid() })
-    }
+async fn found_at(db: &impl ConnectionTrait, clip: &Clip, root: &str, path: &str) -> Result<(), StoreError> {
+    let name = path.rsplit('/').next().unwrap_or(path);
+    clip::Entity::update_many()
+        .col_expr(clip::Column::Root, Expr::value(root))
+        .col_expr(clip::Column::Path, Expr::value(path))
+        .col_expr(clip::Column::Name, Expr::value(name))
+        .col_expr(clip::Column::Missing, Expr::value(false))
+        .filter(clip::Column::Id.eq(clip.id.uuid()))
+        .exec(db)
+        .await?;
+    footage_changed(db, clip.job).await
+}
 
+impl Store {
     /// Another clip of the job with the same content.
     pub async fn twin_of(&self, clip: &Clip, bytes: i64, digest: &str) -> Result<Option<Clip>, StoreError> {
         let found = clip::Entity::find()
@@ -101,22 +108,16 @@ impl Store {
 
     /// The file of a clip has turned up at the place of another row, which was never read: that row goes.
     pub async fn clip_moved_to(&self, clip: &Clip, now: &Clip) -> Result<(), StoreError> {
-        clip::Entity::delete_by_id(now.id.uuid()).exec(&self.db).await?;
-        self.clip_found_at(clip, &now.root, &now.path).await
+        let transaction = self.db.begin().await?;
+        clip::Entity::delete_by_id(now.id.uuid()).exec(&transaction).await?;
+        found_at(&transaction, clip, &now.root, &now.path).await?;
+        transaction.commit().await?;
+        self.notify(clip.job, ChangedKind::Import, clip.id).await
     }
 
     /// The file of a clip lies somewhere else now.
     pub async fn clip_found_at(&self, clip: &Clip, root: &str, path: &str) -> Result<(), StoreError> {
-        let name = path.rsplit('/').next().unwrap_or(path);
-        clip::Entity::update_many()
-            .col_expr(clip::Column::Root, Expr::value(root))
-            .col_expr(clip::Column::Path, Expr::value(path))
-            .col_expr(clip::Column::Name, Expr::value(name))
-            .col_expr(clip::Column::Missing, Expr::value(false))
-            .filter(clip::Column::Id.eq(clip.id.uuid()))
-            .exec(&self.db)
-            .await?;
-        footage_changed(&self.db, clip.job).await?;
+        found_at(&self.db, clip, root, path).await?;
         self.notify(clip.job, ChangedKind::Import, clip.id).await
     }
 

@@ -22,7 +22,7 @@ impl Draft {
             Edit::TrimEnd { shot, by, from } => {
                 let at = next.index_of(*shot).ok_or(DraftError::NoShot)?;
                 next.open_shot(*shot)?.end_moved(*by)?;
-                next.settle(at, *by, *from)?;
+                next.settle(at + 1, *by, *from)?;
             }
             Edit::TrimStart { shot, by, from } => {
                 let at = next.index_of(*shot).ok_or(DraftError::NoShot)?;
@@ -33,7 +33,7 @@ impl Draft {
                     next.move_cut(before, *by)?;
                 } else {
                     next.open_shot(*shot)?.start_moved(shorter, rate)?;
-                    next.settle(at, shorter, *from)?;
+                    next.settle(at + 1, shorter, *from)?;
                 }
             }
             Edit::Slip { shot, by } => {
@@ -137,27 +137,23 @@ impl Draft {
         right.start_moved(back(by)?, rate)
     }
 
-    /// Takes from what stands behind a place what was gained there, or gives it what was lost.
-    fn settle(&mut self, at: usize, gained: FrameShift, from: TimeFrom) -> Result<(), DraftError> {
+    /// Takes from the shots from `behind` on what was gained before them, or gives them what was lost.
+    fn settle(&mut self, behind: usize, gained: FrameShift, from: TimeFrom) -> Result<(), DraftError> {
         let rate = self.rate;
         match from {
             TimeFrom::Whole => Ok(()),
-            TimeFrom::Neighbour if at + 1 < self.shots.len() => self.open_at(at + 1)?.start_moved(back(gained)?, rate),
-            TimeFrom::Neighbour => match at.checked_sub(1) {
+            TimeFrom::Neighbour if behind < self.shots.len() => self.open_at(behind)?.start_moved(back(gained)?, rate),
+            // Nothing follows: the one before what was changed gives or takes it.
+            TimeFrom::Neighbour => match behind.checked_sub(2) {
                 Some(before) => self.open_at(before)?.end_moved(back(gained)?),
                 None => Err(DraftError::PieceEnds),
             },
             TimeFrom::Section { end } => {
-                // Their places as they were before the edit count: a shot belongs to the section that it began in.
-                let last = self
-                    .placed()
-                    .enumerate()
-                    .filter(|(i, (start, s))| {
-                        let began = if *i > at { start.get() - gained.get() } else { start.get() };
-                        *i > at && began < end.get() && !s.pinned
-                    })
-                    .map(|(i, _)| i)
-                    .last();
+                // A shot belongs to the section that it began in before the edit.
+                let inside = |(i, (start, s)): &(usize, (FramePos, &Shot))| {
+                    *i >= behind && start.get() - gained.get() < end.get() && !s.pinned
+                };
+                let last = self.placed().enumerate().filter(inside).last().map(|(i, _)| i);
                 self.open_at(last.ok_or(DraftError::SectionFull)?)?.end_moved(back(gained)?)
             }
         }
@@ -203,20 +199,7 @@ impl Draft {
         let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         let len = gained(self.shots.remove(at).len)?;
         if from != TimeFrom::Neighbour {
-            // As if the shot before had lost it; the first one of all has none.
-            return match (at.checked_sub(1), from) {
-                (_, TimeFrom::Whole) => Ok(()),
-                (Some(before), _) => self.settle(before, back(len)?, from),
-                (None, TimeFrom::Section { end }) => {
-                    let last = self
-                        .placed()
-                        .enumerate()
-                        .filter(|(_, (start, s))| start.get() + len.get() < end.get() && !s.pinned);
-                    let last = last.map(|(i, _)| i).last().ok_or(DraftError::SectionFull)?;
-                    self.open_at(last)?.end_moved(len)
-                }
-                (None, TimeFrom::Neighbour) => Err(DraftError::PieceEnds),
-            };
+            return self.settle(at, back(len)?, from);
         }
         // The one before goes on, or where its clip ends the next one begins sooner.
         let mut longer = self.clone();
@@ -236,7 +219,7 @@ impl Draft {
         let place = self.place_of(before)?;
         let len = gained(new.len)?;
         self.shots.insert(place, new);
-        self.settle(place, len, from)
+        self.settle(place + 1, len, from)
     }
 
     fn exchange(&mut self, shot: ShotId, with: ShotId) -> Result<(), DraftError> {

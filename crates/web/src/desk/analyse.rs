@@ -35,10 +35,14 @@ impl Desk {
             self.store.clips_wait(clip.job, &[id], None).await?;
             return Ok(Outcome::Done);
         }
-        if clip.digest.is_none() && self.known_by_content(&clip).await? {
+        let identity = self.identity_of(&clip).await;
+        if clip.digest.is_none()
+            && let Ok(identity) = &identity
+            && self.known_by_content(&clip, identity).await?
+        {
             return Ok(Outcome::Done);
         }
-        let Some(made) = while_wanted(self.made_of(&clip), || self.store.clip_is_wanted(id)).await else {
+        let Some(made) = while_wanted(self.made_of(&clip, identity), || self.store.clip_is_wanted(id)).await else {
             // Left out meanwhile. Should it be brought back just now, it is read all the same.
             self.store.clips_wait(clip.job, &[id], None).await?;
             return Ok(Outcome::Later);
@@ -77,9 +81,7 @@ impl Desk {
     }
 
     /// Whether the file is one that the job has already. Where that one's own file is gone, it was moved here.
-    async fn known_by_content(&self, clip: &Clip) -> Result<bool, StoreError> {
-        let Ok(path) = self.roots.resolve_file(&clip.root, &clip.path) else { return Ok(false) };
-        let Ok(identity) = identified(&path).await else { return Ok(false) };
+    async fn known_by_content(&self, clip: &Clip, identity: &Identity) -> Result<bool, StoreError> {
         let Some(twin) = self.store.twin_of(clip, identity.bytes, &identity.digest).await? else { return Ok(false) };
         let gone = self.roots.resolve_file(&twin.root, &twin.path).is_err();
         if gone && !twin.hidden {
@@ -94,10 +96,18 @@ impl Desk {
         Ok(true)
     }
 
-    async fn made_of(&self, clip: &Clip) -> Result<(Identity, ClipProbe, Made), MediaError> {
+    async fn identity_of(&self, clip: &Clip) -> Result<Identity, MediaError> {
+        identified(&self.roots.resolve_file(&clip.root, &clip.path)?).await
+    }
+
+    async fn made_of(
+        &self,
+        clip: &Clip,
+        identity: Result<Identity, MediaError>,
+    ) -> Result<(Identity, ClipProbe, Made), MediaError> {
         self.shelf.ensure_room()?;
         let path = self.roots.resolve_file(&clip.root, &clip.path)?;
-        let (before, _) = (identified(&path).await?, self.store.clip_progress(clip, State::Reading, 0.0).await);
+        let (before, _) = (identity?, self.store.clip_progress(clip, State::Reading, 0.0).await);
         let work = self.shelf.work()?;
         let (source, probe) = if is_picture(&clip.name) {
             let rate = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?.rate;
@@ -207,7 +217,7 @@ impl Desk {
     /// What a clip is rendered from: its original, or the standing clip that was made of a picture.
     pub(super) fn source_of(&self, clip: &Clip) -> Result<PathBuf, WebError> {
         let original = self.original(&clip.root, &clip.path, &clip.name)?;
-        let still = self.shelf.clip(&clip.id.to_string()).join("still.mp4");
+        let still = self.shelf.still(&clip.id.to_string());
         Ok(if clip.probe.as_ref().is_some_and(|p| p.picture) { still } else { original })
     }
 

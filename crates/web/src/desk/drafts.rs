@@ -335,6 +335,7 @@ impl Desk {
     /// What a hand does, as an edit of the draft as it is now.
     async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, WebError> {
         let shift = FrameShift::new;
+        let open = async || self.open_draft(job, self.store.draft(id).await?).await;
         Ok(match hand {
             ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
             ByHand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
@@ -353,26 +354,21 @@ impl Desk {
             }
             ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
             ByHand::TrimEnd { shot, by, from } => {
-                let open = self.open_draft(job, self.store.draft(id).await?).await?;
-                Edit::TrimEnd { shot, by: shift(by), from: time_from(&open, Some(shot), from)? }
+                Edit::TrimEnd { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
             }
             ByHand::TrimStart { shot, by, from } => {
-                let open = self.open_draft(job, self.store.draft(id).await?).await?;
-                Edit::TrimStart { shot, by: shift(by), from: time_from(&open, Some(shot), from)? }
+                Edit::TrimStart { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
             }
-            ByHand::Remove { shot, from } => {
-                let open = self.open_draft(job, self.store.draft(id).await?).await?;
-                Edit::Remove { shot, from: time_from(&open, Some(shot), from)? }
-            }
+            ByHand::Remove { shot, from } => Edit::Remove { shot, from: time_from(&*open().await?, Some(shot), from)? },
             ByHand::Hit { shot, at } => {
-                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                let open = open().await?;
                 let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
                 let select = open.cut().shots()[index].source.select;
                 let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
                 Edit::PutHit { shot, at, hit: candidate.range.hit() }
             }
             ByHand::Insert { select, before, len, from } => {
-                let open = self.open_draft(job, self.store.draft(id).await?).await?;
+                let open = open().await?;
                 let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
                 let new = inserted(candidate, len, &open.job)?;
                 Edit::Insert { new, before, from: time_from(&open, before, from)? }

@@ -183,7 +183,7 @@ impl Desk {
             let original = request.clips.get(&shot.source.clip).ok_or(WebError::ClipOut)?;
             let file = self.unchanged_original(original).await?;
             // A picture is rendered from the standing clip that was made of it.
-            let still = self.shelf.clip(&shot.source.clip.to_string()).join("still.mp4");
+            let still = self.shelf.still(&shot.source.clip.to_string());
             let file = if is_picture(&original.name) { still } else { file };
             let rate = original.rate.ok_or(WebError::NotFound)?;
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());

@@ -6,39 +6,27 @@ use crate::pages::spine::counted;
 use crate::views::clip::enlarged;
 use legere_core::id::JobId;
 use legere_core::time::FrameRate;
-use legere_store::jobs::{Job, named, possible};
+use legere_store::jobs::{Job, NewJob};
 use legere_store::journal::By;
 
-/// What a job is to be.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Form {
-    pub name: String,
-    pub rate: FrameRate,
-    pub width: u32,
-    pub height: u32,
-    pub target_seconds: Option<f64>,
-    pub zone: String,
-}
-
-impl Form {
-    fn on(&self, job: Job) -> Job {
-        Job {
-            name: self.name.clone(),
-            rate: self.rate,
-            width: self.width,
-            height: self.height,
-            target_seconds: self.target_seconds,
-            zone: self.zone.clone(),
-            ..job
-        }
+/// A job as it is asked for now.
+fn changed(job: Job, asked: &NewJob) -> Job {
+    Job {
+        name: asked.name.clone(),
+        rate: asked.rate,
+        width: asked.width,
+        height: asked.height,
+        target_seconds: asked.target_seconds,
+        zone: asked.zone.clone(),
+        ..job
     }
 }
 
 impl Desk {
-    /// What changes with a new form, in sentences; nothing where nothing does.
-    pub async fn what_it_means(&self, job: &Job, form: &Form) -> Result<Vec<String>, WebError> {
-        possible(form.rate, form.width, form.height, form.target_seconds)?;
-        let next = form.on(job.clone());
+    /// What changes with what is asked for, in sentences; nothing where nothing does.
+    pub async fn what_it_means(&self, job: &Job, asked: &NewJob) -> Result<Vec<String>, WebError> {
+        asked.possible()?;
+        let next = changed(job.clone(), asked);
         let footage = self.footage(job.id).await?;
         let probes: Vec<_> = footage.clips.iter().filter_map(|c| c.probe.as_ref()).collect();
         let mut means = Vec::new();
@@ -88,10 +76,9 @@ impl Desk {
         Ok(means)
     }
 
-    pub async fn change_job(&self, job: JobId, by: By, form: Form) -> Result<Job, WebError> {
-        possible(form.rate, form.width, form.height, form.target_seconds)?;
-        named(&form.name)?;
-        self.store.edit(job, by, job, None, "change the job", |job| Ok::<_, WebError>(form.on(job))).await
+    pub async fn change_job(&self, job: JobId, by: By, asked: &NewJob) -> Result<Job, WebError> {
+        asked.possible()?;
+        self.store.edit(job, by, job, None, "change the job", |job| Ok::<_, WebError>(changed(job, asked))).await
     }
 
     /// Lets the reading of clips rest, or go on. What is being read is finished.

@@ -149,7 +149,7 @@ impl Desk {
         Ok(Upload { id: id.to_owned(), have, whole: true })
     }
 
-    /// How much of the disk is free for what is dropped, and whether dropped files can be taken in at all.
+    /// Whether dropped files can be taken in: not where a media folder of that name was given at the start.
     pub fn takes_drops(&self) -> bool {
         self.roots.all().iter().any(|r| r.name == DROPPED && r.path == self.shelf.dropped())
     }

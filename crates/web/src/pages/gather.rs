@@ -4,16 +4,14 @@ use super::page;
 use super::spine::{Spine, counted, gather_says};
 use crate::desk::Desk;
 use crate::desk::missing_files::trouble;
-use crate::desk::rolls::clock_of;
 use crate::desk::uploads::DROPPED;
 use crate::error::WebError;
-use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
+use crate::extract::OwnJob;
 use crate::views::clip::{local, size_words, wall_clock};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::{DateTime, NaiveDate, Timelike, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
-use legere_core::length::parse_length;
 use legere_core::time::{Seconds, clock};
 use legere_media::bring::is_picture;
 use legere_store::clips::{Clip, ClipMark, RecordedFrom, Roll, State};
@@ -28,24 +26,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
     config
         .route("/jobs/{job}/gather", web::get().to(show))
         .route("/jobs/{job}/gather/rolls", web::get().to(rolls))
-        .route("/jobs/{job}/gather/lines", web::get().to(lines))
-        .route("/jobs/{job}/gather/folders", web::get().to(folders))
-        .route("/jobs/{job}/gather/parents", web::get().to(parents))
-        .route("/jobs/{job}/gather/roots", web::post().to(add_root))
-        .route("/jobs/{job}/gather/look", web::post().to(looked_at))
-        .route("/jobs/{job}/bring", web::post().to(bring))
-        .route("/jobs/{job}/find", web::post().to(find))
-        .route("/jobs/{job}/rest", web::post().to(rest))
-        .route("/jobs/{job}/rolls/{roll}", web::post().to(change_roll))
-        .route("/jobs/{job}/clips/{clip}/shown", web::post().to(shown))
-        .route("/jobs/{job}/tracks/{track}/kind", web::post().to(track_kind))
-        .route("/jobs/{job}/again", web::post().to(again))
-        .route("/jobs/{job}/rolls/{roll}/again", web::post().to(roll_again))
-        .route("/jobs/{job}/rolls/{roll}/there", web::post().to(roll_there))
-        .route("/jobs/{job}/clips/{clip}/again", web::post().to(clip_again))
-        .route("/jobs/{job}/clips/{clip}/there", web::post().to(clip_there))
-        .route("/jobs/{job}/tracks/{track}/again", web::post().to(track_again))
-        .route("/jobs/{job}/tracks/{track}/there", web::post().to(track_there));
+        .route("/jobs/{job}/gather/lines", web::get().to(lines));
 }
 
 /// Lines that a page begins with, and that come with each further look down.
@@ -275,7 +256,11 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
         job: job.id,
         days: days(&grouped, &names),
         rolls: views,
-        names: rolls.iter().filter(|r| !r.removed).map(|r| RollName { id: r.id, name: r.name.clone() }).collect(),
+        names: rolls
+            .iter()
+            .filter(|r| grouped.iter().any(|(id, _)| *id == r.id))
+            .map(|r| RollName { id: r.id, name: r.name.clone() })
+            .collect(),
         tally: Tally::of(desk, job, clips).await?,
         tracks: tracks.whole.iter().map(track_line).collect(),
         broken,
@@ -469,333 +454,4 @@ async fn lines(
         says: gather_says(&overview),
         swapped: true,
     })
-}
-
-#[derive(Deserialize)]
-struct FolderQuery {
-    root: String,
-    #[serde(default)]
-    path: String,
-}
-
-#[derive(Template)]
-#[template(path = "folders.html")]
-struct Folders {
-    job: JobId,
-    /// How many clips are not where they were: they may lie here.
-    missing: usize,
-    root: String,
-    path: String,
-    up: Option<String>,
-    folders: Vec<(String, String)>,
-    said: String,
-    problem: String,
-}
-
-impl Folders {
-    async fn of(desk: &Desk, job: JobId, place: &FolderQuery) -> Result<Self, WebError> {
-        let (roots, root, path) = (desk.roots.clone(), place.root.clone(), place.path.clone());
-        let names = web::block(move || roots.folders(&root, &path)).await.map_err(WebError::stopped)??;
-        let join = |name: &str| if place.path.is_empty() { name.to_owned() } else { format!("{}/{name}", place.path) };
-        let folders = names.into_iter().map(|n| (join(&n), n)).collect();
-        let up = (!place.path.is_empty())
-            .then(|| place.path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
-        let missing = desk.store.clip_marks(job).await?.iter().filter(|c| c.missing).count();
-        Ok(Self {
-            job,
-            missing,
-            root: place.root.clone(),
-            path: place.path.clone(),
-            up,
-            folders,
-            said: String::new(),
-            problem: String::new(),
-        })
-    }
-}
-
-async fn folders(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    place: web::Query<FolderQuery>,
-) -> Result<HttpResponse, WebError> {
-    page(&Folders::of(&desk, job.id, &place).await?)
-}
-
-async fn bring(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    window: Window,
-    place: web::Form<FolderQuery>,
-) -> Result<HttpResponse, WebError> {
-    let result = desk.bring(job.id, window.by, &place.root, &place.path).await;
-    desk.look_behind(job.id);
-    let mut view = Folders::of(&desk, job.id, &place).await?;
-    match result {
-        Ok(b) if b.clips + b.tracks + b.back + b.known == 0 => {
-            view.problem = "There is no footage and no music in this folder.".into();
-        }
-        Ok(b) => {
-            let back = if b.back > 0 { format!(", {} back again", b.back) } else { String::new() };
-            let left = match b.left_alone.as_slice() {
-                [] => String::new(),
-                some => {
-                    let names = some.iter().take(4).cloned().collect::<Vec<_>>().join(", ");
-                    let more = if some.len() > 4 { " …" } else { "" };
-                    format!(" Left alone, being neither footage nor pictures nor sound: {names}{more}.")
-                }
-            };
-            let known = if b.known > 0 { format!(", {} were there already", b.known) } else { String::new() };
-            view.said = format!(
-                "Brought in {} and {}{back}{known}.{left}",
-                counted(b.clips, "clip"),
-                counted(b.tracks, "track")
-            );
-        }
-        Err(error) => {
-            tracing::warn!(%error, "bringing in failed");
-            view.problem = "This folder cannot be read.".into();
-        }
-    }
-    page(&view)
-}
-
-/// Looks in a folder for what is not where it was.
-async fn find(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    place: web::Form<FolderQuery>,
-) -> Result<HttpResponse, WebError> {
-    let (found, of) = desk.find_again(job.id, &place.root, &place.path).await?;
-    let mut view = Folders::of(&desk, job.id, &place).await?;
-    if found == 0 {
-        view.problem = format!("None of {} lies here or below.", counted(of, "clip"));
-    } else {
-        view.said = format!("Found {found} of {}.", counted(of, "clip"));
-    }
-    page(&view)
-}
-
-/// Folders below which media folders may be added.
-#[derive(Template)]
-#[template(path = "parents.html")]
-struct Parents {
-    job: JobId,
-    parent: usize,
-    path: String,
-    up: Option<String>,
-    folders: Vec<(String, String)>,
-}
-
-#[derive(Deserialize)]
-struct ParentQuery {
-    parent: usize,
-    #[serde(default)]
-    path: String,
-}
-
-async fn parents(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    place: web::Query<ParentQuery>,
-) -> Result<HttpResponse, WebError> {
-    let ParentQuery { parent, path } = place.into_inner();
-    let (roots, wanted) = (desk.roots.clone(), path.clone());
-    let below = web::block(move || roots.below_parent(parent, &wanted)).await.map_err(WebError::stopped)?;
-    let (_, names) = below?;
-    let join = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}/{name}") };
-    let folders = names.into_iter().map(|n| (join(&n), n)).collect();
-    let up = (!path.is_empty()).then(|| path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
-    page(&Parents { job: job.id, parent, up, folders, path })
-}
-
-async fn add_root(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    place: web::Form<ParentQuery>,
-) -> Result<HttpResponse, WebError> {
-    let name = desk.add_root(place.parent, &place.path).await?;
-    // Its first folder is shown at once, and the list of media folders with it.
-    let mut view = Folders::of(&desk, job.id, &FolderQuery { root: name, path: String::new() }).await?;
-    view.said = format!("{} is a media folder now.", view.root);
-    page(&view)
-}
-
-#[derive(Deserialize)]
-struct LookedAt {
-    clips: Vec<ClipId>,
-}
-
-/// Reads first what is being looked at.
-async fn looked_at(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    seen: web::Json<LookedAt>,
-) -> Result<HttpResponse, WebError> {
-    let seen: Vec<ClipId> = seen.clips.iter().copied().take(500).collect();
-    desk.store.read_first(job.id, &seen).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-#[derive(Deserialize)]
-struct Rest {
-    rest: bool,
-}
-
-async fn rest(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    window: Window,
-    form: web::Form<Rest>,
-) -> Result<HttpResponse, WebError> {
-    desk.pause(job.id, window.by, form.rest).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-/// One change of a roll; what is not given stays.
-#[derive(Deserialize)]
-struct RollChange {
-    name: Option<String>,
-    clock: Option<String>,
-    join: Option<RollId>,
-    split: Option<ClipId>,
-    pauses: Option<bool>,
-}
-
-async fn change_roll(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    window: Window,
-    path: web::Path<RollPath>,
-    change: web::Form<RollChange>,
-) -> Result<HttpResponse, WebError> {
-    let (job, by, roll) = (job.id, window.by, path.roll);
-    if let Some(name) = &change.name {
-        desk.name_roll(job, by, roll, name).await?;
-    }
-    if let Some(clock) = &change.clock {
-        desk.set_clock(job, by, roll, clock_of(clock)?).await?;
-    }
-    if let Some(into) = change.join {
-        desk.join_rolls(job, by, roll, into).await?;
-    }
-    if let Some(from) = change.split {
-        desk.split_roll(job, by, roll, from).await?;
-    }
-    if change.pauses == Some(true) {
-        desk.split_at_pauses(job, by, roll).await?;
-    }
-    Ok(HttpResponse::NoContent().finish())
-}
-
-#[derive(Deserialize)]
-struct ShownFor {
-    seconds: String,
-}
-
-async fn shown(
-    desk: web::Data<Desk>,
-    OwnClip(clip): OwnClip,
-    window: Window,
-    form: web::Form<ShownFor>,
-) -> Result<HttpResponse, WebError> {
-    let rate = desk.store.job(clip.job).await?.rate;
-    let seconds = parse_length(&form.seconds, rate).map_err(|error| WebError::BadRequest(error.to_string()))?;
-    desk.set_shown(clip.job, window.by, clip.id, seconds).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-#[derive(Deserialize)]
-struct KindForm {
-    kind: SoundKind,
-}
-
-async fn track_kind(
-    desk: web::Data<Desk>,
-    OwnTrack(track): OwnTrack,
-    form: web::Form<KindForm>,
-) -> Result<HttpResponse, WebError> {
-    desk.store.set_track_kind(&track, form.kind).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-/// Looks again at everything that is in trouble.
-async fn again(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let clips = desk.store.clips(job.id).await?;
-    desk.store.mend_clips(job.id, &clips.broken).await?;
-    let troubled = clips.whole.iter().filter(|c| c.state == State::Failed).map(|c| c.id);
-    let ids: Vec<ClipId> = troubled.chain(clips.broken.iter().map(|b| b.id.into())).collect();
-    look_again(&desk, job.id, &ids).await?;
-    for track in desk.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
-        desk.read_track_again(track.id).await?;
-    }
-    Ok(HttpResponse::NoContent().finish())
-}
-
-async fn look_again(desk: &Desk, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
-    desk.look_for_files(job).await?;
-    Ok(desk.read_again(job, clips).await?)
-}
-
-#[derive(Deserialize)]
-struct RollPath {
-    roll: RollId,
-}
-
-async fn roll_again(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    path: web::Path<RollPath>,
-) -> Result<HttpResponse, WebError> {
-    let clips = desk.store.clips(job.id).await?.whole;
-    let ids: Vec<ClipId> = clips.iter().filter(|c| c.roll == path.roll).map(|c| c.id).collect();
-    look_again(&desk, job.id, &ids).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-async fn clip_again(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    look_again(&desk, clip.job, &[clip.id]).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-async fn track_again(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
-    desk.look_for_files(track.job).await?;
-    desk.read_track_again(track.id).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-#[derive(Deserialize)]
-struct There {
-    there: bool,
-}
-
-async fn roll_there(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    window: Window,
-    path: web::Path<RollPath>,
-    form: web::Form<There>,
-) -> Result<HttpResponse, WebError> {
-    desk.leave_out_roll(job.id, window.by, path.roll, !form.there).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-async fn clip_there(
-    desk: web::Data<Desk>,
-    OwnClip(clip): OwnClip,
-    window: Window,
-    form: web::Form<There>,
-) -> Result<HttpResponse, WebError> {
-    desk.leave_out_clip(clip.job, window.by, clip.id, !form.there).await?;
-    Ok(HttpResponse::NoContent().finish())
-}
-
-async fn track_there(
-    desk: web::Data<Desk>,
-    OwnTrack(track): OwnTrack,
-    window: Window,
-    form: web::Form<There>,
-) -> Result<HttpResponse, WebError> {
-    desk.leave_out_track(track.job, window.by, track.id, !form.there).await?;
-    Ok(HttpResponse::NoContent().finish())
 }

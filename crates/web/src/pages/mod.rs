@@ -1,7 +1,9 @@
 //! Addresses and what answers there.
 
 mod arrange;
+mod bring;
 mod events;
+mod footage;
 mod gather;
 mod handoff;
 mod history;
@@ -38,6 +40,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .configure(history::routes)
         .configure(media::routes)
         .configure(gather::routes)
+        .configure(bring::routes)
+        .configure(footage::routes)
         .configure(settings::routes)
         .configure(uploads::routes)
         .configure(listen::routes)

@@ -62,8 +62,9 @@ async fn show(desk: web::Data<Desk>) -> Result<HttpResponse, WebError> {
     start(&desk, String::new(), String::new()).await
 }
 
+/// What a job is to be, as it is typed.
 #[derive(Deserialize)]
-struct JobForm {
+pub struct JobForm {
     name: String,
     length: String,
     rate: String,
@@ -73,22 +74,42 @@ struct JobForm {
     zone: String,
 }
 
+/// A time zone by its name in the tz database; nothing is UTC.
+fn zone_of(name: &str) -> Result<chrono_tz::Tz, String> {
+    let name = if name.trim().is_empty() { "UTC" } else { name.trim() };
+    name.parse().map_err(|_no_value| format!("“{name}” is no time zone: write it like Europe/Lisbon"))
+}
+
+impl JobForm {
+    /// What is asked for, or what is wrong with how it is written.
+    pub fn read(&self) -> Result<NewJob, String> {
+        let (width, height) = size_of(&self.size)?;
+        let rate = self.rate.parse().map_err(|_no_value| "this is not a frame rate".to_owned())?;
+        let target_seconds = match self.length.trim() {
+            "" => None,
+            text => Some(parse_length(text, rate).map_err(|e| format!("{e}; empty means as long as the music"))?),
+        };
+        Ok(NewJob {
+            name: self.name.clone(),
+            rate,
+            width,
+            height,
+            target_seconds,
+            zone: zone_of(&self.zone)?.name().to_owned(),
+        })
+    }
+}
+
 /// A frame size as it is written: `1920x1080`.
-pub fn size_of(text: &str) -> Result<(u32, u32), String> {
+fn size_of(text: &str) -> Result<(u32, u32), String> {
     let wrong = || "the frame size is written like 1920x1080".to_owned();
     let (width, height) = text.split_once(['x', '×']).ok_or_else(wrong)?;
     let side = |text: &str| text.trim().parse().map_err(|_no_value| wrong());
     Ok((side(width)?, side(height)?))
 }
 
-/// A time zone by its name in the tz database; nothing is UTC.
-pub fn zone_of(name: &str) -> Result<chrono_tz::Tz, String> {
-    let name = if name.trim().is_empty() { "UTC" } else { name.trim() };
-    name.parse().map_err(|_no_value| format!("“{name}” is no time zone: write it like Europe/Lisbon"))
-}
-
 async fn create(desk: web::Data<Desk>, window: Window, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
-    let made = match asked(&form) {
+    let made = match form.read() {
         Ok(new) => desk.store.create_job(new, window.by).await,
         Err(words) => Err(legere_store::StoreError::Refused(words)),
     };
@@ -105,24 +126,6 @@ fn go_to(job: JobId) -> HttpResponse {
         .insert_header((HeaderName::from_static("hx-redirect"), place.clone()))
         .insert_header((LOCATION, place))
         .finish()
-}
-
-fn asked(form: &JobForm) -> Result<NewJob, String> {
-    let (width, height) = size_of(&form.size)?;
-    let rate = form.rate.parse().map_err(|_no_value| "this is not a frame rate".to_owned())?;
-    let length = form.length.trim();
-    let target_seconds = match length {
-        "" => None,
-        text => Some(parse_length(text, rate).map_err(|e| format!("{e}; empty means as long as the music"))?),
-    };
-    Ok(NewJob {
-        name: form.name.clone(),
-        rate,
-        width,
-        height,
-        target_seconds,
-        zone: zone_of(&form.zone)?.name().to_owned(),
-    })
 }
 
 async fn open(job: web::Path<JobId>) -> HttpResponse {
@@ -163,11 +166,11 @@ mod tests {
             size: size.into(),
             zone: String::new(),
         };
-        let new = asked(&form("  ", "1080x1920")).expect("a job");
+        let new = form("  ", "1080x1920").read().expect("a job");
         assert_eq!((new.target_seconds, new.width, new.height), (None, 1080, 1920));
-        assert_eq!(asked(&form("1:30", "1080x1920")).expect("a job").target_seconds, Some(90.0));
+        assert_eq!(form("1:30", "1080x1920").read().expect("a job").target_seconds, Some(90.0));
         for (length, size) in [("long", "1920x1080"), ("45", "1920"), ("45", "x"), ("45", "ax1")] {
-            assert!(asked(&form(length, size)).is_err(), "{length} {size}");
+            assert!(form(length, size).read().is_err(), "{length} {size}");
         }
     }
 }

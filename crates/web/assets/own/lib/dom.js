@@ -21,6 +21,18 @@ export function svg(name, attributes = {}, inside) {
   return node;
 }
 
+/** What is typed in a field, once Enter says that it is meant.
+ * @param {string} id @param {(text: string, event: KeyboardEvent) => void} act */
+export function whenEntered(id, act) {
+  const input = $(id);
+  input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
+    if (e.key !== "Enter") return;
+    e.preventDefault();
+    act(input.value, e);
+    input.blur();
+  });
+}
+
 /** @type {Map<string, string>} */
 const colours = new Map();
 

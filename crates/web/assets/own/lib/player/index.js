@@ -4,10 +4,10 @@
 import { light } from "../filmstrip.js";
 import { ClipFrames } from "./decoder.js";
 import { Music } from "./music.js";
+import { faster } from "./shuttle.js";
 
 /** @typedef {{ id: string, clip: string, frames: number[] }} TableShot */
 
-const SPEEDS = [1, 2, 4, 8];
 /** Seconds that are decoded ahead, and kept behind. */
 const AHEAD = 0.9;
 const BEHIND = 0.25;
@@ -102,8 +102,7 @@ export class Player {
   }
   /** Faster with each press, one way or the other. @param {1 | -1} way */
   shuttle(way) {
-    const now = Math.sign(this.speed) === way ? SPEEDS.indexOf(Math.abs(this.speed)) : -1;
-    this.go(way * SPEEDS[Math.min(SPEEDS.length - 1, now + 1)]);
+    this.go(faster(this.speed, way));
   }
   /** Plays a stretch over and over. @param {number} from @param {number} to exclusive */
   around(from, to) {

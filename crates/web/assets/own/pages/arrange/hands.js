@@ -1,6 +1,6 @@
 // @ts-check
 // What a hand does to the shot that is chosen: by keys, by buttons, by typed numbers.
-import { $, say } from "../../lib/dom.js";
+import { $, say, whenEntered } from "../../lib/dom.js";
 import { on } from "../../lib/keys.js";
 
 /** @typedef {{ edit: (body: any) => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
@@ -113,21 +113,12 @@ export function begin(of) {
     ["Shift+H", "put the hit on the nearest beat", "hit-beat"],
   ]))
     on(key, words, acts[act], { repeats });
-  const entered = (/** @type {string} */ field, /** @type {(text: string) => void} */ act) => {
-    const input = $(field);
-    input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
-      if (e.key !== "Enter") return;
-      e.preventDefault();
-      act(input.value);
-      input.blur();
-    });
-  };
-  entered("speed", (text) => {
+  whenEntered("speed", (text) => {
     const percent = Math.round(Number(text.replace("%", "").replace(",", ".")));
     if (percent > 0) edit({ do: "speed", shot: id(), percent });
     else say("a speed is written in per cent: 50 is half as fast");
   });
-  entered("typed", (text) => {
+  whenEntered("typed", (text) => {
     const by = typedLength(text, of.draft(), shot());
     $("typed").value = "";
     if (by === null) say("write +6 or -6 for frames, 2b for beats, 1:12 for seconds and frames");

@@ -305,12 +305,13 @@ if (box) {
     insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
     mark: (f) => transport.seek(f),
   });
-  on("z", "full size, from the original", () => {
+  const full = () => {
     const s = shot(),
       k = Math.max(0, Math.min(s.len - 1, transport.mark() - s.start));
     fullSize(s, s.source + (k / d.fps) * s.speed, s.timecode);
-  });
-  $("full").addEventListener("click", () => document.body.dispatchEvent(new KeyboardEvent("keydown", { key: "z", bubbles: true })));
+  };
+  on("z", "full size, from the original", full);
+  $("full").addEventListener("click", full);
   let typing = 0;
   $("instead-words").addEventListener("input", () => {
     clearTimeout(typing);

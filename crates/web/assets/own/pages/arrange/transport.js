@@ -2,42 +2,35 @@
 // The picture of the draft: the live player, its keys, and what is tried out before it is taken.
 import { $, say } from "../../lib/dom.js";
 import { on } from "../../lib/keys.js";
+import { loadMusic, loadShots } from "../../lib/player/draft.js";
 import { Player, canPlay } from "../../lib/player/index.js";
-import { ofJob } from "../../lib/session.js";
+import { spoken } from "../../lib/player/shuttle.js";
 import { frames } from "../../lib/time.js";
 
 /** @type {Player | null} */
 let player = null;
 /** @type {{ draft: () => any, shot: () => any, moved: (frame: number) => void }} */
 let page;
-/** @type {{ shot: string, clip: string, frames: number[] } | null} */
+/** @type {import("../../lib/player/draft.js").Tried | null} */
 let tried = null;
 
 export const mark = () => player?.mark ?? 0;
 /** @param {number} frame */
 export const seek = (frame) => player?.seek(frame, { heard: true });
 
-/** @param {any} d */
-function table(d) {
-  return d.shots.map((/** @type {any} */ s) =>
-    tried && tried.shot === s.id && tried.frames.length === s.len
-      ? { id: s.id, clip: tried.clip, frames: tried.frames }
-      : { id: s.id, clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0) },
-  );
-}
 /** The draft as it is now. @param {any} d */
 export function load(d) {
   if (!player) return;
-  player.load(table(d), d.fps);
+  loadShots(player, d, tried);
   page.moved(player.mark);
-  player.music.load(ofJob(`/media/drafts/${d.id}/music.flac`)).catch((error) => say(error.message));
+  loadMusic(player, d.id);
 }
 /** Shows something else in the place of a shot, until it is taken or not. @param {any} d
- * @param {{ shot: string, clip: string, frames: number[] } | null} what */
+ * @param {import("../../lib/player/draft.js").Tried | null} what */
 export function tryOut(d, what) {
   if (!player || (!what && !tried)) return;
   tried = what;
-  player.load(table(d), d.fps);
+  loadShots(player, d, tried);
   const s = what && d.shots.find((/** @type {any} */ q) => q.id === what.shot);
   // What is tried is looked at where it would stand.
   if (s && (player.mark < s.start || player.mark >= s.start + s.len) && !player.speed) player.seek(s.start);
@@ -47,7 +40,7 @@ export function tryOut(d, what) {
 function moved(frame) {
   const d = page.draft();
   if (!d || !player) return;
-  const speed = player.speed && player.speed !== 1 ? ` · ${player.speed < 0 ? "−" : ""}${Math.abs(player.speed)}×` : "";
+  const speed = player.speed && player.speed !== 1 ? ` · ${spoken(player.speed)}` : "";
   $("at-mark").textContent = `${frames(frame / d.fps, d.fps)}${speed}`;
   $("play").setAttribute("aria-pressed", String(player.speed !== 0));
   page.moved(frame);

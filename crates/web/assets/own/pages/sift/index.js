@@ -4,7 +4,7 @@ import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
 import { $, css, el, say } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
-import { drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
+import { STILLS, drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
@@ -54,7 +54,7 @@ function drawStill() {
     sheetOfClip = image(mine.clip);
   when(sheetOfClip, () => {
     if (mine !== state.now || !sheetOfClip.naturalWidth) return;
-    still(pen, { picture: sheetOfClip, count: 16, across: 16 }, mine.hit, mine.duration, 0, 0, w, h);
+    still(pen, { picture: sheetOfClip, count: STILLS, across: STILLS }, mine.hit, mine.duration, 0, 0, w, h);
     picture.dataset.shown = mine.id;
   });
 }

@@ -2,10 +2,10 @@
 // Looking at one clip: playing with sound, shuttling both ways, loops, frames.
 import { $, say, start } from "../../lib/dom.js";
 import { light } from "../../lib/filmstrip.js";
+import { faster, spoken } from "../../lib/player/shuttle.js";
 import { state } from "./state.js";
 
 const video = $("video");
-const SPEEDS = [1, 2, 4, 8];
 /** A second before the hit and one after it. */
 const AROUND = 1;
 let quiet = false;
@@ -24,7 +24,7 @@ export const whenChanged = (act) => {
 export const isQuiet = () => quiet;
 export const isLooping = () => loop !== null;
 /** "2×", "−4×", or nothing. */
-export const says = () => (speed === 0 ? "" : `${speed < 0 ? "−" : ""}${Math.abs(speed)}×`);
+export const says = () => spoken(speed);
 
 const loaded = () => state.now && video.getAttribute("src") === light(state.now.clip);
 export const at = () => (loaded() ? video.currentTime : (state.now?.start ?? 0));
@@ -109,8 +109,7 @@ export function fromIn() {
 export const stop = () => go(0);
 /** Faster with each press, in one direction or the other. @param {1 | -1} way */
 export function shuttle(way) {
-  const now = Math.sign(speed) === way ? SPEEDS.indexOf(Math.abs(speed)) : -1;
-  go(way * SPEEDS[Math.min(SPEEDS.length - 1, now + 1)]);
+  go(faster(speed, way));
 }
 
 /** Backwards, frame after frame as fast as they come: the copies have a whole picture every eight frames. */

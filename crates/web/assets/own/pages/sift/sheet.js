@@ -3,14 +3,13 @@
 import { $, el } from "../../lib/dom.js";
 import { STILLS, sheet as sheetOf, tile } from "../../lib/filmstrip.js";
 import { clock } from "../../lib/time.js";
-import { clipsOf, state } from "./state.js";
+import { bestOf, clipsOf, state } from "./state.js";
 
 const GAP = 8;
 /** Widths of a still, in pixels. */
 const WIDTHS = { small: 122, large: 244 };
 /** What stands below a still, in pixels. */
 const BELOW = 36;
-const WORTH = ["hero", "strong", "spare", "unread", "out"];
 
 const box = $("sheet"),
   inside = /** @type {HTMLElement} */ (box.querySelector(".inside"));
@@ -61,14 +60,13 @@ function fresh() {
 const showTile = (still, n) => (still.style.backgroundPositionX = `${(n / (STILLS - 1)) * 100}%`);
 
 /** The select that stands for a clip: the one that is looked at, or the best. @param {import("./state.js").Clip} clip */
-const face = (clip) =>
-  state.now?.clip === clip.id ? state.now : clip.selects.reduce((a, b) => (WORTH.indexOf(b.tier) < WORTH.indexOf(a.tier) ? b : a));
+const face = (clip) => (state.now?.clip === clip.id ? state.now : bestOf(clip.selects));
 
 /** @param {any} cell @param {number} at */
 function dressCell(cell, at) {
   const clip = clips[at],
     s = face(clip),
-    best = clip.selects.reduce((a, b) => (WORTH.indexOf(b.tier) < WORTH.indexOf(a.tier) ? b : a)),
+    best = bestOf(clip.selects),
     here = state.now?.clip === clip.id,
     chosen = clip.selects.some((q) => state.chosen.has(q.id));
   cell.style.transform = `translate(${(at % across) * (wide + GAP)}px, ${Math.floor(at / across) * (high + GAP)}px)`;

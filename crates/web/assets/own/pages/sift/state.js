@@ -17,7 +17,11 @@ export const state = {
   order: "roll",
 };
 
+/** Tiers, the best last. */
 const WORTH = ["out", "unread", "spare", "strong", "hero"];
+
+/** The select that stands for several: the best judged. @param {Select[]} selects @returns {Select} */
+export const bestOf = (selects) => selects.reduce((a, b) => (WORTH.indexOf(b.tier) > WORTH.indexOf(a.tier) ? b : a));
 
 /** Whether the pass has not come to a select yet. @param {Select} s */
 export const isLeft = (s) => (state.pass <= 1 ? s.tier === "unread" : s.pass < state.pass);

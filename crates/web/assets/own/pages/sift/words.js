@@ -1,6 +1,6 @@
 // @ts-check
 // Words, labels and notes: typed, with what is in use offered.
-import { $, el, say } from "../../lib/dom.js";
+import { $, el, say, whenEntered } from "../../lib/dom.js";
 import { gathered } from "../../lib/events.js";
 import { state, tagsOf } from "./state.js";
 
@@ -30,35 +30,24 @@ export const focusOn = (id) => () => {
   $(id).select();
 };
 
-/** @param {string} id @param {(text: string, event: KeyboardEvent) => void} act */
-function entered(id, act) {
-  const input = $(id);
-  input.addEventListener("keydown", (/** @type {KeyboardEvent} */ e) => {
-    if (e.key !== "Enter") return;
-    e.preventDefault();
-    act(input.value, e);
-    input.blur();
-  });
-}
-
 /** @param {any} page what is on the screen
  * @param {{ many: (said: any[], label?: string) => void, one: (said: any) => void }} judge */
 export function begin(page, judge) {
-  entered("tag-input", (text, e) => {
+  whenEntered("tag-input", (text, e) => {
     // Several at once with commas; with Shift of the whole clip.
     const tags = text.split(",").filter((t) => t.trim());
     $("tag-input").value = "";
     const said = tags.map((t) => ({ do: e.shiftKey ? "clip-tag" : "tag", tag: tagOf(t), on: true }));
     if (said.length) judge.many(said, `tag ${tags.map((t) => t.trim()).join(", ")}`);
   });
-  entered("label-input", (text) => {
+  whenEntered("label-input", (text) => {
     const word = text.trim().toLowerCase();
     $("label-input").value = "";
     const same = state.all.find((s) => s.label?.word === word);
     judge.many([{ do: "label", label: word ? { word, tone: same ? same.label.tone : next } : null }]);
   });
   const note = $("note-input");
-  entered("note-input", (words) => judge.one({ do: "note", words }));
+  whenEntered("note-input", (words) => judge.one({ do: "note", words }));
   note.addEventListener("change", () => state.now && note.value !== state.now.note && judge.one({ do: "note", words: note.value }));
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tone]")))
     b.addEventListener("click", () => {

@@ -5,6 +5,7 @@ import { $, css, say, startOrStop, svg } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
+import { loadMusic, loadShots } from "../../lib/player/draft.js";
 import { Player, canPlay } from "../../lib/player/index.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
@@ -182,13 +183,8 @@ function begun() {
 }
 function loadLive() {
   if (!player) return;
-  const table = d.shots.map((/** @type {any} */ s) => ({
-    id: s.id,
-    clip: s.clip,
-    frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0),
-  }));
-  player.load(table, d.fps);
-  player.music.load(ofJob(`/media/drafts/${draft.dataset.draft}/music.flac`)).catch((error) => say(error.message));
+  loadShots(player, d);
+  loadMusic(player, draft.dataset.draft);
 }
 function note() {
   noteFrame = frame();

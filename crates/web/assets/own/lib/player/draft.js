@@ -1,0 +1,23 @@
+// @ts-check
+// A draft as the live player plays it.
+import { say } from "../dom.js";
+import { ofJob } from "../session.js";
+
+/** @typedef {{ shot: string, clip: string, frames: number[] }} Tried something in the place of a shot */
+
+/** The pictures of a draft. @param {import("./index.js").Player} player @param {any} d @param {Tried | null} [tried] */
+export function loadShots(player, d, tried) {
+  player.load(
+    d.shots.map((/** @type {any} */ s) =>
+      tried && tried.shot === s.id && tried.frames.length === s.len
+        ? { id: s.id, clip: tried.clip, frames: tried.frames }
+        : { id: s.id, clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0) },
+    ),
+    d.fps,
+  );
+}
+
+/** Its music, as it is cut. @param {import("./index.js").Player} player @param {string} draft */
+export function loadMusic(player, draft) {
+  player.music.load(ofJob(`/media/drafts/${draft}/music.flac`)).catch((error) => say(error.message));
+}

@@ -1,0 +1,207 @@
+//! What is done to clips, rolls and tracks that are there: put in order, left out, looked at again.
+
+use crate::desk::Desk;
+use crate::desk::rolls::clock_of;
+use crate::error::WebError;
+use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
+use actix_web::{HttpResponse, web};
+use legere_core::id::{ClipId, JobId, RollId};
+use legere_core::length::parse_length;
+use legere_store::clips::State;
+use legere_store::tracks::SoundKind;
+use serde::Deserialize;
+
+pub fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/jobs/{job}/gather/look", web::post().to(looked_at))
+        .route("/jobs/{job}/rest", web::post().to(rest))
+        .route("/jobs/{job}/rolls/{roll}", web::post().to(change_roll))
+        .route("/jobs/{job}/clips/{clip}/shown", web::post().to(shown))
+        .route("/jobs/{job}/tracks/{track}/kind", web::post().to(track_kind))
+        .route("/jobs/{job}/again", web::post().to(again))
+        .route("/jobs/{job}/rolls/{roll}/again", web::post().to(roll_again))
+        .route("/jobs/{job}/rolls/{roll}/there", web::post().to(roll_there))
+        .route("/jobs/{job}/clips/{clip}/again", web::post().to(clip_again))
+        .route("/jobs/{job}/clips/{clip}/there", web::post().to(clip_there))
+        .route("/jobs/{job}/tracks/{track}/again", web::post().to(track_again))
+        .route("/jobs/{job}/tracks/{track}/there", web::post().to(track_there));
+}
+
+#[derive(Deserialize)]
+struct LookedAt {
+    clips: Vec<ClipId>,
+}
+
+/// Reads first what is being looked at.
+async fn looked_at(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    seen: web::Json<LookedAt>,
+) -> Result<HttpResponse, WebError> {
+    let seen: Vec<ClipId> = seen.clips.iter().copied().take(500).collect();
+    desk.store.read_first(job.id, &seen).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct Rest {
+    rest: bool,
+}
+
+async fn rest(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    form: web::Form<Rest>,
+) -> Result<HttpResponse, WebError> {
+    desk.pause(job.id, window.by, form.rest).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// One change of a roll; what is not given stays.
+#[derive(Deserialize)]
+struct RollChange {
+    name: Option<String>,
+    clock: Option<String>,
+    join: Option<RollId>,
+    split: Option<ClipId>,
+    pauses: Option<bool>,
+}
+
+async fn change_roll(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    path: web::Path<RollPath>,
+    change: web::Form<RollChange>,
+) -> Result<HttpResponse, WebError> {
+    let (job, by, roll) = (job.id, window.by, path.roll);
+    if let Some(name) = &change.name {
+        desk.name_roll(job, by, roll, name).await?;
+    }
+    if let Some(clock) = &change.clock {
+        desk.set_clock(job, by, roll, clock_of(clock)?).await?;
+    }
+    if let Some(into) = change.join {
+        desk.join_rolls(job, by, roll, into).await?;
+    }
+    if let Some(from) = change.split {
+        desk.split_roll(job, by, roll, from).await?;
+    }
+    if change.pauses == Some(true) {
+        desk.split_at_pauses(job, by, roll).await?;
+    }
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct ShownFor {
+    seconds: String,
+}
+
+async fn shown(
+    desk: web::Data<Desk>,
+    OwnClip(clip): OwnClip,
+    window: Window,
+    form: web::Form<ShownFor>,
+) -> Result<HttpResponse, WebError> {
+    let rate = desk.store.job(clip.job).await?.rate;
+    let seconds = parse_length(&form.seconds, rate).map_err(|error| WebError::BadRequest(error.to_string()))?;
+    desk.set_shown(clip.job, window.by, clip.id, seconds).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct KindForm {
+    kind: SoundKind,
+}
+
+async fn track_kind(
+    desk: web::Data<Desk>,
+    OwnTrack(track): OwnTrack,
+    form: web::Form<KindForm>,
+) -> Result<HttpResponse, WebError> {
+    desk.store.set_track_kind(&track, form.kind).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+/// Looks again at everything that is in trouble.
+async fn again(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let clips = desk.store.clips(job.id).await?;
+    desk.store.mend_clips(job.id, &clips.broken).await?;
+    let troubled = clips.whole.iter().filter(|c| c.state == State::Failed).map(|c| c.id);
+    let ids: Vec<ClipId> = troubled.chain(clips.broken.iter().map(|b| b.id.into())).collect();
+    look_again(&desk, job.id, &ids).await?;
+    for track in desk.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
+        desk.read_track_again(track.id).await?;
+    }
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn look_again(desk: &Desk, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
+    desk.look_for_files(job).await?;
+    Ok(desk.read_again(job, clips).await?)
+}
+
+#[derive(Deserialize)]
+struct RollPath {
+    roll: RollId,
+}
+
+async fn roll_again(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    path: web::Path<RollPath>,
+) -> Result<HttpResponse, WebError> {
+    let clips = desk.store.clips(job.id).await?.whole;
+    let ids: Vec<ClipId> = clips.iter().filter(|c| c.roll == path.roll).map(|c| c.id).collect();
+    look_again(&desk, job.id, &ids).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn clip_again(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
+    look_again(&desk, clip.job, &[clip.id]).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn track_again(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
+    desk.look_for_files(track.job).await?;
+    desk.read_track_again(track.id).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+#[derive(Deserialize)]
+struct There {
+    there: bool,
+}
+
+async fn roll_there(
+    desk: web::Data<Desk>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    path: web::Path<RollPath>,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_roll(job.id, window.by, path.roll, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn clip_there(
+    desk: web::Data<Desk>,
+    OwnClip(clip): OwnClip,
+    window: Window,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_clip(clip.job, window.by, clip.id, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn track_there(
+    desk: web::Data<Desk>,
+    OwnTrack(track): OwnTrack,
+    window: Window,
+    form: web::Form<There>,
+) -> Result<HttpResponse, WebError> {
+    desk.leave_out_track(track.job, window.by, track.id, !form.there).await?;
+    Ok(HttpResponse::NoContent().finish())
+}

@@ -1,0 +1,18 @@
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { faster, spoken } from "../../assets/own/lib/player/shuttle.js";
+
+test("each press is faster, as far as it goes", () => {
+  const speeds = [];
+  for (let speed = 0, i = 0; i < 5; i++) speeds.push((speed = faster(speed, 1)));
+  assert.deepEqual(speeds, [1, 2, 4, 8, 8]);
+});
+
+test("the other way begins anew", () => {
+  assert.equal(faster(4, -1), -1);
+  assert.equal(faster(-1, -1), -2);
+});
+
+test("a speed is said with its way, standing is not said", () => {
+  assert.deepEqual([0, 2, -4].map(spoken), ["", "2×", "−4×"]);
+});
