@@ -219,11 +219,28 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     browser.until("document.querySelector('#video').currentTime > 2", 10).await;
     let there = browser.js("return document.querySelector('#video').currentTime").await.as_f64().expect("a time");
     browser.key("j").await;
-    browser
-        .until(&format!("{speed}.includes('−1×') && document.querySelector('#video').currentTime < {there}"), 10)
+    browser.until(&format!("{speed}.includes('−1×') && document.querySelector('#backwards').matches('.on')"), 10).await;
+    // Each frame in its turn: none is passed over for long.
+    let shown = browser
+        .js(
+            "const seen = []; const c = document.querySelector('#backwards'); \
+             await new Promise((done) => { const look = () => { const k = Number(c.dataset.frame); \
+               if (seen.at(-1) !== k) seen.push(k); seen.length > 12 ? done() : requestAnimationFrame(look); }; look(); }); \
+             return seen.slice(1).every((k, i) => k < seen[i] && seen[i] - k <= 4);",
+        )
         .await;
+    assert_eq!(shown, json!(true));
     browser.key("k").await;
     browser.until(&format!("!{speed}.includes('×')"), 5).await;
+    // The video element stands where it was, earlier than before.
+    browser
+        .until(
+            &format!(
+                "!document.querySelector('#backwards').matches('.on') && document.querySelector('#video').currentTime < {there}"
+            ),
+            10,
+        )
+        .await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.client.clone().close().await.expect("closed");
     server.stop().await;

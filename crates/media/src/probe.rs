@@ -97,10 +97,11 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
     })
 }
 
-/// A picture, as a clip that stands still for so many seconds at a rate.
+/// A picture, as a clip that stands still for so many seconds at a rate: as large as it is shown, which is how its camera was
+/// held (Exif's orientation, which the decoder follows). Its recording time is the camera's clock, taken for UTC.
 pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipProbe, MediaError> {
     readable(path).await?;
-    let args = ["-of", "json", "-show_streams"];
+    let args = ["-of", "json", "-show_streams", "-show_frames", "-read_intervals", "%+#1"];
     let out = Guarded::ffprobe().args(args).picture(path).run().await.map_err(|error| {
         tracing::info!(%error, "ffprobe refused a picture");
         MediaError::NotAPicture
@@ -117,23 +118,33 @@ pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipP
     if width > 16_384 || height > 16_384 {
         return Err(MediaError::TooLarge);
     }
+    let frame = &json["frames"][0];
+    let rotation = rotation(frame);
+    let (width, height) = if rotation % 180 == 90 { (height, width) } else { (width, height) };
+    let tags = |key: &str| frame["tags"][key].as_str().map(str::to_owned);
     Ok(ClipProbe {
         duration: Seconds::from_measured(seconds),
         frame_rate: rate,
         variable_rate: false,
         width,
         height,
-        rotation: 0,
+        rotation,
         has_sound: false,
         codec: stream["codec_name"].as_str().unwrap_or("unknown").to_owned(),
-        recorded_at: None,
+        recorded_at: tags("DateTimeOriginal").and_then(|t| clock_time(&t)),
         timecode: None,
-        camera: None,
+        camera: camera(&tags),
         steady_rate: None,
         told_rate: None,
         pixel_shape: None,
         picture: true,
     })
+}
+
+/// A time as Exif writes it: `2026:05:12 08:40:00`.
+fn clock_time(text: &str) -> Option<DateTime<Utc>> {
+    let at = chrono::NaiveDateTime::parse_from_str(text.trim(), "%Y:%m:%d %H:%M:%S").ok()?.and_utc();
+    (at.timestamp() > 0).then_some(at)
 }
 
 /// The width as displayed, and the shape of the pixels where they are not square. On a picture that is turned the shape counts
@@ -154,8 +165,8 @@ fn displayed(width: u32, video: &Value) -> (u32, Option<f64>) {
 fn camera(tags: &dyn Fn(&str) -> Option<String>) -> Option<String> {
     let first =
         |keys: &[&str]| keys.iter().find_map(|key| tags(key)).map(|t| t.trim().to_owned()).filter(|t| !t.is_empty());
-    let make = first(&["com.apple.quicktime.make", "com.android.manufacturer", "make", "MAKE"]);
-    let model = first(&["com.apple.quicktime.model", "com.android.model", "model", "MODEL"]);
+    let make = first(&["com.apple.quicktime.make", "com.android.manufacturer", "make", "MAKE", "Make"]);
+    let model = first(&["com.apple.quicktime.model", "com.android.model", "model", "MODEL", "Model"]);
     let words = match (make, model) {
         (Some(make), Some(model)) if !model.starts_with(&make) => format!("{make} {model}"),
         (_, Some(model)) => model,

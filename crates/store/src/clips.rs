@@ -82,6 +82,8 @@ pub struct Roll {
     pub name: String,
     /// Added to what the camera's clock said, in seconds.
     pub clock_seconds: i64,
+    /// A person put it in order: it is not divided by itself.
+    pub by_hand: bool,
     /// Whether a person took it out.
     pub removed: bool,
     /// Rises with every change.
@@ -204,6 +206,7 @@ impl From<roll::Model> for Roll {
             job: row.job_id.into(),
             name: row.name,
             clock_seconds: row.clock_seconds,
+            by_hand: row.by_hand,
             removed: row.removed,
             revision: row.revision,
         }
@@ -293,6 +296,7 @@ impl Editable for Roll {
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "name", &self.name)?;
         part(&mut parts, "clock", &self.clock_seconds)?;
+        part(&mut parts, "by hand", &self.by_hand)?;
         Ok(parts)
     }
 
@@ -301,6 +305,7 @@ impl Editable for Roll {
             removed: !taken(parts, THERE, !self.removed)?,
             name: taken(parts, "name", self.name.clone())?,
             clock_seconds: taken(parts, "clock", self.clock_seconds)?,
+            by_hand: taken(parts, "by hand", self.by_hand)?,
             ..self.clone()
         })
     }
@@ -315,6 +320,7 @@ impl Editable for Roll {
             id: Set(self.id.uuid()),
             name: Set(self.name.clone()),
             clock_seconds: Set(self.clock_seconds),
+            by_hand: Set(self.by_hand),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
@@ -443,6 +449,7 @@ impl JobEdit {
                 removed: Set(false),
                 revision: Set(0),
                 clock_seconds: Set(0),
+                by_hand: Set(false),
             }
             .insert(t)
             .await?;

@@ -52,6 +52,7 @@ table!(roll, "roll", {
     removed: bool,
     revision: i64,
     clock_seconds: i64,
+    by_hand: bool,
 });
 
 table!(clip, "clip", {

@@ -35,6 +35,7 @@ impl JobEdit {
             removed: Set(true),
             revision: Set(0),
             clock_seconds: Set(beside.clock_seconds),
+            by_hand: Set(beside.by_hand),
         }
         .insert(self.transaction())
         .await?;
@@ -52,6 +53,25 @@ impl JobEdit {
             .all(self.transaction())
             .await?;
         rows.into_iter().map(Clip::try_from).collect()
+    }
+
+    /// Rolls out of the same folder, this one first, that nobody put in order.
+    pub async fn rolls_of_folder(&self, of: &Roll) -> Result<Vec<Roll>, StoreError> {
+        let row = roll::Entity::find_by_id(of.id.uuid()).one(self.transaction()).await?;
+        let row = row.ok_or(StoreError::Missing { what: "roll", id: of.id.uuid() })?;
+        let mut rolls: Vec<Roll> = roll::Entity::find()
+            .filter(roll::Column::JobId.eq(row.job_id))
+            .filter(roll::Column::Root.eq(row.root))
+            .filter(roll::Column::Folder.eq(row.folder))
+            .filter(roll::Column::ByHand.eq(false))
+            .order_by_asc(roll::Column::Id)
+            .all(self.transaction())
+            .await?
+            .into_iter()
+            .map(Roll::from)
+            .collect();
+        rolls.sort_by_key(|r| r.id != of.id);
+        Ok(rolls)
     }
 
     /// Puts clips into another roll.

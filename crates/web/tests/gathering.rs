@@ -78,6 +78,82 @@ async fn a_roll_is_named_put_right_taken_apart_and_put_together() {
     server.stop().await;
 }
 
+/// A short clip that says when it was recorded, and by which camera.
+fn recorded(camera: &str, at: &str, to: &Path) {
+    let (time, model) = (format!("creation_time=2026-05-12T{at}Z"), format!("model={camera}"));
+    // Each is another file by its content.
+    let title = format!("title={camera} {at}");
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc2=size=320x180:rate=25:duration=1",
+            "-pix_fmt",
+            "yuv420p",
+            "-metadata",
+            &time,
+            "-metadata",
+            &model,
+            "-metadata",
+            &title,
+            "-movflags",
+            "use_metadata_tags",
+        ],
+        to,
+    );
+}
+
+#[tokio::test]
+async fn rolls_are_divided_by_camera_and_pauses_once_they_are_read() {
+    let server = Server::start().await;
+    let job = server.job("Cards").await;
+    let folder = server.dir.path().join("media/day one");
+    for (name, camera, at) in [
+        ("a1.mp4", "HM1", "08:00:00"),
+        ("b1.mp4", "HM2", "08:05:00"),
+        ("a2.mp4", "HM1", "08:10:00"),
+        ("b2.mp4", "HM2", "08:15:00"),
+        ("a3.mp4", "HM1", "13:00:00"),
+    ] {
+        recorded(camera, at, &folder.join(name));
+    }
+    bring(&server, job).await;
+    let of = async || -> Vec<(String, Vec<String>)> {
+        let all = clips(&server, job).await;
+        let rolls = server.desk.store.rolls(job).await.expect("rolls");
+        let names = |r| all.iter().filter(|c| c.roll == r).map(|c| c.name.clone()).collect::<Vec<_>>();
+        rolls.into_iter().map(|r| (r.name, names(r.id))).filter(|(_, clips)| !clips.is_empty()).collect()
+    };
+    assert_eq!(of().await.len(), 1, "nothing is known before they are read");
+    work(&server).await;
+    let wanted = [
+        ("day one", vec!["a1.mp4", "a2.mp4"]),
+        ("day one, HM2", vec!["b1.mp4", "b2.mp4"]),
+        ("day one, part 3", vec!["a3.mp4"]),
+    ];
+    let wanted =
+        wanted.map(|(roll, clips)| (roll.to_owned(), clips.into_iter().map(str::to_owned).collect::<Vec<_>>()));
+    assert_eq!(of().await, wanted);
+    // What comes later finds its place, and nothing is undone that no person did.
+    recorded("HM2", "08:30:00", &folder.join("b3.mp4"));
+    bring(&server, job).await;
+    work(&server).await;
+    let rolls = of().await;
+    assert_eq!(rolls.len(), 3, "{rolls:?}");
+    assert_eq!(rolls[1].1, ["b1.mp4", "b2.mp4", "b3.mp4"]);
+    // A person put them together: so they stay.
+    let ids = server.desk.store.rolls(job).await.expect("rolls");
+    let id = |name: &str| ids.iter().find(|r| r.name == name).expect("the roll").id;
+    let path = format!("/jobs/{job}/rolls/{}", id("day one, part 3"));
+    assert_eq!(server.post_form(&path, &format!("join={}", id("day one"))).await.status, 204);
+    recorded("HM1", "19:00:00", &folder.join("a4.mp4"));
+    bring(&server, job).await;
+    work(&server).await;
+    assert_eq!(of().await[0].1, ["a1.mp4", "a2.mp4", "a3.mp4", "a4.mp4"]);
+    server.stop().await;
+}
+
 #[tokio::test]
 async fn what_a_change_of_the_job_means_is_said_before_and_can_be_taken_back() {
     let server = Server::start().await;
@@ -224,6 +300,22 @@ async fn a_dropped_file_goes_on_where_its_connection_broke() {
     server.stop().await;
 }
 
+/// The same picture with Exif's word that the camera was held upright (orientation 6: turn it by 90° clockwise).
+fn held_upright(from: &Path, to: &Path) {
+    let jpeg = std::fs::read(from).expect("a picture");
+    let mut exif = b"Exif\0\0II*\0\x08\0\0\0\x01\0".to_vec();
+    exif.extend([0x12, 0x01, 3, 0, 1, 0, 0, 0, 6, 0, 0, 0, 0, 0, 0, 0]);
+    let length = u16::try_from(exif.len() + 2).expect("short").to_be_bytes();
+    std::fs::write(to, [&jpeg[..2], &[0xff, 0xe1], &length, &exif, &jpeg[2..]].concat()).expect("written");
+}
+
+/// Width and height of a JPEG, out of its frame header (ITU-T T.81).
+fn size_of(jpeg: &[u8]) -> (u16, u16) {
+    let at = jpeg.windows(2).position(|w| w[0] == 0xff && matches!(w[1], 0xc0..=0xc2)).expect("a frame header");
+    let number = |i: usize| u16::from_be_bytes([jpeg[at + i], jpeg[at + i + 1]]);
+    (number(7), number(5))
+}
+
 #[tokio::test]
 async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
     let server = Server::start().await;
@@ -236,6 +328,7 @@ async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
         &folder.join("a%03d.jpg"),
     );
     std::fs::write(folder.join("broken.jpg"), b"no picture").expect("written");
+    held_upright(&folder.join("a%03d.jpg"), &folder.join("upright.jpg"));
     bring(&server, job).await;
     work(&server).await;
     let all = clips(&server, job).await;
@@ -246,7 +339,12 @@ async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
     let failed: Vec<_> = all.iter().filter(|c| c.state == State::Failed).map(|c| c.name.as_str()).collect();
     assert_eq!(failed, ["broken.jpg"]);
     let selects = server.json(&format!("/jobs/{job}/sift/selects.json")).await;
-    assert_eq!(selects.as_array().map(Vec::len), Some(2));
+    assert_eq!(selects.as_array().map(Vec::len), Some(3));
+    let upright = all.iter().find(|c| c.name == "upright.jpg").expect("the picture");
+    let turned = upright.probe.as_ref().expect("read");
+    assert_eq!((turned.width, turned.height, turned.rotation), (360, 640, 90));
+    let full = server.desk.full_frame(upright, 0.1).await.expect("a frame");
+    assert_eq!(size_of(&full), (360, 640), "it stands upright on the screen as well");
     assert_eq!(server.post_form(&format!("/jobs/{job}/clips/{}/shown", dial.id), "seconds=2.4").await.status, 204);
     work(&server).await;
     let shown = server.desk.store.clip(dial.id).await.expect("the picture");

@@ -64,6 +64,11 @@ pub struct By {
     pub step: Step,
 }
 
+impl By {
+    /// The program itself: in nobody's undo.
+    pub const ITSELF: Self = Self { session: SessionId::from_u128(0), step: Step::Gather };
+}
+
 /// A kind of thing that a person can change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::EnumString, strum::IntoStaticStr)]
 #[strum(serialize_all = "lowercase")]

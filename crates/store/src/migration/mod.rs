@@ -1,5 +1,6 @@
 //! The schema. Each migration is dated and can be taken back.
 
+mod cut;
 mod gather_and_sift;
 mod solid_ground;
 
@@ -16,6 +17,7 @@ impl MigratorTrait for Migrator {
             Box::new(Listen),
             Box::new(solid_ground::SolidGround),
             Box::new(gather_and_sift::GatherAndSift),
+            Box::new(cut::Cut),
         ]
     }
 }

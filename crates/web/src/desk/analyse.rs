@@ -5,6 +5,7 @@ use super::Desk;
 use super::cancel::while_wanted;
 use super::tracks::apart;
 use crate::error::WebError;
+use crate::views::clip::in_zone;
 use legere_core::arrange::propose_part;
 use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, TrackId};
@@ -26,6 +27,15 @@ const STEP: f64 = 0.2;
 
 impl Desk {
     pub(super) async fn read_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
+        let outcome = self.read_one_clip(id).await?;
+        if matches!(outcome, Outcome::Done) {
+            let clip = self.store.clip(id).await?;
+            self.divide(clip.job, clip.roll).await?;
+        }
+        Ok(outcome)
+    }
+
+    async fn read_one_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
         let clip = self.store.clip(id).await?;
         if clip.state == State::Ready || clip.hidden {
             return Ok(Outcome::Done);
@@ -110,8 +120,10 @@ impl Desk {
         let (before, _) = (identity?, self.store.clip_progress(clip, State::Reading, 0.0).await);
         let work = self.shelf.work()?;
         let (source, probe) = if is_picture(&clip.name) {
-            let rate = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?.rate;
-            let probe = probe::picture(&path, clip.said.shown_seconds, rate).await?;
+            let job = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?;
+            let mut probe = probe::picture(&path, clip.said.shown_seconds, job.rate).await?;
+            // Cameras write the time of pictures as their clock showed it, without a zone.
+            probe.recorded_at = probe.recorded_at.map(|at| in_zone(at.naive_utc(), &job.zone));
             (light::still(&path, &probe, &work).await?, probe)
         } else {
             (path.clone(), probe::clip(&path).await?)

@@ -3,9 +3,10 @@
 use super::Desk;
 use crate::error::WebError;
 use legere_core::id::{ClipId, JobId, RollId};
-use legere_store::clips::{Clip, Roll};
+use legere_store::StoreError;
+use legere_store::clips::{Clip, RecordedFrom, Roll, State};
 use legere_store::jobs::named;
-use legere_store::journal::By;
+use legere_store::journal::{By, JobEdit};
 
 /// A pause of so many seconds begins another roll where one is taken apart at its pauses.
 const PAUSE: i64 = 3600;
@@ -33,7 +34,7 @@ pub fn clock_of(text: &str) -> Result<i64, WebError> {
 impl Desk {
     pub async fn name_roll(&self, job: JobId, by: By, id: RollId, name: &str) -> Result<(), WebError> {
         let name = named(name)?;
-        let edit = |roll: Roll| Ok::<_, WebError>(Roll { name, ..roll });
+        let edit = |roll: Roll| Ok::<_, WebError>(Roll { name, by_hand: true, ..roll });
         self.store.edit(job, by, id, None, "name the roll", edit).await?;
         Ok(())
     }
@@ -54,6 +55,7 @@ impl Desk {
         let into: Roll = edit.load(into).await?;
         let clips = edit.clips_of_roll(id).await?;
         edit.move_clips(&clips, into.id).await?;
+        by_hand(&mut edit, into.id).await?;
         edit.commit("join the rolls", None).await?;
         Ok(())
     }
@@ -61,7 +63,7 @@ impl Desk {
     /// Begins a new roll with one clip and all that were recorded after it.
     pub async fn split_roll(&self, job: JobId, by: By, id: RollId, from: ClipId) -> Result<(), WebError> {
         let mut edit = self.store.begin_edit(job, by).await?;
-        let roll: Roll = edit.load(id).await?;
+        let roll = by_hand(&mut edit, id).await?;
         let clips = edit.clips_of_roll(id).await?;
         let at = clips.iter().position(|c| c.id == from).ok_or(WebError::NotFound)?;
         if at == 0 {
@@ -76,35 +78,102 @@ impl Desk {
     /// Takes a roll apart where another camera recorded, or where nothing was recorded for an hour.
     pub async fn split_at_pauses(&self, job: JobId, by: By, id: RollId) -> Result<usize, WebError> {
         let mut edit = self.store.begin_edit(job, by).await?;
-        let roll: Roll = edit.load(id).await?;
-        let clips = edit.clips_of_roll(id).await?;
-        let parts = apart(&clips);
+        let roll = by_hand(&mut edit, id).await?;
+        let parts = apart(edit.clips_of_roll(id).await?, Pauses::All);
         if parts.len() < 2 {
             return Err(WebError::Refused("one camera recorded this roll, without a pause of an hour"));
         }
         let count = parts.len();
+        let first = parts[0][0].clone();
         for (i, part) in parts.into_iter().enumerate().skip(1) {
-            let name = match part[0].probe.as_ref().and_then(|p| p.camera.clone()) {
-                Some(camera) if Some(&camera) != clips[0].probe.as_ref().and_then(|p| p.camera.as_ref()) => {
-                    format!("{}, {camera}", roll.name)
-                }
-                _ => format!("{}, part {}", roll.name, i + 1),
-            };
-            let next = edit.add_roll(&roll, &crate::text::plain(&name, 120)).await?;
-            edit.move_clips(part, next.id).await?;
+            let next = edit.add_roll(&roll, &part_name(&roll, &first, &part[0], i)).await?;
+            edit.move_clips(&part, next.id).await?;
         }
         edit.commit("split the roll at its pauses", None).await?;
         Ok(count)
     }
+
+    /// Divides what came out of one folder by cameras and pauses, once all of it is read. Rolls that a person put in order stay
+    /// as they are, and what is divided already stays where it is.
+    pub(super) async fn divide(&self, job: JobId, id: RollId) -> Result<(), StoreError> {
+        let mut edit = self.store.begin_edit(job, By::ITSELF).await?;
+        let roll: Roll = edit.load(id).await?;
+        if roll.by_hand {
+            return Ok(());
+        }
+        let rolls = edit.rolls_of_folder(&roll).await?;
+        let mut clips = Vec::new();
+        for roll in &rolls {
+            clips.extend(edit.clips_of_roll(roll.id).await?);
+        }
+        clips.retain(|c| !c.hidden);
+        if clips.iter().any(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing) {
+            return Ok(());
+        }
+        let Some(first) = clips.iter().min_by_key(|c| c.recorded_at).cloned() else { return Ok(()) };
+        let mut free = rolls;
+        for (i, part) in apart(clips, Pauses::Sure).into_iter().enumerate() {
+            let most = |r: &Roll| part.iter().filter(|c| c.roll == r.id).count();
+            let home = (0..free.len()).max_by_key(|at| most(&free[*at])).filter(|at| most(&free[*at]) > 0);
+            let home = match home {
+                Some(at) => free.remove(at),
+                None => edit.add_roll(&roll, &part_name(&roll, &first, &part[0], i)).await?,
+            };
+            let astray: Vec<Clip> = part.into_iter().filter(|c| c.roll != home.id).collect();
+            edit.move_clips(&astray, home.id).await?;
+        }
+        edit.commit("divide the roll", None).await
+    }
 }
 
-/// Runs of clips, in their order, between pauses and changes of camera.
-fn apart(clips: &[Clip]) -> Vec<&[Clip]> {
-    let camera = |c: &Clip| c.probe.as_ref().and_then(|p| p.camera.clone());
+/// A person put this roll in order.
+async fn by_hand(edit: &mut JobEdit, roll: RollId) -> Result<Roll, StoreError> {
+    let roll: Roll = edit.load(roll).await?;
+    edit.put(&roll, &Roll { by_hand: true, ..roll.clone() }, None).await?;
+    edit.load(roll.id).await
+}
+
+fn camera_of(clip: &Clip) -> Option<&str> {
+    clip.probe.as_ref().and_then(|p| p.camera.as_deref())
+}
+
+/// The name of a part of a roll: by its camera where that is another one than the first clip's.
+fn part_name(roll: &Roll, first: &Clip, of: &Clip, number: usize) -> String {
+    let name = match camera_of(of) {
+        Some(camera) if Some(camera) != camera_of(first) => format!("{}, {camera}", roll.name),
+        _ => format!("{}, part {}", roll.name, number + 1),
+    };
+    crate::text::plain(&name, 120)
+}
+
+/// Which pauses divide.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Pauses {
+    All,
+    /// Only between times that cameras wrote: a file's own time may be when it was copied.
+    Sure,
+}
+
+/// Clips by camera and, within each, between pauses; in the order in which each began. What does not say its camera goes
+/// with what was recorded before it.
+fn apart(mut clips: Vec<Clip>, pauses: Pauses) -> Vec<Vec<Clip>> {
+    clips.sort_by(|a, b| a.recorded_at.cmp(&b.recorded_at).then_with(|| a.name.cmp(&b.name)));
+    let mut last = clips.iter().find_map(camera_of).map(str::to_owned);
+    let mut cameras: Vec<(Option<String>, Vec<Clip>)> = Vec::new();
+    for clip in clips {
+        last = camera_of(&clip).map(str::to_owned).or(last);
+        match cameras.iter_mut().find(|(camera, _)| *camera == last) {
+            Some((_, clips)) => clips.push(clip),
+            None => cameras.push((last.clone(), vec![clip])),
+        }
+    }
     let ends = |c: &Clip| c.recorded_at.timestamp() + c.probe.as_ref().map_or(0, |p| p.duration.to_f64() as i64);
-    clips
-        .chunk_by(|a, b| b.recorded_at.timestamp() - ends(a) < PAUSE && (camera(b).is_none() || camera(a) == camera(b)))
-        .collect()
+    let told = |c: &Clip| pauses == Pauses::All || c.recorded_from == RecordedFrom::Metadata;
+    let joined = |a: &Clip, b: &Clip| b.recorded_at.timestamp() - ends(a) < PAUSE || !told(a) || !told(b);
+    let mut parts: Vec<Vec<Clip>> =
+        cameras.iter().flat_map(|(_, clips)| clips.chunk_by(joined).map(<[Clip]>::to_vec)).collect();
+    parts.sort_by_key(|part| part[0].recorded_at);
+    parts
 }
 
 #[cfg(test)]

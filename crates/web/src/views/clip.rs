@@ -1,8 +1,14 @@
 //! What a clip means in its job, in words.
 
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, NaiveDateTime, Utc};
 use chrono_tz::Tz;
 use legere_store::jobs::Job;
+
+/// The instant at which clocks in a time zone showed this; of two, where clocks were put back, the first.
+pub fn in_zone(shown: NaiveDateTime, zone: &str) -> DateTime<Utc> {
+    let zone: Tz = zone.parse().unwrap_or(Tz::UTC);
+    shown.and_local_timezone(zone).earliest().map_or_else(|| shown.and_utc(), |at| at.to_utc())
+}
 
 /// An instant as the clocks of the job's time zone showed it.
 pub fn local(at: DateTime<Utc>, job: &Job) -> DateTime<Tz> {

@@ -504,7 +504,7 @@ const tick = () => {
 };
 video.addEventListener("timeupdate", tick);
 video.addEventListener("seeked", tick);
-player.whenChanged(played);
+player.whenChanged(tick);
 
 for (const [key, tier] of [
   ["a", "out"],

@@ -2,7 +2,9 @@
 // Looking at one clip: playing with sound, shuttling both ways, loops, frames.
 import { $, say, start } from "../../lib/dom.js";
 import { light } from "../../lib/filmstrip.js";
+import { canPlay } from "../../lib/player/index.js";
 import { faster, spoken } from "../../lib/player/shuttle.js";
+import * as backwards from "./backwards.js";
 import { state } from "./state.js";
 
 const video = $("video");
@@ -13,6 +15,8 @@ let quiet = false;
 let speed = 0;
 /** @type {{ from: number, to: number } | null} what is played over and over */
 let loop = null;
+/** The instant on the screen while it goes backwards. @type {number | null} */
+let behind = null;
 /** @type {() => void} */
 let told = () => undefined;
 
@@ -27,7 +31,16 @@ export const isLooping = () => loop !== null;
 export const says = () => spoken(speed);
 
 const loaded = () => state.now && video.getAttribute("src") === light(state.now.clip);
-export const at = () => (loaded() ? video.currentTime : (state.now?.start ?? 0));
+export const at = () => behind ?? (loaded() ? video.currentTime : (state.now?.start ?? 0));
+
+/** What was shown backwards is what the video element stands on from now on. */
+function caughtUp() {
+  if (behind === null || !state.now) return;
+  const t = behind;
+  behind = null;
+  video.currentTime = (Math.floor(t * state.now.rate + 0.001) + 0.5) / state.now.rate;
+  video.addEventListener("seeked", () => behind === null && backwards.hide(), { once: true });
+}
 
 /** Fetches the moving picture of what is looked at, with its mark where the select begins. */
 export function load() {
@@ -38,6 +51,7 @@ export function load() {
   listen();
 }
 export function rest() {
+  caughtUp();
   speed = 0;
   loop = null;
   video.pause();
@@ -45,6 +59,8 @@ export function rest() {
 }
 /** Another clip: its still is shown until it moves. */
 export function leave() {
+  behind = null;
+  backwards.leave();
   rest();
   video.classList.remove("on");
   told();
@@ -75,13 +91,14 @@ export function step(n) {
   const s = state.now;
   if (!s) return;
   load();
-  stand((Math.floor(video.currentTime * s.rate + 0.001) + n) / s.rate);
+  stand((Math.floor(at() * s.rate + 0.001) + n) / s.rate);
 }
 /** @param {number} seconds */
 export const jump = (seconds) => state.now && stand(at() + seconds);
 
 /** @param {number} wanted */
 function go(wanted) {
+  if (wanted >= 0) caughtUp();
   speed = wanted;
   load();
   video.classList.add("on");
@@ -112,12 +129,28 @@ export function shuttle(way) {
   go(faster(speed, way));
 }
 
-/** Backwards, frame after frame as fast as they come: the copies have a whole picture every eight frames. */
+/** Backwards, through the live player's decoder; where there is none, by jumping. */
 function back() {
+  const s = state.now,
+    from = at(),
+    mine = speed;
+  if (!s) return;
+  const on = () => state.now === s && speed === mine;
+  if (!canPlay()) return jumping(on);
+  const ended = () => go(0);
+  const moved = (/** @type {number} */ t) => {
+    behind = t;
+    told();
+  };
+  backwards.backwards(s, from, mine, { on, moved, ended }).catch(() => on() && jumping(on));
+}
+
+/** The copies have a whole picture every eight frames. @param {() => boolean} on */
+function jumping(on) {
   let before = performance.now(),
     wanted = video.currentTime;
   const tick = (/** @type {number} */ time) => {
-    if (speed >= 0) return;
+    if (!on()) return;
     wanted = Math.max(0, wanted + (speed * (time - before)) / 1000);
     before = time;
     if (!video.seeking) video.currentTime = wanted;
