@@ -14,6 +14,50 @@ const SOFT: f64 = 0.6;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 
+/// Samples in a row from which a fault is told: two tenths of a second are seen.
+const WORTH_TELLING: usize = 2;
+
+/// Whether a sharpness is out of focus, against what is usual in its clip.
+fn is_soft(sharpness: Option<f32>, typical: f64) -> bool {
+    typical > 0.02 && sharpness.is_some_and(|v| f64::from(v) < SOFT * typical)
+}
+
+/// Why a stretch of a clip cannot be used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FaultKind {
+    /// The camera shakes.
+    Shake,
+    /// It is out of focus.
+    Soft,
+    /// Nothing can be seen.
+    Dark,
+    /// Nothing but white.
+    Blown,
+}
+
+impl FaultKind {
+    /// As a check says it.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Shake => "shakes",
+            Self::Soft => "is out of focus",
+            Self::Dark => "is too dark",
+            Self::Blown => "is blown out",
+        }
+    }
+}
+
+/// A stretch of a clip that cannot be used; seconds from the first frame, `end` exclusive.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fault {
+    /// Where it begins.
+    pub start: f64,
+    /// Where it ends.
+    pub end: f64,
+    /// Why.
+    pub kind: FaultKind,
+}
+
 /// What was measured in a clip. Times are seconds from the first video frame.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ClipReading {
@@ -58,17 +102,47 @@ impl ClipReading {
         energy_of(&self.samples.motion[from..to])
     }
 
+    /// What cannot be used of it, and why, in the order of time.
+    pub fn faults(&self) -> Vec<Fault> {
+        let samples = &self.samples;
+        let step = samples.step.max(1e-6);
+        let typical = self.typical_sharpness();
+        let at = |values: &[f32], i: usize| values.get(i).copied();
+        let wrong = |kind: FaultKind, i: usize| match kind {
+            FaultKind::Shake => at(&samples.shake, i).is_some_and(|v| v > UNSTEADY),
+            FaultKind::Soft => is_soft(at(&samples.sharpness, i), typical),
+            FaultKind::Dark => at(&samples.exposure, i).is_some_and(|v| v < *EXPOSED.start()),
+            FaultKind::Blown => at(&samples.exposure, i).is_some_and(|v| v > *EXPOSED.end()),
+        };
+        let mut faults = Vec::new();
+        for kind in [FaultKind::Shake, FaultKind::Soft, FaultKind::Dark, FaultKind::Blown] {
+            let which: Vec<usize> = (0..samples.motion.len()).filter(|i| wrong(kind, *i)).collect();
+            let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() >= WORTH_TELLING);
+            faults.extend(runs.map(|run| Fault {
+                start: run[0] as f64 * step,
+                end: (run[run.len() - 1] + 1) as f64 * step,
+                kind,
+            }));
+        }
+        faults.sort_by(|a, b| a.start.total_cmp(&b.start));
+        faults
+    }
+
+    fn typical_sharpness(&self) -> f64 {
+        stats::percentile(self.samples.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
+    }
+
     /// The stretch that is fit for use: the longest one between hard cuts in which it neither shakes nor is out of focus,
     /// black or blown out, as `(start, end)` in seconds. The whole where there is none of a second.
     pub fn usable(&self) -> (f64, f64) {
         let samples = &self.samples;
         let step = samples.step.max(1e-6);
-        let typical = stats::percentile(samples.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75);
+        let typical = self.typical_sharpness();
         let at = |values: &[f32], i: usize| values.get(i).copied();
         let fit = |i: usize| {
             let cut = self.shot_changes.iter().any(|c| (*c / step).round() as usize == i && i > 0);
             let shakes = at(&samples.shake, i).is_some_and(|v| v > UNSTEADY);
-            let soft = typical > 0.02 && at(&samples.sharpness, i).is_some_and(|v| f64::from(v) < SOFT * typical);
+            let soft = is_soft(at(&samples.sharpness, i), typical);
             let dark = at(&samples.exposure, i).is_some_and(|v| !EXPOSED.contains(&v));
             (!(shakes || soft || dark), cut)
         };

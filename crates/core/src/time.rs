@@ -207,6 +207,14 @@ impl FrameRate {
         self.seconds_at(FramePos::new(i64::try_from(len.0).unwrap_or(i64::MAX)))
     }
 
+    /// How long so many frames and parts of frames last, on the nearest point of the grid.
+    pub fn seconds_of_part(self, frames: Ratio<i128>) -> Seconds {
+        let points = i128::from(self.den()) * i128::from(GRID);
+        let size = |n: i128| Seconds::nearest(n * points, *frames.denom() * i128::from(self.num()));
+        // Rounded alike on both sides of zero, so that there and back is where it was.
+        if *frames.numer() < 0 { Seconds::ZERO - size(-frames.numer()) } else { size(*frames.numer()) }
+    }
+
     /// The frame whose beginning is nearest to `at`.
     pub fn nearest(self, at: Seconds) -> FramePos {
         FramePos::new(at.in_units(self.ratio()))

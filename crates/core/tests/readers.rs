@@ -1,6 +1,6 @@
 //! What is handed off is read by libraries that others wrote, each clip at its own rate and timecode.
 
-use legere_core::draft::Speed;
+use legere_core::draft::{Between, Speed};
 use legere_core::interchange::{CutList, Event, Music, reel_name, write_edl, write_otio};
 use legere_core::time::{FrameLen, FrameRate, Seconds, Timecode};
 use serde_json::json;
@@ -44,6 +44,9 @@ fn cut(rate: FrameRate, shots: &[Shot]) -> CutList {
             clip_frames: 9_000,
             source_in: clip_rate.seconds_of(FrameLen::new(first)),
             speed: Speed::new(num, den).expect("a speed"),
+            turns: vec![],
+            between: Between::Repeat,
+            pause: None,
             len: FrameLen::new(len),
             energy: 50.0,
             tier: "strong".into(),

@@ -8,7 +8,7 @@ mod samples;
 mod server;
 
 use house::browser::Browser;
-use legere_core::draft::{Draft, Shot, Source, Speed};
+use legere_core::draft::{Draft, Pause, Pin, Shot, Source, Speed, Stop, Turn};
 use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::Version;
@@ -18,14 +18,15 @@ use serde_json::{Value, json};
 use server::{NOBODY, Server};
 use std::process::Command;
 
-/// Three counted clips at three rates, cut together at four speeds, on twelve seconds of ticks.
+/// Three counted clips at three rates, cut together at four speeds, with ramps, holds, backwards and pauses, on twenty seconds
+/// of ticks.
 async fn cut(server: &Server) -> (JobId, DraftId) {
     let job = server.job("Counted").await;
     let folder = server.dir.path().join("media/day one");
     for (i, rate) in ["25", "50", "30000/1001"].into_iter().enumerate() {
         samples::counted(rate, 150, &folder.join(format!("C00{i}.mp4")));
     }
-    let ticks = "aevalsrc='if(lt(mod(t,0.5),0.02),sin(2*PI*1000*t),0)':s=48000:d=12";
+    let ticks = "aevalsrc='if(lt(mod(t,0.5),0.02),sin(2*PI*1000*t),0)':s=48000:d=20";
     let made =
         Command::new("ffmpeg").args(["-v", "error", "-f", "lavfi", "-i", ticks]).arg(folder.join("ticks.wav")).status();
     assert!(made.expect("ffmpeg").success());
@@ -38,10 +39,26 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
-    // Clip, first frame of the clip, speed in tenths, frames of the draft.
-    let plan = [(0, 10, 10, 40), (1, 20, 10, 30), (2, 7, 10, 25), (0, 60, 5, 36), (1, 3, 15, 24), (2, 40, 20, 20)];
+    let turn = |at, over, tenths| Turn { at, over, to: Speed::new(tenths, 10).expect("a speed") };
+    let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
+    // Clip, first frame of the clip, speed in tenths, frames of the draft, turns, pause.
+    let plan = [
+        (0, 10, 10, 40, vec![], None),
+        (1, 20, 10, 30, vec![], None),
+        (2, 7, 10, 25, vec![], None),
+        (0, 60, 5, 36, vec![], None),
+        (1, 3, 15, 24, vec![], None),
+        (2, 40, 20, 20, vec![], None),
+        // Ramps, a hold, backwards, and there and back; pauses, black and held.
+        (1, 30, 10, 30, vec![turn(5, 6, 30), turn(18, 5, 5)], None),
+        (0, 30, 10, 30, vec![turn(8, 0, 0), turn(18, 0, 10)], None),
+        (2, 120, -10, 24, vec![], None),
+        (1, 60, 10, 30, vec![turn(10, 8, -15)], None),
+        (0, 20, 10, 30, vec![], stop(10, Stop::Black)),
+        (2, 20, 10, 30, vec![], stop(10, Stop::Held)),
+    ];
     let mut shots = Vec::new();
-    for (i, (which, first, tenths, len)) in plan.into_iter().enumerate() {
+    for (i, (which, first, tenths, len, turns, pause)) in plan.into_iter().enumerate() {
         let mut of = Vec::new();
         for select in &selects {
             let clip = store.clip(select.clip).await.expect("a clip");
@@ -55,19 +72,18 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
             id: ShotId::from_u128(i as u128 + 1),
             len: FrameLen::new(len),
             source: Source {
-                select: *select,
-                clip: clip.id,
-                start,
                 speed: Speed::new(tenths, 10).expect("a speed"),
-                media: probe.duration,
+                turns,
+                ..Source::plain(*select, clip.id, start, probe.duration)
             },
             hit_at: None,
-            pinned: false,
+            pause,
+            pin: Pin::Open,
         });
     }
     let cut = Draft::new(rate, shots).expect("a draft");
-    let whole = Seconds::new(12, 1).expect("seconds");
-    let version = Version::part(Seconds::ZERO, Seconds::new(7, 1).expect("seconds"), whole).expect("a part");
+    let whole = Seconds::new(20, 1).expect("seconds");
+    let version = Version::part(Seconds::ZERO, Seconds::new(14, 1).expect("seconds"), whole).expect("a part");
     let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
     let draft = edit.add_draft(None, &DraftBody { track, version, pace: vec![], cut }).await.expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
@@ -124,10 +140,11 @@ async fn what_is_on_the_screen_is_what_is_rendered() {
         .as_array()
         .expect("shots")
         .iter()
-        .flat_map(|s| s["frames"].as_array().expect("a table").iter().filter_map(Value::as_u64))
-        .map(|k| k as usize)
+        .flat_map(|s| s["frames"].as_array().expect("a table").iter().filter_map(Value::as_i64))
+        // Black shows no bar, as the number 0 does.
+        .map(|k| usize::try_from(k).unwrap_or(0))
         .collect();
-    assert_eq!(table.len(), 175);
+    assert_eq!(table.len(), 349);
     let browser = Browser::open().await;
     browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/arrange?draft={draft}", server.port)).await;
     browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;
@@ -152,13 +169,13 @@ async fn what_is_on_the_screen_is_what_is_rendered() {
     let count = "document.querySelectorAll('.building').length";
     browser.js(&format!("{player}.seek(20)")).await;
     browser.key("x").await;
-    browser.until(&format!("{count} === 7"), 10).await;
+    browser.until(&format!("{count} === 13"), 10).await;
     browser.key("Delete").await;
-    browser.until(&format!("{count} === 6"), 10).await;
+    browser.until(&format!("{count} === 12"), 10).await;
     browser.control('z').await;
-    browser.until(&format!("{count} === 7"), 10).await;
+    browser.until(&format!("{count} === 13"), 10).await;
     browser.control('z').await;
-    browser.until(&format!("{count} === 6"), 10).await;
+    browser.until(&format!("{count} === 12"), 10).await;
     // Watch plays the same, at once, and leads to the shot in Arrange and back.
     browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/watch?draft={draft}", server.port)).await;
     browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;

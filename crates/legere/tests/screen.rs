@@ -62,7 +62,7 @@ async fn measure() {
     let mut times = Vec::new();
     for i in 0..TIMES {
         let shot = &shots[i % 5];
-        let edit = json!({ "do": "pin", "shot": shot["id"], "on": (i / 5) % 2 == 0 });
+        let edit = json!({ "do": "pin", "shot": shot["id"], "pin": (i / 5) % 2 == 0 });
         let start = Instant::now();
         server.say(&format!("{draft}/edit"), edit).await;
         times.push(start.elapsed().as_secs_f64() * 1000.0);

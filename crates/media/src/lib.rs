@@ -12,6 +12,7 @@ pub mod identity;
 mod key;
 pub mod light;
 pub mod permits;
+pub mod piece;
 pub mod probe;
 pub mod render;
 pub mod roots;

@@ -2,9 +2,12 @@
 
 mod samples;
 
-use legere_core::time::{FrameLen, FrameRate, Seconds};
+use legere_core::draft::{Between, Pause, Pin, Shot, Source, Speed, Stop, Turn};
+use legere_core::id::{ClipId, SelectId, ShotId};
+use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
-use legere_media::render::{Job, MusicPart, Piece, Purpose, render};
+use legere_media::piece::{Format, Piece, Purpose};
+use legere_media::render::{Job, MusicPart, render};
 use legere_media::shelf::Shelf;
 use legere_media::verify::verify;
 use samples::{counted, duration_of, ffmpeg, instants, numbers};
@@ -15,20 +18,34 @@ fn rate(text: &str) -> FrameRate {
     text.parse().expect("a rate")
 }
 
-fn piece(file: &Path, clip_rate: &str, first: i64, speed: (i64, i64), len: u64) -> Piece {
-    let clip_rate = rate(clip_rate);
-    Piece {
-        file: file.to_path_buf(),
-        content: file.display().to_string(),
-        clip_rate,
-        start: clip_rate.seconds_at(legere_core::time::FramePos::new(first)),
-        speed,
-        len: FrameLen::new(len),
+/// What shows a clip from a frame on, before anything else is done to it.
+fn shot(clip_rate: &str, first: i64, speed: (i64, i64), len: u64) -> Shot {
+    let start = rate(clip_rate).seconds_at(FramePos::new(first));
+    let media = Seconds::new(3600, 1).expect("an hour");
+    let source = Source::plain(SelectId::from_u128(1), ClipId::from_u128(1), start, media);
+    let speed = Speed::new(speed.0, speed.1).expect("a speed");
+    let len = FrameLen::new(len);
+    Shot {
+        id: ShotId::from_u128(1),
+        len,
+        source: Source { speed, ..source },
+        hit_at: None,
+        pause: None,
+        pin: Pin::Open,
     }
 }
 
+fn of(file: &Path, clip_rate: &str, shot: &Shot) -> Piece {
+    Piece::of(file.to_path_buf(), file.display().to_string(), rate(clip_rate), shot, rate("24000/1001"))
+}
+
+fn piece(file: &Path, clip_rate: &str, first: i64, speed: (i64, i64), len: u64) -> Piece {
+    of(file, clip_rate, &shot(clip_rate, first, speed, len))
+}
+
 fn job(purpose: Purpose, pieces: Vec<Piece>) -> Job {
-    Job { rate: rate("24000/1001"), width: 320, height: 180, purpose, pieces, music: None }
+    let format = Format { rate: rate("24000/1001"), width: 320, height: 180, purpose };
+    Job { format, pieces, music: None }
 }
 
 fn pieces_on(shelf: &Shelf) -> BTreeSet<String> {
@@ -62,6 +79,85 @@ async fn every_frame_is_the_one_that_was_meant() {
         assert_eq!(shown[20..32], (50..62).collect::<Vec<_>>(), "{purpose:?}: slowed to the job's rate, none twice");
         assert_eq!(shown[32..37], [0, 1, 2, 3, 4], "{purpose:?}");
         assert_eq!(shown[37..], [30, 32, 35, 37, 40, 42, 45, 47], "{purpose:?}: what the clip shows at each instant");
+    }
+}
+
+/// The numbers that a film of these shots of one clip shows.
+async fn shown(dir: &Path, clip: &Path, clip_rate: &str, shots: &[Shot]) -> (Vec<Piece>, Vec<usize>) {
+    let shelf = Shelf::open(&dir.join("shelf")).expect("a shelf");
+    let pieces: Vec<Piece> = shots.iter().map(|s| of(clip, clip_rate, s)).collect();
+    let to = dir.join("film.mp4");
+    render(&job(Purpose::HandOff, pieces.clone()), &shelf, &to, |_| ()).await.expect("rendered");
+    (pieces, numbers(&to))
+}
+
+#[tokio::test]
+async fn ramps_holds_pauses_and_the_way_back_are_rendered_frame_for_frame() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let clip = dir.path().join("clip.mp4");
+    counted("50", 300, &clip);
+    let turn = |at, over, percent| Turn { at, over, to: Speed::new(percent, 100).expect("a speed") };
+    let plain = shot("50", 120, (1, 1), 30);
+    let with = |speed: i64, turns: Vec<Turn>| {
+        let speed = Speed::new(speed, 100).expect("a speed");
+        Shot { source: Source { speed, turns, ..plain.source.clone() }, ..plain.clone() }
+    };
+    let stopped = |stop| Some(Pause { len: FrameLen::new(7), stop });
+    let shots = [
+        with(100, vec![turn(6, 6, 300), turn(18, 6, 50)]),
+        with(100, vec![turn(10, 0, 0), turn(20, 0, 100)]),
+        with(-100, vec![]),
+        with(60, vec![turn(8, 10, -120)]),
+        Shot { pause: stopped(Stop::Held), ..plain.clone() },
+        Shot { pause: stopped(Stop::Black), ..plain.clone() },
+    ];
+    let (pieces, shown) = shown(dir.path(), &clip, "50", &shots).await;
+    // Black shows no bar at all, as the number 0 does.
+    let wanted: Vec<usize> = pieces.iter().flat_map(|p| &p.table).map(|s| s.frame.map_or(0, |k| k as usize)).collect();
+    assert_eq!(shown, wanted);
+    assert!(wanted.contains(&0) && wanted.windows(2).any(|w| w[1] + 1 < w[0]), "black, and backwards: {wanted:?}");
+}
+
+/// How bright each frame of a film is on the whole, 0–255.
+fn brightness(file: &Path) -> Vec<f64> {
+    let raw = file.with_extension("gray");
+    ffmpeg(&["-i", file.to_str().expect("name"), "-vf", "scale=32:18,format=gray", "-f", "rawvideo"], &raw);
+    let bytes = std::fs::read(&raw).expect("frames");
+    bytes.chunks_exact(32 * 18).map(|f| f.iter().map(|p| f64::from(*p)).sum::<f64>() / f.len() as f64).collect()
+}
+
+#[tokio::test]
+async fn frames_in_between_are_mixed_or_computed_where_that_is_wanted() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let clip = dir.path().join("clip.mp4");
+    // Each frame is a little brighter than the one before.
+    ffmpeg(
+        &[
+            "-f",
+            "lavfi",
+            "-i",
+            "color=black:size=320x180:rate=25:duration=2,geq=lum='40+N*4':cb=128:cr=128",
+            "-pix_fmt",
+            "yuv420p",
+            "-qp",
+            "0",
+        ],
+        &clip,
+    );
+    let slow = |between| {
+        let plain = shot("25", 5, (1, 4), 24);
+        Shot { source: Source { between, ..plain.source.clone() }, ..plain }
+    };
+    for between in [Between::Repeat, Between::Blend, Between::Computed] {
+        shown(dir.path(), &clip, "25", &[slow(between)]).await;
+        let seen = brightness(&dir.path().join("film.mp4"));
+        let steps: Vec<f64> = seen.windows(2).map(|w| w[1] - w[0]).collect();
+        let stands = steps.iter().filter(|s| s.abs() < 0.05).count();
+        match between {
+            Between::Repeat => assert!(stands >= 15, "each is seen four times: {seen:?}"),
+            Between::Blend | Between::Computed => assert!(stands <= 2, "{between:?}: it hardly stands: {seen:?}"),
+        }
+        assert!(steps.iter().all(|s| *s > -0.5), "{between:?}: it goes on: {seen:?}");
     }
 }
 
@@ -153,12 +249,12 @@ async fn many_pieces_add_up_exactly() {
     for job_rate in ["24000/1001", "25", "60000/1001"] {
         let mut draft =
             job(Purpose::Preview, (0..14).map(|i| piece(&clip, "24000/1001", i, (1, 1), 5 + i as u64 % 3)).collect());
-        draft.rate = rate(job_rate);
+        draft.format.rate = rate(job_rate);
         let to = dir.path().join("film.mp4");
         render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
         let (instants, clock) = instants(&to);
         assert_eq!(instants.len() as u64, draft.frames().get());
-        let step = clock * i64::from(draft.rate.den()) / i64::from(draft.rate.num());
+        let step = clock * i64::from(draft.format.rate.den()) / i64::from(draft.format.rate.num());
         assert!(
             instants.iter().enumerate().all(|(i, at)| *at == i as i64 * step),
             "{job_rate}: {instants:?} at {clock}"

@@ -5,7 +5,7 @@ use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, iden
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
-use legere_core::draft::{Draft, Shot};
+use legere_core::draft::{Draft, Pause, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId, TrackId};
 use legere_core::time::FrameLen;
 use legere_core::track::Version;
@@ -131,6 +131,8 @@ struct Score {
 struct Shown {
     source: legere_core::draft::Source,
     hit_at: Option<u64>,
+    #[serde(default)]
+    pause: Option<Pause>,
 }
 
 fn shot_part(shot: ShotId, what: &str) -> String {
@@ -160,9 +162,9 @@ impl Editable for KeptDraft {
         part(&mut parts, TOTAL, &cut.len())?;
         for shot in cut.shots() {
             part(&mut parts, shot_part(shot.id, "length"), &shot.len)?;
-            let shown = Shown { source: shot.source.clone(), hit_at: shot.hit_at };
+            let shown = Shown { source: shot.source.clone(), hit_at: shot.hit_at, pause: shot.pause };
             part(&mut parts, shot_part(shot.id, "source"), &shown)?;
-            part(&mut parts, shot_part(shot.id, "pin"), &shot.pinned)?;
+            part(&mut parts, shot_part(shot.id, "pin"), &shot.pin)?;
         }
         Ok(parts)
     }
@@ -187,7 +189,8 @@ impl Editable for KeptDraft {
                     len: read(whole(&shot_part(id, "length"))?)?,
                     source: shown.source,
                     hit_at: shown.hit_at,
-                    pinned: read(whole(&shot_part(id, "pin"))?)?,
+                    pause: shown.pause,
+                    pin: read(whole(&shot_part(id, "pin"))?)?,
                 })
             })
             .collect::<Result<Vec<Shot>, StoreError>>()?;

@@ -12,8 +12,19 @@ use legere_core::id::ClipId;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, QuerySelect, TransactionTrait};
+use std::collections::HashMap;
 
 impl Store {
+    /// The readings of some clips. One that cannot be read is not among them: the clip's line tells it.
+    pub async fn clip_readings(&self, ids: &[ClipId]) -> Result<HashMap<ClipId, ClipReading>, StoreError> {
+        let wanted: Vec<Uuid> = ids.iter().map(|id| id.uuid()).collect();
+        let rows = clip_reading::Entity::find().filter(clip_reading::Column::Id.is_in(wanted)).all(&self.db).await?;
+        Ok(rows
+            .into_iter()
+            .filter_map(|row| Some((row.id.into(), serde_json::from_value(row.reading).ok()?)))
+            .collect())
+    }
+
     /// What was measured in a clip, once it was.
     pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
         let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.db).await?;

@@ -2,7 +2,7 @@
 
 mod world;
 
-use legere_core::draft::Edit;
+use legere_core::draft::{Edit, Pin};
 use legere_core::id::{DraftId, NoteId, SessionId, ShotId};
 use legere_core::select::{Mark, Tag, Tier};
 use legere_core::time::{FrameLen, FrameShift, Seconds};
@@ -57,7 +57,7 @@ async fn twelve_windows_pin_twelve_shots_at_once_and_all_are_pinned() {
         let store = world.store.clone();
         let job = world.job;
         tokio::spawn(async move {
-            let pin = Edit::Pin { shot: ShotId::from_u128(i + 1), on: true };
+            let pin = Edit::Pin { shot: ShotId::from_u128(i + 1), pin: Pin::Whole };
             cut(&store, job, by(i + 10, Step::Arrange), draft, Some(seen), &pin).await
         })
     });
@@ -65,7 +65,7 @@ async fn twelve_windows_pin_twelve_shots_at_once_and_all_are_pinned() {
         done.expect("no panic").expect("kept");
     }
     let kept = world.store.draft(draft).await.expect("the draft");
-    assert!(kept.body.cut.shots().iter().all(|s| s.pinned), "{kept:?}");
+    assert!(kept.body.cut.shots().iter().all(|s| s.pinned()), "{kept:?}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -145,10 +145,10 @@ async fn undo_is_a_windows_own_and_a_steps_own() {
     let world = World::new().await;
     let draft = world.draft(4).await;
     let (a, b) = (by(21, Step::Arrange), by(22, Step::Arrange));
-    let pin = |i| Edit::Pin { shot: ShotId::from_u128(i), on: true };
+    let pin = |i| Edit::Pin { shot: ShotId::from_u128(i), pin: Pin::Whole };
     let pinned = || async {
         let shots = world.store.draft(draft).await.expect("the draft").body.cut;
-        shots.shots().iter().map(|s| s.pinned).collect::<Vec<bool>>()
+        shots.shots().iter().map(|s| s.pinned()).collect::<Vec<bool>>()
     };
     for (who, shot) in [(a, 1), (b, 2), (a, 3), (b, 4)] {
         cut(&world.store, world.job, who, draft, None, &pin(shot)).await.expect("kept");
@@ -403,7 +403,10 @@ proptest! {
                 let (edit, replay) = match act {
                     Act::Cut { shot: s, by } => (Some(Edit::MoveCut { shot: shot(s), by: FrameShift::new(by) }), false),
                     Act::Slip { shot: s, by } => (Some(Edit::Slip { shot: shot(s), by: FrameShift::new(by) }), false),
-                    Act::Pin { shot: s, on } => (Some(Edit::Pin { shot: shot(s), on }), false),
+                    Act::Pin { shot: s, on } => {
+                        let pin = if on { Pin::Whole } else { Pin::Open };
+                        (Some(Edit::Pin { shot: shot(s), pin }), false)
+                    },
                     Act::Undo => (None, false),
                     Act::Redo => (None, true),
                 };

@@ -93,7 +93,7 @@ async fn pinned_shots_stay_while_the_pace_changes_around_them() {
     let shoot = server.shoot(60).await;
     let path = new_draft(&server, &shoot).await;
     let before = server.json(&format!("{path}.json")).await;
-    let pin = json!({ "do": "pin", "shot": shot(&before, 3), "on": true });
+    let pin = json!({ "do": "pin", "shot": shot(&before, 3), "pin": "whole" });
     let pinned = server.say(&format!("{path}/edit"), pin).await;
     let kept = shots(&pinned)[3].clone();
     assert_eq!(kept["pinned"], true);
@@ -296,7 +296,7 @@ async fn two_windows_cut_one_draft_and_neither_takes_back_the_others_work() {
     let act = async |window: u128, base: Option<i64>, what: Value| {
         server.in_window(window, "arrange", base, &format!("{path}/edit"), &what.to_string()).await
     };
-    let pin = |place: usize, on: bool| json!({ "do": "pin", "shot": shot(&seen, place), "on": on });
+    let pin = |place: usize, on: bool| json!({ "do": "pin", "shot": shot(&seen, place), "pin": if on { "whole" } else { "open" } });
     assert_eq!(act(1, revision, pin(0, true)).await.status, 200);
     // The other window has not seen that, and pins another shot: both stay.
     assert_eq!(act(2, revision, pin(5, true)).await.status, 200);

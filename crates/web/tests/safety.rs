@@ -127,7 +127,7 @@ async fn one_job_does_not_open_what_belongs_to_another() {
     server.desk.do_work(legere_store::queue::Delivery::Do(legere_store::queue::Work::Handoff(handoff))).await;
     let (clip, select, track) = (shoot.clips[0], shoot.selects[0], shoot.track);
     let shot = server.desk.store.draft(draft).await.expect("a draft").body.cut.shots()[0].id;
-    let pin = format!(r#"{{"do":"pin","shot":"{shot}","on":true}}"#);
+    let pin = format!(r#"{{"do":"pin","shot":"{shot}","pin":"whole"}}"#);
     let json = [
         (format!("selects/{select}"), r#"{"do":"tier","tier":"hero"}"#),
         (format!("tracks/{track}/marks"), r#"{"do":"halve"}"#),

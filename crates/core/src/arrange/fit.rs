@@ -70,6 +70,8 @@ impl std::ops::Sub for Cost {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Showing {
     pub start: Seconds,
+    /// Exclusive.
+    pub end: Seconds,
     pub speed: Speed,
     /// Frames from the slot's beginning to the hit, when it lands on a mark.
     pub hit_at: Option<u64>,
@@ -128,22 +130,15 @@ pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, we
     let used = rate.seconds_of(slot.len).scaled(speed.ratio());
     let (start, hit_at) = aligned(candidate, slot, rate, speed, used);
     let start = start.max(candidate.range.start()).min(candidate.range.end() - used);
-    let showing = Showing { start, speed, hit_at };
-    let cost = cost(candidate, slot, rate, &showing, scale, weights);
+    let showing = Showing { start, end: start + used, speed, hit_at };
+    let cost = cost(candidate, slot, &showing, scale, weights);
     Some(Fit { showing, cost })
 }
 
 /// What it costs to show a select in this way in a slot; without the joins.
-pub fn cost(
-    candidate: &Candidate,
-    slot: &Slot,
-    rate: FrameRate,
-    showing: &Showing,
-    scale: Scale,
-    weights: &Weights,
-) -> Cost {
-    let used = rate.seconds_of(slot.len).scaled(showing.speed.ratio());
-    let end = showing.start + used;
+pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale, weights: &Weights) -> Cost {
+    let end = showing.end;
+    let used = end - showing.start;
     // Frames outside in and out: the editor did not choose them.
     let beyond = beyond(candidate, showing.start, end);
     let outside = (beyond.before + beyond.after) / used.to_f64().max(1e-6);

@@ -7,7 +7,7 @@
 
 use super::fit::{self, Cost, Fit, Scale, Showing, Weights};
 use super::{Candidate, Slot};
-use crate::draft::{Draft, DraftError, Shot, Source};
+use crate::draft::{Draft, DraftError, Pause, Pin, Shot, Source};
 use crate::id::{SelectId, ShotId, ShotIds};
 use crate::select::{Framing, Movement, Role, Tier};
 use crate::time::{FramePos, FrameRate};
@@ -318,7 +318,8 @@ impl<'a> Arranger<'a> {
                 len: self.slots[slot].len,
                 source: source(candidate, &fit.showing),
                 hit_at: fit.showing.hit_at,
-                pinned: false,
+                pause: None,
+                pin: Pin::Open,
             });
         }
         Ok(Arrangement { draft: Draft::new(self.rate, shots)?, slots: self.slots.clone() })
@@ -348,12 +349,15 @@ impl<'a> Arranger<'a> {
                         why: vec!["its select is no longer there".to_owned()],
                     };
                 };
-                let energy = candidate.energy_of(shot.source.start, shot.source_end(self.rate));
-                let showing = Showing { start: shot.source.start, speed: shot.source.speed, hit_at: shot.hit_at };
-                let mut cost = fit::cost(candidate, slot, self.rate, &showing, self.scale, &self.weights);
+                let (start, end) = shot.range(self.rate);
+                let energy = candidate.energy_of(start, end);
+                let showing = Showing { start, end, speed: shot.source.speed, hit_at: shot.hit_at };
+                let mut cost = fit::cost(candidate, slot, &showing, self.scale, &self.weights);
                 let before = place.checked_sub(1).and_then(|p| shown[p]);
                 cost.join = self.joins(before, candidate, shown.get(place + 1).copied().flatten());
-                let why = self.reasons(candidate, slot, &showing, before);
+                let mut why = self.reasons(candidate, slot, &showing, before);
+                why.extend(shot.source.time_words());
+                why.extend(shot.pause.map(Pause::words));
                 Judged { energy, level: self.scale.of(energy), wanted: slot.energy, cost, why }
             })
             .collect()
@@ -379,13 +383,12 @@ impl<'a> Arranger<'a> {
             .filter_map(|c| Some((c, fit::fit(c, slot, self.rate, self.scale, &self.weights)?)))
             .map(|(c, fit)| {
                 let source = source(c, &fit.showing);
-                let used = self.rate.seconds_of(slot.len).scaled(source.speed.ratio());
                 Alternate {
                     select: c.select,
-                    energy: c.energy_of(source.start, source.start + used),
-                    source,
+                    energy: c.energy_of(fit.showing.start, fit.showing.end),
                     hit_at: fit.showing.hit_at,
-                    why: self.reasons(c, slot, &fit.showing, before),
+                    why: [self.reasons(c, slot, &fit.showing, before), source.time_words()].concat(),
+                    source,
                     gain: current - Cost { join: self.joins(before, c, after), ..fit.cost },
                 }
             })
@@ -397,8 +400,7 @@ impl<'a> Arranger<'a> {
 
     /// Why this select is at this place, in words that stand on their own: each is a part of the cost.
     fn reasons(&self, c: &Candidate, slot: &Slot, showing: &Showing, before: Option<&Candidate>) -> Vec<String> {
-        let used = self.rate.seconds_of(slot.len).scaled(showing.speed.ratio());
-        let end = showing.start + used;
+        let end = showing.end;
         let mut why = Vec::new();
         match c.tier {
             Tier::Hero if slot.on_drop => why.push("a hero for the drop".to_owned()),
@@ -437,9 +439,6 @@ impl<'a> Arranger<'a> {
                 why.push(format!("closer after the wide {}", before.name));
             }
         }
-        if showing.speed != crate::draft::Speed::NORMAL {
-            why.push(format!("slowed to {:.0} %, to be long enough", showing.speed.to_f64() * 100.0));
-        }
         let beyond = fit::beyond(c, showing.start, end);
         for (seconds, side) in [(beyond.before, "before its in"), (beyond.after, "beyond its out")] {
             if seconds * self.rate.to_f64() >= 0.5 {
@@ -451,13 +450,7 @@ impl<'a> Arranger<'a> {
 }
 
 fn source(candidate: &Candidate, showing: &Showing) -> Source {
-    Source {
-        select: candidate.select,
-        clip: candidate.clip,
-        start: showing.start,
-        speed: showing.speed,
-        media: candidate.media,
-    }
+    Source { speed: showing.speed, ..Source::plain(candidate.select, candidate.clip, showing.start, candidate.media) }
 }
 
 fn direction(movement: Movement) -> &'static str {

@@ -1,6 +1,6 @@
 use super::*;
 use crate::check::ShotContext;
-use crate::draft::{SHORTEST, Shot};
+use crate::draft::{Pin, SHORTEST, Shot};
 use crate::id::ShotIds;
 use crate::time::{FrameLen, FramePos};
 use crate::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading};
@@ -157,7 +157,7 @@ fn pinned_shots_stay_and_the_rest_is_laid_around_them() {
         .placed()
         .enumerate()
         .filter(|(i, _)| [2, 3, 9].contains(i))
-        .map(|(_, (at, s))| (at, Shot { pinned: true, ..s.clone() }))
+        .map(|(_, (at, s))| (at, Shot { pin: Pin::Whole, ..s.clone() }))
         .collect();
     // Another pace, so that the slots do not fall on the pins by themselves.
     let pace = vec![Pace::new(16, false).expect("pace"); 5];
@@ -168,7 +168,7 @@ fn pinned_shots_stay_and_the_rest_is_laid_around_them() {
     assert_eq!(again.draft.len(), first.draft.len());
     for (at, shot) in &keep {
         let found = again.draft.placed().find(|(start, _)| start == at).expect("still there").1;
-        assert_eq!((&found.source, found.len, found.pinned), (&shot.source, shot.len, true));
+        assert_eq!((&found.source, found.len, found.pin), (&shot.source, shot.len, Pin::Whole));
     }
     let selects: HashSet<_> = again.draft.shots().iter().map(|s| s.source.select).collect();
     assert_eq!(selects.len(), again.draft.shots().len(), "nothing twice");
@@ -234,7 +234,7 @@ proptest! {
             Ok(result) => {
                 prop_assert_eq!(result.draft.len(), FrameLen::new(total));
                 prop_assert!(result.draft.shots().iter().all(|s| s.len >= SHORTEST));
-                prop_assert!(result.draft.shots().iter().all(|s| s.source_end(rate()) <= s.source.media));
+                prop_assert!(result.draft.shots().iter().all(|s| s.range(rate()).1 <= s.source.media));
                 let selects: HashSet<_> = result.draft.shots().iter().map(|s| s.source.select).collect();
                 prop_assert_eq!(selects.len(), result.draft.shots().len());
             }
@@ -315,7 +315,7 @@ fn a_clip_is_slowed_only_as_far_as_its_frames_go() {
     let speed = slowed.draft.shots()[0].source.speed.to_f64();
     assert!((0.4..=0.67).contains(&speed), "{speed}");
     let why = &Arranger::over(&fast, slowed.slots.clone(), rate()).judge(&slowed.draft)[0].why;
-    assert!(why.iter().any(|w| w.starts_with("slowed to")), "{why:?}");
+    assert!(why.iter().any(|w| w.starts_with("plays at")), "{why:?}");
     assert!(matches!(over(48 * 3), Err(ArrangeError::TooLittle { .. })), "three times is more than 59.94 gives");
 }
 

@@ -1,16 +1,22 @@
 //! What a tired eye misses in a draft.
 
-use crate::draft::Draft;
-use crate::id::{SelectId, ShotId};
-use crate::select::Framing;
-use crate::time::FrameLen;
+use crate::draft::{Between, Draft, Shot};
+use crate::footage::Fault;
+use crate::id::{ClipId, ShotId};
+use crate::select::{Framing, Range};
+use crate::time::{FrameLen, FrameRate, Seconds};
 use serde::Serialize;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Points of energy between picture and music, both on the music's scale, from which it is worth a look.
 const FAR: f64 = 30.0;
 /// A cut this near to a beat, in frames, was to be on it; further off it was meant.
 const NEAR: u64 = 3;
+/// How much more than once a frame may be seen before it is called stutter: rates that are a thousandth apart are the same.
+const STUTTERS: f64 = 0.02;
+/// A fault shorter than this, in seconds, is not seen.
+const SEEN: f64 = 0.2;
 
 /// A remark, with the frame it leads to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -34,6 +40,12 @@ pub struct ShotContext {
     pub level: f64,
     /// 0–100, the music's here.
     pub wanted: f64,
+    /// At which the clip's frames come.
+    pub clip_rate: Option<FrameRate>,
+    /// In, out and hit of its select.
+    pub range: Option<Range>,
+    /// What of the clip cannot be used.
+    pub faults: Arc<Vec<Fault>>,
 }
 
 /// The numbers of a draft that matter.
@@ -83,13 +95,9 @@ fn correlation(pairs: &[(f64, f64)]) -> f64 {
 /// Looks a draft through. `shots` belong to its shots, in their order; `beats` are frames.
 pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLen) -> Vec<Finding> {
     let mut found = Vec::new();
-    let mut seen: HashMap<SelectId, usize> = HashMap::new();
     for (i, ((start, shot), about)) in draft.placed().zip(shots).enumerate() {
         let frame = start.get().max(0) as u64;
         let mut say = |words: String| found.push(Finding { frame, shot: shot.id, words });
-        if let Some(first) = seen.insert(shot.source.select, i) {
-            say(format!("{} is shown twice: shots {} and {}", about.name, first + 1, i + 1));
-        }
         let apart = about.level - about.wanted;
         if apart.abs() > FAR {
             let side = if apart < 0.0 { "below" } else { "above" };
@@ -99,15 +107,87 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
         if let Some(framing) = before.and_then(|b| b.framing).filter(|f| about.framing == Some(*f)) {
             say(format!("shots {} and {} are both {}", i, i + 1, framing.word()));
         }
+        for words in of_time(shot, about, draft.rate()) {
+            say(format!("shot {} {words}", i + 1));
+        }
         let off = off_the_beat(frame, beats);
         if i > 0 && (1..=NEAR).contains(&off) {
             say(format!("the cut to shot {} is {} off the beat", i + 1, frames(off)));
         }
     }
+    found.extend(shown_twice(draft, shots));
+    found.sort_by_key(|f| f.frame);
     let total = draft.len();
     if let Some(last) = draft.shots().last().filter(|_| total != music) {
         let words = format!("pictures and music end {} apart", frames(total.get().abs_diff(music.get())));
         found.push(Finding { frame: total.get().min(music.get()), shot: last.id, words });
+    }
+    found
+}
+
+/// What is wrong with the part of the clip that a shot shows, and with how it is played.
+fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
+    let mut words = Vec::new();
+    let (from, to) = shot.range(rate);
+    let course = shot.source.course();
+    let pictures = i64::try_from(shot.pictures().get()).unwrap_or(0);
+    let speeds: Vec<f64> = (0..pictures).map(|f| course.speed_on(f)).collect();
+    if let Some(clip) = about.clip_rate.filter(|_| shot.source.between == Between::Repeat) {
+        // Each frame of the clip is to be seen once; what is held is held on purpose.
+        let slowest = speeds.iter().map(|s| s.abs()).filter(|s| *s > 0.001).fold(f64::INFINITY, f64::min);
+        let times = rate.to_f64() / (clip.to_f64() * slowest);
+        if slowest.is_finite() && slowest < 0.999 && times > 1.0 + STUTTERS {
+            words.push(format!(
+                "is slower than its frames allow: at {:.0} % each is seen {times:.1} times",
+                slowest * 100.0
+            ));
+        }
+    }
+    if let Some(range) = about.range {
+        let backwards = |f: i64| speeds.get(usize::try_from(f).unwrap_or(0)).is_some_and(|s| *s < 0.0);
+        let through_hit = range.hit() > from && range.hit() < to;
+        if through_hit && (0..pictures).any(backwards) {
+            words.push("runs backwards through its hit: what falls, bursts or walks is seen to".to_owned());
+        }
+        let frame = 1.0 / rate.to_f64();
+        for (beyond, side) in [(range.start() - from, "before its in"), (to - range.end(), "beyond its out")] {
+            if beyond.to_f64() >= frame * 0.5 {
+                words.push(format!("shows {:.1} s {side}", beyond.to_f64()));
+            }
+        }
+    }
+    for fault in about.faults.iter() {
+        let seconds = fault.end.min(to.to_f64()) - fault.start.max(from.to_f64());
+        if seconds >= SEEN {
+            words.push(format!("{} for {seconds:.1} s of what it shows", fault.kind.words()));
+        }
+    }
+    words
+}
+
+/// Instants of a clip that two shots show. Takes that were split and lie one behind the other share nothing.
+fn shown_twice(draft: &Draft, shots: &[ShotContext]) -> Vec<Finding> {
+    let rate = draft.rate();
+    let mut by_clip: HashMap<ClipId, Vec<(usize, Seconds, Seconds)>> = HashMap::new();
+    for (i, shot) in draft.shots().iter().enumerate() {
+        let (from, to) = shot.range(rate);
+        by_clip.entry(shot.source.clip).or_default().push((i, from, to));
+    }
+    let mut found = Vec::new();
+    let frame = rate.seconds_of(FrameLen::new(1));
+    for (_, mut parts) in by_clip {
+        parts.sort_by_key(|p| p.0);
+        for (n, (later, from, to)) in parts.iter().enumerate() {
+            let earlier = parts[..n].iter().find(|(_, a, b)| (*to).min(*b) - (*from).max(*a) >= frame);
+            let Some((first, a, b)) = earlier else { continue };
+            let (Some((at, shot)), Some(about)) = (draft.placed().nth(*later), shots.get(*later)) else { continue };
+            let twice = ((*to).min(*b) - (*from).max(*a)).to_f64();
+            found.push(Finding {
+                frame: at.get().max(0) as u64,
+                shot: shot.id,
+                words: format!("{twice:.1} s of {} are shown twice: shots {} and {}", about.name, first + 1, later + 1),
+            });
+        }
     }
     found
 }

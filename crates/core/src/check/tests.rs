@@ -1,7 +1,8 @@
 use super::*;
 use crate::arrange::slots_under;
-use crate::draft::{Shot, Source, Speed};
-use crate::id::ClipId;
+use crate::draft::{Between, Pin, Shot, Source, Speed};
+use crate::footage::{Fault, FaultKind};
+use crate::id::{ClipId, SelectId};
 use crate::time::{FrameRate, Seconds};
 use crate::track::{Beat, Section, SectionKind, Trace, TrackReading};
 
@@ -14,15 +15,15 @@ fn shot(select: u128, len: u64, energy: f64) -> (Shot, f64) {
     let shot = Shot {
         id: ShotId::from_u128(u128::from(len) * 1000 + energy as u128),
         len: FrameLen::new(len),
-        source: Source {
-            select: SelectId::from_u128(select),
-            clip: ClipId::from_u128(select),
-            start: Seconds::ZERO,
-            speed: Speed::NORMAL,
-            media: Seconds::new(60, 1).expect("seconds"),
-        },
+        source: Source::plain(
+            SelectId::from_u128(select),
+            ClipId::from_u128(select),
+            Seconds::ZERO,
+            Seconds::new(60, 1).expect("seconds"),
+        ),
         hit_at: None,
-        pinned: false,
+        pause: None,
+        pin: Pin::Open,
     };
     (shot, energy)
 }
@@ -56,6 +57,7 @@ fn contexts(draft: &Draft, energies: &[f64], framings: &[Option<Framing>]) -> Ve
             framing: framings.get(i).copied().flatten(),
             level: energies[i],
             wanted: slot.energy,
+            ..ShotContext::default()
         })
         .collect()
 }
@@ -90,7 +92,7 @@ fn each_fault_is_found_and_leads_to_its_place() {
             "shot 2 is 50 above the music",
             "shots 1 and 2 are both wide",
             "the cut to shot 2 is 2 frames off the beat",
-            "C2 is shown twice: shots 1 and 3",
+            "2.0 s of C2 are shown twice: shots 1 and 3",
             "shot 4 is 70 below the music",
             "pictures and music end 2 frames apart",
         ]
@@ -137,4 +139,47 @@ fn agreement_follows_its_definition() {
     assert!((correlation(&pairs) - wanted).abs() < 1e-12);
     assert_eq!(correlation(&[(1.0, 1.0)]), 0.0, "one pair agrees with nothing");
     assert_eq!(correlation(&[(1.0, 5.0), (1.0, 9.0)]), 0.0, "a flat line goes with nothing");
+}
+
+#[test]
+fn what_a_shot_shows_and_how_it_plays_is_looked_through() {
+    let (one, _) = shot(1, 100, 20.0);
+    let seconds = |n, d| Seconds::new(n, d).expect("seconds");
+    let about = ShotContext {
+        name: "bell".into(),
+        level: 20.0,
+        wanted: 20.0,
+        clip_rate: Some(rate()),
+        range: Some(Range::new(seconds(1, 1), seconds(6, 1), seconds(2, 1)).expect("a range")),
+        faults: Arc::new(vec![
+            Fault { start: 3.5, end: 9.0, kind: FaultKind::Shake },
+            Fault { start: 4.9, end: 9.0, kind: FaultKind::Soft },
+        ]),
+        ..ShotContext::default()
+    };
+    let found = |change: &dyn Fn(&mut Shot)| {
+        let mut changed = one.clone();
+        changed.source.start = seconds(1, 1);
+        change(&mut changed);
+        let draft = Draft::new(rate(), vec![changed]).expect("a draft");
+        let found = check(&draft, std::slice::from_ref(&about), &[], draft.len());
+        found.into_iter().map(|f| f.words).collect::<Vec<_>>()
+    };
+    assert_eq!(found(&|_| ()), ["shot 1 shakes for 1.5 s of what it shows"]);
+    let before = found(&|s| s.source.start = seconds(0, 1));
+    assert_eq!(before, ["shot 1 shows 1.0 s before its in", "shot 1 shakes for 0.5 s of what it shows"]);
+    let beyond = found(&|s| s.source.start = seconds(3, 1));
+    assert!(beyond.contains(&"shot 1 shows 1.0 s beyond its out".to_owned()), "{beyond:?}");
+    let slow = |s: &mut Shot| s.source.speed = Speed::new(1, 2).expect("half");
+    assert_eq!(found(&slow), ["shot 1 is slower than its frames allow: at 50 % each is seen 2.0 times"]);
+    let mixed = found(&|s| {
+        slow(s);
+        s.source.between = Between::Blend;
+    });
+    assert_eq!(mixed, Vec::<String>::new(), "frames in between fill it");
+    let backwards = found(&|s| {
+        s.source.start = seconds(5, 1);
+        s.source.speed = Speed::new(-1, 1).expect("backwards");
+    });
+    assert_eq!(backwards[0], "shot 1 runs backwards through its hit: what falls, bursts or walks is seen to");
 }

@@ -1,6 +1,7 @@
 //! What each edit makes of a draft.
 
-use super::{Draft, DraftError, Edit, Shot, TimeFrom};
+use super::time_curve::mirrored;
+use super::{Draft, DraftError, Edit, Pause, Pin, Shot, Speed, Stop, TimeFrom, Turn};
 use crate::id::ShotId;
 use crate::time::{FrameLen, FramePos, FrameShift, Seconds};
 
@@ -12,6 +13,10 @@ fn gained(len: FrameLen) -> Result<FrameShift, DraftError> {
     i64::try_from(len.get()).map(FrameShift::new).map_err(|_huge| DraftError::Flash)
 }
 
+fn frames(len: FrameLen) -> i64 {
+    i64::try_from(len.get()).unwrap_or(i64::MAX)
+}
+
 impl Draft {
     /// The draft after an edit.
     pub fn apply(&self, edit: &Edit) -> Result<Self, DraftError> {
@@ -21,7 +26,7 @@ impl Draft {
             Edit::MoveCut { shot, by } => next.move_cut(*shot, *by)?,
             Edit::TrimEnd { shot, by, from } => {
                 let at = next.index_of(*shot).ok_or(DraftError::NoShot)?;
-                next.open_shot(*shot)?.end_moved(*by)?;
+                next.shots[at].end_moved(*by)?;
                 next.settle(at + 1, *by, *from)?;
             }
             Edit::TrimStart { shot, by, from } => {
@@ -32,26 +37,15 @@ impl Draft {
                     let before = next.shots[at - 1].id;
                     next.move_cut(before, *by)?;
                 } else {
-                    next.open_shot(*shot)?.start_moved(shorter, rate)?;
+                    next.shots[at].start_moved(shorter, rate)?;
                     next.settle(at + 1, shorter, *from)?;
                 }
             }
-            Edit::Slip { shot, by } => {
-                let target = next.open_shot(*shot)?;
-                let moved = rate.seconds_at(FramePos::new(by.get())).scaled(target.source.speed.ratio());
-                target.source.start = target.source.start + moved;
-                if !target.fits(rate) {
-                    return Err(DraftError::ClipEnds);
-                }
-                target.hit_at = target.hit_moved(*by);
-            }
+            Edit::Slip { shot, by } => next.slip(*shot, *by)?,
             Edit::Slide { shot, by } => {
                 let at = next.index_of(*shot).ok_or(DraftError::NoShot)?;
                 if at == 0 || at + 1 >= next.shots.len() {
                     return Err(DraftError::PieceEnds);
-                }
-                if next.shots[at - 1..=at + 1].iter().any(|s| s.pinned) {
-                    return Err(DraftError::Pinned);
                 }
                 next.shots[at - 1].end_moved(*by)?;
                 next.shots[at + 1].start_moved(back(*by)?, rate)?;
@@ -62,60 +56,78 @@ impl Draft {
             Edit::Insert { new, before, from } => next.insert(new.clone(), *before, *from)?,
             Edit::Exchange { shot, with } => next.exchange(*shot, *with)?,
             Edit::Move { shot, before } => {
-                next.open_shot(*shot)?;
                 let from = next.index_of(*shot).ok_or(DraftError::NoShot)?;
                 let moved = next.shots.remove(from);
                 let to = next.place_of(*before)?;
                 next.shots.insert(to, moved);
             }
             Edit::PutHit { shot, at, hit } => {
-                let target = next.open_shot(*shot)?;
-                let lead = rate.seconds_of(FrameLen::new(*at)).scaled(target.source.speed.ratio());
-                target.source.start = *hit - lead;
-                target.hit_at = Some(*at).filter(|at| *at < target.len.get());
+                let target = next.shot_mut(*shot)?;
+                let frame = i64::try_from(*at).map_err(|_huge| DraftError::HitOutside)?;
+                target.source.start = *hit - (target.source.instant(frame, rate) - target.source.start);
+                target.hit_at = Some(*at).filter(|at| *at < target.pictures().get());
                 if !target.fits(rate) {
                     return Err(DraftError::HitOutside);
                 }
             }
-            Edit::SetSpeed { shot, speed } => {
-                let target = next.open_shot(*shot)?;
-                let held = rate.seconds_of(FrameLen::new(target.hit_at.unwrap_or(0)));
-                let at = target.source.start + held.scaled(target.source.speed.ratio());
-                target.source.speed = *speed;
-                let used = target.used(rate);
-                if used > target.source.media {
-                    return Err(DraftError::ClipEnds);
-                }
-                // Where the clip is too short on one side, the hit gives way rather than the speed.
-                let wanted = at - held.scaled(speed.ratio());
-                let start = wanted.max(Seconds::ZERO).min(target.source.media - used);
-                if start != wanted {
-                    target.hit_at = None;
-                }
-                target.source.start = start;
+            Edit::SetSpeed { shot, speed } => next.set_time(*shot, None, *speed, Vec::new())?,
+            Edit::SetTime { shot, start, speed, turns } => next.set_time(*shot, *start, *speed, turns.clone())?,
+            Edit::Reverse { shot } => {
+                let target = next.shot_mut(*shot)?;
+                let len = frames(target.pictures());
+                let (speed, turns) = mirrored(&target.source.course(), len);
+                target.source.start = target.source.instant(len, rate);
+                (target.source.speed, target.source.turns) = (speed, turns);
+                let last = target.pictures().get().saturating_sub(1);
+                target.hit_at = target.hit_at.and_then(|at| last.checked_sub(at));
             }
-            Edit::Pin { shot, on } => next.shot_mut(*shot)?.pinned = *on,
+            Edit::Hold { shot, at, len } => next.hold(*shot, *at, *len)?,
+            Edit::SetBetween { shot, between } => next.shot_mut(*shot)?.source.between = *between,
+            Edit::PauseOver { from, len, stop, rest } => next.pause_over(*from, *len, *stop, *rest)?,
+            Edit::SetPause { shot, pause } => next.set_pause(*shot, *pause)?,
+            Edit::Pin { shot, pin } => next.shot_mut(*shot)?.pin = *pin,
+            Edit::Keep { from, to, on } => {
+                let inside: Vec<ShotId> =
+                    next.placed().filter(|(at, _)| at >= from && at < to).map(|(_, s)| s.id).collect();
+                for shot in next.shots.iter_mut().filter(|s| inside.contains(&s.id)) {
+                    shot.pin = if *on { Pin::Whole } else { Pin::Open };
+                }
+            }
             Edit::Replace { shot, source, hit_at } => {
-                let target = next.open_shot(*shot)?;
+                let target = next.shot_mut(*shot)?;
                 target.source = source.clone();
                 target.hit_at = *hit_at;
             }
         }
-        next.checked()
+        next.checked()?.held(self)
+    }
+
+    /// Refused where an edit changed what a pin holds.
+    fn held(self, before: &Self) -> Result<Self, DraftError> {
+        for (start, was) in before.placed().filter(|(_, s)| s.pinned()) {
+            let now = self.placed().find(|(_, s)| s.id == was.id);
+            let Some((_, is)) = now.filter(|(at, _)| *at == start) else { return Err(DraftError::Pinned) };
+            let same = match was.pin {
+                Pin::Open => true,
+                Pin::Place => is.source.select == was.source.select,
+                Pin::Ends => is.len == was.len,
+                Pin::Whole => {
+                    (is.len, &is.source, is.pause, is.hit_at) == (was.len, &was.source, was.pause, was.hit_at)
+                }
+            };
+            if !same {
+                return Err(DraftError::Pinned);
+            }
+        }
+        Ok(self)
     }
 
     fn shot_mut(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
         self.shots.iter_mut().find(|s| s.id == shot).ok_or(DraftError::NoShot)
     }
 
-    fn open_shot(&mut self, shot: ShotId) -> Result<&mut Shot, DraftError> {
-        let shot = self.shot_mut(shot)?;
-        if shot.pinned { Err(DraftError::Pinned) } else { Ok(shot) }
-    }
-
-    fn open_at(&mut self, at: usize) -> Result<&mut Shot, DraftError> {
-        let id = self.shots.get(at).ok_or(DraftError::PieceEnds)?.id;
-        self.open_shot(id)
+    fn shot_at(&mut self, at: usize) -> Result<&mut Shot, DraftError> {
+        self.shots.get_mut(at).ok_or(DraftError::PieceEnds)
     }
 
     fn place_of(&self, before: Option<ShotId>) -> Result<usize, DraftError> {
@@ -129,9 +141,6 @@ impl Draft {
         let rate = self.rate;
         let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         let Some([left, right]) = self.shots.get_mut(at..at + 2) else { return Err(DraftError::PieceEnds) };
-        if left.pinned || right.pinned {
-            return Err(DraftError::Pinned);
-        }
         left.end_moved(by)?;
         // The later shot keeps its pictures where they are on the music: its hit stays on the beat.
         right.start_moved(back(by)?, rate)
@@ -142,31 +151,102 @@ impl Draft {
         let rate = self.rate;
         match from {
             TimeFrom::Whole => Ok(()),
-            TimeFrom::Neighbour if behind < self.shots.len() => self.open_at(behind)?.start_moved(back(gained)?, rate),
+            TimeFrom::Neighbour if behind < self.shots.len() => self.shot_at(behind)?.start_moved(back(gained)?, rate),
             // Nothing follows: the one before what was changed gives or takes it.
             TimeFrom::Neighbour => match behind.checked_sub(2) {
-                Some(before) => self.open_at(before)?.end_moved(back(gained)?),
+                Some(before) => self.shot_at(before)?.end_moved(back(gained)?),
                 None => Err(DraftError::PieceEnds),
             },
             TimeFrom::Section { end } => {
-                // A shot belongs to the section that it began in before the edit.
+                // A shot belongs to the section that it began in before the edit; one that is pinned moves for nobody, so what is
+                // before it gives.
                 let inside = |(i, (start, s)): &(usize, (FramePos, &Shot))| {
-                    *i >= behind && start.get() - gained.get() < end.get() && !s.pinned
+                    *i >= behind && start.get() - gained.get() < end.get() && !s.pinned()
                 };
-                let last = self.placed().enumerate().filter(inside).last().map(|(i, _)| i);
-                self.open_at(last.ok_or(DraftError::SectionFull)?)?.end_moved(back(gained)?)
+                let open = self.placed().enumerate().skip(behind).take_while(inside).last().map(|(i, _)| i);
+                self.shot_at(open.ok_or(DraftError::SectionFull)?)?.end_moved(back(gained)?)
             }
         }
     }
 
+    fn slip(&mut self, shot: ShotId, by: FrameShift) -> Result<(), DraftError> {
+        let rate = self.rate;
+        let target = self.shot_mut(shot)?;
+        let plain = target.source.turns.is_empty() && !target.source.speed.is_held();
+        let moved = rate.seconds_at(FramePos::new(by.get()));
+        if plain {
+            target.source.start = target.source.start + moved.scaled(target.source.speed.ratio());
+            target.hit_at = target.hit_moved(by);
+        } else {
+            // Of a curve another part is shown, frame by frame of the piece; the hit is looked for where it is now.
+            let hit = target.hit_at.map(|at| target.source.instant(i64::try_from(at).unwrap_or(0), rate));
+            target.source.start = target.source.start + moved;
+            target.hit_at = hit.and_then(|at| target.frame_of(at, rate));
+        }
+        if target.fits(rate) { Ok(()) } else { Err(DraftError::ClipEnds) }
+    }
+
+    fn set_time(
+        &mut self,
+        shot: ShotId,
+        start: Option<Seconds>,
+        speed: Speed,
+        turns: Vec<Turn>,
+    ) -> Result<(), DraftError> {
+        let rate = self.rate;
+        let target = self.shot_mut(shot)?;
+        let stays = i64::try_from(target.hit_at.unwrap_or(0)).unwrap_or(0);
+        let hit = target.source.instant(stays, rate);
+        (target.source.speed, target.source.turns) = (speed, turns);
+        target.source.course().check()?;
+        match start {
+            Some(start) => {
+                target.source.start = start;
+                target.hit_at = target.hit_at.and_then(|_| target.frame_of(hit, rate));
+            }
+            None => target.source.start = hit - (target.source.instant(stays, rate) - target.source.start),
+        }
+        // Where the clip is too short on one side, the hit gives way rather than the speed.
+        if target.brought_inside(rate)? {
+            target.hit_at = None;
+        }
+        Ok(())
+    }
+
+    fn hold(&mut self, shot: ShotId, at: u64, len: FrameLen) -> Result<(), DraftError> {
+        let target = self.shot_mut(shot)?;
+        let at = i64::try_from(at).map_err(|_huge| DraftError::Turns)?;
+        let after = at.checked_add(frames(len)).ok_or(DraftError::Turns)?;
+        if len.get() == 0 || at >= frames(target.pictures()) {
+            return Err(DraftError::Flash);
+        }
+        let source = &mut target.source;
+        let mid_turn = source.turns.iter().any(|t| t.at < at && at < t.end());
+        if mid_turn {
+            return Err(DraftError::Turns);
+        }
+        let before = source.turns.iter().filter(|t| t.end() <= at).next_back().map_or(source.speed, |t| t.to);
+        let mut turns: Vec<Turn> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
+        turns.push(Turn { at, over: 0, to: Speed::HELD });
+        let later = source.turns.iter().filter(|t| t.end() > at);
+        turns.push(Turn { at: after, over: 0, to: before });
+        turns.extend(later.map(|t| Turn { at: t.at.saturating_add(frames(len)), ..*t }));
+        source.turns = turns;
+        let held =
+            target.hit_at.map(|hit| if i64::try_from(hit).is_ok_and(|h| h > at) { hit + len.get() } else { hit });
+        target.hit_at = held.filter(|hit| *hit < target.pictures().get());
+        Ok(())
+    }
+
     fn split(&mut self, shot: ShotId, at: FrameLen, second: ShotId) -> Result<(), DraftError> {
         let rate = self.rate;
-        let first = self.open_shot(shot)?;
+        let first = self.shot_mut(shot)?;
         if at >= first.len {
             return Err(DraftError::Flash);
         }
         let mut rest = first.clone();
         rest.id = second;
+        rest.pin = Pin::Open;
         rest.start_moved(back(gained(at)?)?, rate)?;
         first.end_moved(back(gained(rest.len)?)?)?;
         let place = self.index_of(shot).ok_or(DraftError::NoShot)?;
@@ -177,40 +257,53 @@ impl Draft {
     fn join(&mut self, shot: ShotId) -> Result<(), DraftError> {
         let rate = self.rate;
         let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
-        let next = self.open_at(at + 1)?.clone();
-        let first = self.open_at(at)?;
+        let next = self.shot_at(at + 1)?.clone();
+        if next.pinned() {
+            return Err(DraftError::Pinned);
+        }
+        let first = self.shot_at(at)?;
+        let len = frames(first.len);
         let (a, b) = (&first.source, &next.source);
-        if (a.clip, a.speed) != (b.clip, b.speed) || first.source_end(rate) != b.start {
+        let one_piece = first.pause.is_none()
+            && (a.clip, a.speed, a.between) == (b.clip, b.speed, b.between)
+            && super::time_curve::shifted(&b.turns, len) == a.turns
+            && a.instant(len, rate) == b.start;
+        if !one_piece {
             return Err(DraftError::NotOnePiece);
         }
         let hit = first.hit_at.or(next.hit_at.map(|hit| hit + first.len.get()));
         first.end_moved(gained(next.len)?)?;
         first.hit_at = hit;
+        first.pause = next.pause;
         self.shots.remove(at + 1);
         Ok(())
     }
 
     fn remove(&mut self, shot: ShotId, from: TimeFrom) -> Result<(), DraftError> {
-        let rate = self.rate;
-        self.open_shot(shot)?;
+        let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         if self.shots.len() == 1 {
             return Err(DraftError::OnlyShot);
         }
-        let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         let len = gained(self.shots.remove(at).len)?;
-        if from != TimeFrom::Neighbour {
-            return self.settle(at, back(len)?, from);
-        }
-        // The one before goes on, or where its clip ends the next one begins sooner.
+        if from == TimeFrom::Neighbour { self.filled(at, len) } else { self.settle(at, back(len)?, from) }
+    }
+
+    /// The shot before a place goes on over some frames, or where its clip ends the next one begins sooner.
+    fn filled(&mut self, place: usize, len: FrameShift) -> Result<(), DraftError> {
+        let rate = self.rate;
         let mut longer = self.clone();
-        let before = at.checked_sub(1).ok_or(DraftError::PieceEnds);
+        let before = place.checked_sub(1).ok_or(DraftError::PieceEnds);
         let goes_on = before.and_then(|before| {
-            longer.open_at(before)?.end_moved(len)?;
+            let shot = longer.shot_at(before)?;
+            if shot.pin.holds_end() {
+                return Err(DraftError::Pinned);
+            }
+            shot.end_moved(len)?;
             longer.clone().checked().map(drop)
         });
         match goes_on {
             Ok(()) => *self = longer,
-            Err(_) => self.open_at(at)?.start_moved(len, rate)?,
+            Err(_) => self.shot_at(place)?.start_moved(len, rate)?,
         }
         Ok(())
     }
@@ -224,26 +317,76 @@ impl Draft {
 
     fn exchange(&mut self, shot: ShotId, with: ShotId) -> Result<(), DraftError> {
         let rate = self.rate;
-        self.open_shot(shot)?;
-        self.open_shot(with)?;
         let (a, b) = (self.index_of(shot).ok_or(DraftError::NoShot)?, self.index_of(with).ok_or(DraftError::NoShot)?);
         let (first, second) = (self.shots[a].clone(), self.shots[b].clone());
         for (at, shown) in [(a, &second), (b, &first)] {
             let place = &mut self.shots[at];
-            place.id = shown.id;
+            (place.id, place.pin) = (shown.id, shown.pin);
             place.source = shown.source.clone();
-            place.hit_at = shown.hit_at.filter(|hit| *hit < place.len.get());
+            place.hit_at = shown.hit_at.filter(|hit| *hit < place.pictures().get());
             // Longer places show more at the end, or where the clip ends there, at the beginning.
-            let used = place.used(rate);
-            if used > place.source.media {
-                return Err(DraftError::ClipEnds);
-            }
-            let latest = place.source.media - used;
-            if place.source.start > latest {
-                place.source.start = latest;
+            if place.brought_inside(rate)? {
                 place.hit_at = None;
             }
         }
         Ok(())
+    }
+
+    fn pause_over(&mut self, from: FramePos, len: FrameLen, stop: Stop, rest: ShotId) -> Result<(), DraftError> {
+        let rate = self.rate;
+        let end = from.end(len).filter(|_| len.get() > 0).ok_or(DraftError::PauseFirst)?;
+        // The shot that it stands behind: the one that is on the screen just before it.
+        let found = self
+            .placed()
+            .enumerate()
+            .find(|(_, (start, s))| *start < from && start.end(s.len).is_some_and(|e| e >= from));
+        let (at, (start, _)) = found.ok_or(DraftError::PauseFirst)?;
+        let id = self.shots[at].id;
+        let stops = start.end(self.shots[at].len).ok_or(DraftError::PieceEnds)?;
+        if stops > end {
+            // One shot covers all of it: what is left of it goes on behind.
+            let first = end.since(start).ok_or(DraftError::PauseFirst)?;
+            self.split(id, first, rest)?;
+        } else {
+            loop {
+                let next = self.placed().nth(at + 1).map(|(start, next)| (start, next.len));
+                let Some((inside, len)) = next.and_then(|(start, len)| Some((end.since(start)?, len))) else { break };
+                if inside.get() == 0 {
+                    break;
+                }
+                let grown = if len <= inside {
+                    self.shots.remove(at + 1).len
+                } else {
+                    self.shots[at + 1].start_moved(back(gained(inside)?)?, rate)?;
+                    inside
+                };
+                // Its picture does not matter meanwhile: it is not seen.
+                let shot = &mut self.shots[at];
+                shot.len = shot.len.checked_shift(gained(grown)?).ok_or(DraftError::Flash)?;
+            }
+        }
+        let shot = &mut self.shots[at];
+        let stops = start.end(shot.len).ok_or(DraftError::PieceEnds)?;
+        let len = stops.since(from).ok_or(DraftError::PauseFirst)?;
+        shot.pause = Some(Pause { len, stop });
+        shot.hit_at = shot.hit_at.filter(|hit| *hit < shot.pictures().get());
+        Ok(())
+    }
+
+    fn set_pause(&mut self, shot: ShotId, pause: Option<Pause>) -> Result<(), DraftError> {
+        let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
+        let target = &mut self.shots[at];
+        match pause {
+            Some(pause) => {
+                target.pause = Some(pause).filter(|p| p.len.get() > 0);
+                target.hit_at = target.hit_at.filter(|hit| *hit < target.pictures().get());
+                Ok(())
+            }
+            None => {
+                let len = target.pause.take().ok_or(DraftError::NoPause)?.len;
+                target.end_moved(back(gained(len)?)?)?;
+                self.filled(at + 1, gained(len)?)
+            }
+        }
     }
 }

@@ -1,6 +1,6 @@
 //! What can be done to a draft by hand, as values.
 
-use super::{Shot, Source, Speed};
+use super::{Between, Pause, Pin, Shot, Source, Speed, Stop, Turn};
 use crate::id::ShotId;
 use crate::time::{FrameLen, FramePos, FrameShift, Seconds};
 
@@ -114,18 +114,78 @@ pub enum Edit {
         /// Where in the clip it happens.
         hit: Seconds,
     },
-    /// Plays the clip faster or slower; what was shown at the hit, or at the beginning, stays on its frame.
+    /// Plays the clip faster, slower, backwards or not at all, throughout; what was shown at the hit, or at the beginning, stays on
+    /// its frame.
     SetSpeed {
         /// Which one.
         shot: ShotId,
         /// How fast.
         speed: Speed,
     },
+    /// Sets the whole time curve.
+    SetTime {
+        /// Which one.
+        shot: ShotId,
+        /// The instant at its beginning; without, what was shown at the hit, or at the beginning, stays on its frame.
+        start: Option<Seconds>,
+        /// Up to the first turn.
+        speed: Speed,
+        /// In their order.
+        turns: Vec<Turn>,
+    },
+    /// Shows the same from its end to its beginning.
+    Reverse {
+        /// Which one.
+        shot: ShotId,
+    },
+    /// Holds a frame for some frames longer; what follows comes later, and the shot stays as long as it is.
+    Hold {
+        /// Which one.
+        shot: ShotId,
+        /// Frames from its beginning.
+        at: u64,
+        /// How much longer.
+        len: FrameLen,
+    },
+    /// What is shown between two frames of the clip.
+    SetBetween {
+        /// Which one.
+        shot: ShotId,
+        /// What.
+        between: Between,
+    },
+    /// Lets the pictures pause over a stretch of the piece; what began in it begins behind it.
+    PauseOver {
+        /// Where it begins.
+        from: FramePos,
+        /// How long it is.
+        len: FrameLen,
+        /// What is seen meanwhile.
+        stop: Stop,
+        /// The id of what goes on behind it, where one shot covers all of it.
+        rest: ShotId,
+    },
+    /// Makes the pause at the end of a shot another one, as long as the shot is.
+    SetPause {
+        /// Which one.
+        shot: ShotId,
+        /// None takes it out: the pictures go on, or the next ones begin sooner.
+        pause: Option<Pause>,
+    },
     /// Pins or unpins.
     Pin {
         /// Which one.
         shot: ShotId,
-        /// Whether it is to be pinned.
+        /// What of it stays.
+        pin: Pin,
+    },
+    /// Keeps all shots that begin in a stretch as they are, or lets go of them.
+    Keep {
+        /// Where it begins.
+        from: FramePos,
+        /// Where it ends, exclusive.
+        to: FramePos,
+        /// Whether they are kept.
         on: bool,
     },
     /// Puts another source into the same place.
@@ -156,8 +216,17 @@ impl Edit {
             Self::Move { .. } => "move the shot",
             Self::PutHit { .. } => "put the hit there",
             Self::SetSpeed { .. } => "set the speed",
-            Self::Pin { on: true, .. } => "pin",
-            Self::Pin { .. } => "unpin",
+            Self::SetTime { .. } => "set the time curve",
+            Self::Reverse { .. } => "play backwards",
+            Self::Hold { .. } => "hold the frame",
+            Self::SetBetween { .. } => "frames in between",
+            Self::PauseOver { .. } => "pause the pictures",
+            Self::SetPause { pause: Some(_), .. } => "change the pause",
+            Self::SetPause { pause: None, .. } => "take out the pause",
+            Self::Pin { pin: Pin::Open, .. } => "unpin",
+            Self::Pin { .. } => "pin",
+            Self::Keep { on: true, .. } => "keep the section",
+            Self::Keep { .. } => "open the section",
             Self::Replace { .. } => "swap the shot",
         }
     }
@@ -170,6 +239,7 @@ impl Edit {
             Self::TrimStart { shot, .. } => Some(format!("start {shot}")),
             Self::Slip { shot, .. } => Some(format!("slip {shot}")),
             Self::Slide { shot, .. } => Some(format!("slide {shot}")),
+            Self::SetTime { shot, .. } => Some(format!("curve {shot}")),
             _ => None,
         }
     }

@@ -8,14 +8,18 @@
 
 mod apply;
 mod edit;
+mod speed;
 mod table;
+mod time_curve;
+mod words;
 
 pub use edit::{Edit, TimeFrom};
-pub use table::frame_table;
+pub use speed::Speed;
+pub use table::{Shown, frame_table};
+pub use time_curve::{Course, LONGEST_TURN, MOST_TURNS, Turn};
 
 use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FramePos, FrameRate, FrameShift, Seconds};
-use num_rational::Ratio;
 use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 
@@ -52,52 +56,20 @@ pub enum DraftError {
     /// A draft has at least one shot.
     #[error("this is the only shot: put another one here instead")]
     OnlyShot,
+    /// The turns of a time curve run into each other, or are too many.
+    #[error(
+        "the turns of its speed run into each other, or are too many: {MOST_TURNS} at most, each of {LONGEST_TURN} frames at most"
+    )]
+    Turns,
+    /// A pause needs pictures before it.
+    #[error("a pause stands behind a picture: the shot needs {} frames before it", SHORTEST.get())]
+    PauseFirst,
+    /// There is nothing to take out.
+    #[error("this shot has no pause")]
+    NoPause,
     /// The select has no hit that could be put there.
     #[error("the hit cannot be put there: the clip does not reach so far")]
     HitOutside,
-}
-
-/// How fast a clip plays: 1 is as recorded, ½ half as fast.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Speed(Ratio<i64>);
-
-impl Speed {
-    /// As recorded.
-    pub const NORMAL: Self = Self(Ratio::new_raw(1, 1));
-
-    /// `None` unless between 1/20 and 20.
-    pub fn new(num: i64, den: i64) -> Option<Self> {
-        if num <= 0 || den <= 0 {
-            return None;
-        }
-        let ratio = Ratio::new(num, den);
-        (ratio >= Ratio::new(1, 20) && ratio <= Ratio::from_integer(20)).then_some(Self(ratio))
-    }
-
-    /// As a fraction.
-    pub fn ratio(self) -> Ratio<i64> {
-        self.0
-    }
-
-    /// As a factor.
-    pub fn to_f64(self) -> f64 {
-        *self.0.numer() as f64 / *self.0.denom() as f64
-    }
-}
-
-impl Serialize for Speed {
-    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
-        to.collect_str(&format_args!("{}/{}", self.0.numer(), self.0.denom()))
-    }
-}
-
-impl<'de> Deserialize<'de> for Speed {
-    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
-        let text = String::deserialize(from)?;
-        text.split_once('/')
-            .and_then(|(n, d)| Self::new(n.parse().ok()?, d.parse().ok()?))
-            .ok_or_else(|| serde::de::Error::custom("not a speed"))
-    }
 }
 
 /// What a shot shows: a part of a clip, through one of its selects.
@@ -107,12 +79,113 @@ pub struct Source {
     pub select: SelectId,
     /// The clip.
     pub clip: ClipId,
-    /// Where in the clip the shot starts.
+    /// The instant of the clip at the shot's beginning; where the clip runs backwards, the end of what is shown first.
     pub start: Seconds,
-    /// How fast the clip plays.
+    /// How fast the clip plays, up to the first turn.
     pub speed: Speed,
+    /// Where the speed becomes another one.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub turns: Vec<Turn>,
+    /// What is shown between two frames of the clip.
+    #[serde(default)]
+    pub between: Between,
     /// How long the clip is.
     pub media: Seconds,
+}
+
+impl Source {
+    /// A select at normal speed from an instant on.
+    pub fn plain(select: SelectId, clip: ClipId, start: Seconds, media: Seconds) -> Self {
+        Self { select, clip, start, speed: Speed::NORMAL, turns: Vec::new(), between: Between::Repeat, media }
+    }
+
+    /// How its speed goes.
+    pub fn course(&self) -> Course<'_> {
+        Course { speed: self.speed, turns: &self.turns }
+    }
+
+    /// The instant of the clip that a frame of the shot begins with.
+    pub fn instant(&self, frame: i64, rate: FrameRate) -> Seconds {
+        let gone = self.course().gone(frame);
+        self.start + rate.seconds_of_part(gone)
+    }
+}
+
+/// What is shown between two frames of a clip that is slower than its frames allow.
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+pub enum Between {
+    /// The one before once more.
+    #[default]
+    Repeat,
+    /// Both, mixed.
+    Blend,
+    /// Frames that are computed along the movement; the live player shows them mixed.
+    Computed,
+}
+
+/// How a shot stands still at its end.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+pub enum Stop {
+    /// Black.
+    Black,
+    /// The last frame is held.
+    Held,
+}
+
+/// A pause at the end of a shot, as long as the music's. It belongs to the shot before it, which it may hold the last frame of:
+/// so there is no place for a gap.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Pause {
+    /// How many of the shot's frames.
+    pub len: FrameLen,
+    /// What is seen.
+    pub stop: Stop,
+}
+
+/// What of a shot stays as it is, whatever is laid or moved around it.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, strum::EnumString, strum::IntoStaticStr)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+pub enum Pin {
+    /// Nothing.
+    #[default]
+    Open,
+    /// It begins where it does; its end and its pictures can change.
+    Place,
+    /// Both its ends; what it shows can change.
+    Ends,
+    /// Its ends and its pictures.
+    Whole,
+}
+
+impl Pin {
+    /// Whether its end stays.
+    pub fn holds_end(self) -> bool {
+        matches!(self, Self::Ends | Self::Whole)
+    }
+}
+
+impl<'de> Deserialize<'de> for Pin {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        /// Before there were kinds of pins, a shot was pinned or not.
+        #[derive(Deserialize)]
+        #[serde(untagged)]
+        enum Kept {
+            Was(bool),
+            Word(String),
+        }
+        match Kept::deserialize(from)? {
+            Kept::Was(true) => Ok(Self::Whole),
+            Kept::Was(false) => Ok(Self::Open),
+            Kept::Word(word) => word.parse().map_err(serde::de::Error::custom),
+        }
+    }
 }
 
 /// A select at work: a length, and what it shows.
@@ -120,37 +193,61 @@ pub struct Source {
 pub struct Shot {
     /// Outlives every edit that does not remove it.
     pub id: ShotId,
-    /// How long it is in the draft.
+    /// How long it is in the draft, with its pause.
     pub len: FrameLen,
     /// What it shows.
     pub source: Source,
     /// The frame of the draft's own count, from the shot's beginning, on which the hit lands.
     pub hit_at: Option<u64>,
-    /// It keeps its place, its ends and its pictures.
-    pub pinned: bool,
+    /// Whether it stands still at its end.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub pause: Option<Pause>,
+    /// What of it stays.
+    #[serde(default, alias = "pinned")]
+    pub pin: Pin,
 }
 
 impl Shot {
-    /// How much of the clip the shot uses, in the clip's own time.
-    pub fn used(&self, rate: FrameRate) -> Seconds {
-        rate.seconds_of(self.len).scaled(self.source.speed.ratio())
+    /// How long its pictures are, without the pause.
+    pub fn pictures(&self) -> FrameLen {
+        FrameLen::new(self.len.get().saturating_sub(self.pause.map_or(0, |p| p.len.get())))
     }
 
-    /// Where in the clip it ends.
-    pub fn source_end(&self, rate: FrameRate) -> Seconds {
-        self.source.start + self.used(rate)
+    /// Whether anything of it stays.
+    pub fn pinned(&self) -> bool {
+        self.pin != Pin::Open
+    }
+
+    /// The part of the clip that is shown: from the earliest instant to the latest, exclusive. A frame that is held has a frame's
+    /// length.
+    pub fn range(&self, rate: FrameRate) -> (Seconds, Seconds) {
+        let frames = i64::try_from(self.pictures().get()).unwrap_or(i64::MAX);
+        let ends = [self.source.start, self.source.instant(frames, rate)];
+        let between = (1..frames).filter(|_| !self.source.turns.is_empty());
+        let all = between.map(|f| self.source.instant(f, rate)).chain(ends);
+        let (from, to) = all.fold((ends[0], ends[0]), |(from, to), at| (from.min(at), to.max(at)));
+        if from < to { (from, to) } else { (from, from + rate.seconds_of(FrameLen::new(1))) }
     }
 
     /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is not in it any more.
     fn hit_moved(&self, by: FrameShift) -> Option<u64> {
         let back = by.checked_neg()?;
-        self.hit_at?.checked_add_signed(back.get()).filter(|at| *at < self.len.get())
+        self.hit_at?.checked_add_signed(back.get()).filter(|at| *at < self.pictures().get())
     }
 
-    /// Longer at its end by so many frames, or shorter; it begins as before.
+    /// The frame that shows an instant, where there is one.
+    fn frame_of(&self, instant: Seconds, rate: FrameRate) -> Option<u64> {
+        let apart = |f: u64| (self.source.instant(i64::try_from(f).unwrap_or(i64::MAX), rate) - instant).to_f64().abs();
+        let nearest = (0..self.pictures().get()).min_by(|a, b| apart(*a).total_cmp(&apart(*b)))?;
+        (apart(nearest) <= rate.seconds_of(FrameLen::new(1)).to_f64()).then_some(nearest)
+    }
+
+    /// Longer at its end by so many frames, or shorter; it begins as before. A pause there becomes longer or shorter first.
     fn end_moved(&mut self, by: FrameShift) -> Result<(), DraftError> {
         self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
-        self.hit_at = self.hit_at.filter(|at| *at < self.len.get());
+        self.pause =
+            self.pause.and_then(|p| Some(Pause { len: p.len.checked_shift(by)?, ..p })).filter(|p| p.len.get() > 0);
+        self.hit_at = self.hit_at.filter(|at| *at < self.pictures().get());
         Ok(())
     }
 
@@ -158,14 +255,26 @@ impl Shot {
     fn start_moved(&mut self, by: FrameShift, rate: FrameRate) -> Result<(), DraftError> {
         let back = by.checked_neg().ok_or(DraftError::Flash)?;
         self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
-        self.source.start =
-            self.source.start + rate.seconds_at(FramePos::new(back.get())).scaled(self.source.speed.ratio());
+        self.source.start = self.source.instant(back.get(), rate);
+        self.source.turns = time_curve::shifted(&self.source.turns, by.get());
         self.hit_at = self.hit_moved(back);
         Ok(())
     }
 
     fn fits(&self, rate: FrameRate) -> bool {
-        !self.source.start.is_negative() && self.source_end(rate) <= self.source.media
+        let (from, to) = self.range(rate);
+        !from.is_negative() && to <= self.source.media
+    }
+
+    /// Brings what is shown back into the clip by showing an earlier or a later part of it; gives whether it had to.
+    fn brought_inside(&mut self, rate: FrameRate) -> Result<bool, DraftError> {
+        let (from, to) = self.range(rate);
+        if to - from > self.source.media {
+            return Err(DraftError::ClipEnds);
+        }
+        let by = if from.is_negative() { Seconds::ZERO - from } else { (self.source.media - to).min(Seconds::ZERO) };
+        self.source.start = self.source.start + by;
+        Ok(by != Seconds::ZERO)
     }
 }
 
@@ -234,6 +343,12 @@ impl Draft {
     fn checked(self) -> Result<Self, DraftError> {
         if self.shots.iter().any(|s| s.len < SHORTEST) {
             return Err(DraftError::Flash);
+        }
+        if self.shots.iter().any(|s| s.pictures() < SHORTEST) {
+            return Err(DraftError::PauseFirst);
+        }
+        for shot in &self.shots {
+            shot.source.course().check()?;
         }
         if self.shots.iter().any(|s| !s.fits(self.rate)) {
             return Err(DraftError::ClipEnds);

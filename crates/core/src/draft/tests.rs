@@ -1,6 +1,8 @@
 use super::*;
 use proptest::prelude::*;
 
+mod curve;
+
 fn rate() -> FrameRate {
     "24000/1001".parse().expect("a rate")
 }
@@ -14,10 +16,13 @@ fn shot(len: u64, start_ms: i64, speed: (i64, i64)) -> Shot {
             clip: ClipId::from_u128(7),
             start: Seconds::new(start_ms, 1000).expect("seconds"),
             speed: Speed::new(speed.0, speed.1).expect("speed"),
+            turns: vec![],
+            between: Between::Repeat,
             media: Seconds::new(10, 1).expect("seconds"),
         },
         hit_at: Some(len / 2),
-        pinned: false,
+        pause: None,
+        pin: Pin::Open,
     }
 }
 
@@ -38,7 +43,10 @@ fn edits() -> impl Strategy<Value = Edit> {
     prop_oneof![
         (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) }),
         (0usize..5, -40i64..40).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift::new(by) }),
-        (0usize..5, any::<bool>()).prop_map(|(shot, on)| Edit::Pin { shot: at(shot), on }),
+        (0usize..5, 0usize..4).prop_map(|(shot, pin)| Edit::Pin {
+            shot: at(shot),
+            pin: [Pin::Open, Pin::Place, Pin::Ends, Pin::Whole][pin]
+        }),
         (0usize..5, 0i64..9000).prop_map(|(place, ms)| {
             let new = shot(20, ms, (1, 1));
             Edit::Replace { shot: at(place), source: new.source, hit_at: None }
@@ -76,6 +84,31 @@ fn edits() -> impl Strategy<Value = Edit> {
             shot: at(shot),
             speed: Speed::new(tenths, 10).expect("a speed")
         }),
+        (0usize..5, curve::turns(), 0i64..9000).prop_map(|(shot, (speed, turns), ms)| {
+            let start = (ms > 4000).then(|| Seconds::new(ms, 1000).expect("seconds"));
+            Edit::SetTime { shot: at(shot), start, speed, turns }
+        }),
+        (0usize..5).prop_map(|shot| Edit::Reverse { shot: at(shot) }),
+        (0usize..5, 0u64..40, 0u64..20).prop_map(|(shot, frame, len)| Edit::Hold {
+            shot: at(shot),
+            at: frame,
+            len: FrameLen::new(len)
+        }),
+        (0i64..130, 0u64..40, any::<bool>(), 400u128..420).prop_map(|(from, len, black, id)| Edit::PauseOver {
+            from: FramePos::new(from),
+            len: FrameLen::new(len),
+            stop: if black { Stop::Black } else { Stop::Held },
+            rest: ShotId::from_u128(id)
+        }),
+        (0usize..5, 0u64..20).prop_map(|(shot, len)| Edit::SetPause {
+            shot: at(shot),
+            pause: (len > 4).then(|| Pause { len: FrameLen::new(len), stop: Stop::Held })
+        }),
+        (0i64..114, 0i64..114, any::<bool>()).prop_map(|(from, to, on)| Edit::Keep {
+            from: FramePos::new(from),
+            to: FramePos::new(to),
+            on
+        }),
         (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::MoveCut { shot: at(shot), by: FrameShift::new(by) }),
         (0usize..5, any::<i64>()).prop_map(|(shot, by)| Edit::Slip { shot: at(shot), by: FrameShift::new(by) }),
     ]
@@ -112,9 +145,17 @@ proptest! {
             for (start, shot) in next.placed() {
                 prop_assert_eq!(start, at, "gapless");
                 at = at.end(shot.len).expect("small");
-                prop_assert!(shot.len >= SHORTEST);
-                prop_assert!(!shot.source.start.is_negative());
-                prop_assert!(shot.source_end(rate()) <= shot.source.media);
+                prop_assert!(shot.pictures() >= SHORTEST && shot.pictures() <= shot.len);
+                let (from, to) = shot.range(rate());
+                prop_assert!(!from.is_negative() && from < to && to <= shot.source.media);
+                prop_assert!(shot.hit_at.is_none_or(|hit| hit < shot.pictures().get()));
+                let table = frame_table(shot, rate(), rate());
+                prop_assert_eq!(table.len() as u64, shot.len.get());
+            }
+            // What a pin holds is where and what it was, unless it was the pin itself that changed.
+            for (start, was) in now.placed().filter(|(_, s)| s.pin == Pin::Whole) {
+                let is = next.placed().find(|(_, s)| s.id == was.id);
+                prop_assert!(is.is_some_and(|(at, is)| at == start && (is.len, &is.source) == (was.len, &was.source)));
             }
             let text = serde_json::to_string(&next).expect("json");
             prop_assert_eq!(&serde_json::from_str::<Draft>(&text).expect("reads back"), &next);
@@ -151,7 +192,7 @@ fn what_cannot_be_done_is_said() {
     assert_eq!(d.apply(&Edit::MoveCut { shot: at(2), by: FrameShift::new(10) }), Err(DraftError::Flash));
     assert_eq!(d.apply(&Edit::MoveCut { shot: at(4), by: FrameShift::new(1) }), Err(DraftError::NoShot));
     assert_eq!(d.apply(&Edit::Slip { shot: at(3), by: FrameShift::new(-13) }), Err(DraftError::ClipEnds));
-    let pinned = d.apply(&Edit::Pin { shot: at(1), on: true }).expect("pin");
+    let pinned = d.apply(&Edit::Pin { shot: at(1), pin: Pin::Whole }).expect("pin");
     assert_eq!(pinned.apply(&Edit::Slip { shot: at(1), by: FrameShift::new(1) }), Err(DraftError::Pinned));
     // A pin holds both ends of its shot.
     for shot in [at(0), at(1)] {
@@ -171,9 +212,9 @@ fn a_replacement_takes_the_place_and_keeps_the_length() {
     assert_eq!(after.len(), d.len());
     let late = Edit::Replace { shot: at(1), source: shot(99, 9900, (1, 1)).source, hit_at: None };
     assert_eq!(d.apply(&late), Err(DraftError::ClipEnds), "a tenth of a second is not a second");
-    let pinned = d.apply(&Edit::Pin { shot: at(1), on: true }).expect("pinned");
+    let pinned = d.apply(&Edit::Pin { shot: at(1), pin: Pin::Whole }).expect("pinned");
     assert_eq!(pinned.apply(&edit), Err(DraftError::Pinned));
-    let free = pinned.apply(&Edit::Pin { shot: at(1), on: false }).expect("unpinned");
+    let free = pinned.apply(&Edit::Pin { shot: at(1), pin: Pin::Open }).expect("unpinned");
     assert!(free.apply(&edit).is_ok());
 }
 
@@ -217,10 +258,15 @@ proptest! {
 
 #[test]
 fn speeds_have_bounds() {
-    for (num, den) in [(0, 1), (1, 0), (-1, 2), (1, 21), (21, 1)] {
+    for (num, den) in [(1, 0), (1, -2), (1, 21), (21, 1), (-21, 1), (i64::MIN, 1), (333_333, 1_000_003)] {
         assert_eq!(Speed::new(num, den), None, "{num}/{den}");
     }
     assert_eq!(Speed::new(2, 4), Speed::new(1, 2));
+    assert_eq!(Speed::new(0, 7), Some(Speed::HELD));
+    assert!(Speed::new(-1, 2).is_some_and(|s| s.is_backwards() && s.reversed() == Speed::new(1, 2).expect("half")));
+    let third =
+        Speed::fitting(Seconds::new(2, 1).expect("seconds"), Seconds::new(6, 1).expect("seconds")).expect("a third");
+    assert!(third.to_f64() <= 1.0 / 3.0 && third.to_f64() > 0.3333);
     assert!(serde_json::from_str::<Speed>("\"1/0\"").is_err() && serde_json::from_str::<Speed>("\"fast\"").is_err());
     assert_eq!(serde_json::to_string(&Speed::NORMAL).expect("json"), "\"1/1\"");
 }
@@ -239,7 +285,7 @@ fn the_time_of_an_edit_comes_from_where_it_is_said() {
     // The section ends behind the third shot: that one gives, and the fourth still begins on its mark.
     let section = TimeFrom::Section { end: FramePos::new(102) };
     assert_eq!(lens(&longer(section)), [54, 24, 24, 12]);
-    let pinned = d.apply(&Edit::Pin { shot: at(2), on: true }).expect("pinned");
+    let pinned = d.apply(&Edit::Pin { shot: at(2), pin: Pin::Whole }).expect("pinned");
     let edit = Edit::TrimEnd { shot: at(0), by: FrameShift::new(6), from: section };
     assert_eq!(lens(&pinned.apply(&edit).expect("the second gives")), [54, 18, 30, 12]);
     let none = Edit::TrimEnd { shot: at(3), by: FrameShift::new(-2), from: section };
@@ -325,7 +371,8 @@ proptest! {
             let plain = start as f64 + at;
             // Where a frame begins exactly there, floating point may fall on either side.
             let close = (plain - plain.round()).abs() < 1e-6;
-            prop_assert!(*shown == plain.floor() as u64 || (close && *shown == plain.round() as u64), "{} {}", plain, shown);
+            let shown = shown.frame.expect("a picture");
+            prop_assert!(shown == plain.floor() as u64 || (close && shown == plain.round() as u64), "{} {}", plain, shown);
         }
     }
 }

@@ -25,6 +25,9 @@ pub struct CsvRow {
     pub source_rate: String,
     /// 100 is as recorded.
     pub speed_percent: f64,
+    /// How its time goes, where that is more than one speed.
+    #[serde(default)]
+    pub time: String,
     /// 0–100.
     pub energy: f64,
     /// The editor’s verdict.
@@ -53,6 +56,7 @@ pub fn write_csv(cut: &CutList) -> Result<String, InterchangeError> {
             source_out,
             source_rate: event.clip_rate.words(),
             speed_percent: (event.speed.to_f64() * 1000.0).round() / 10.0,
+            time: harmless(&event.time_words().join("; ")),
             energy: event.energy,
             tier: event.tier.clone(),
             tags: harmless(&event.tags.join(", ")),

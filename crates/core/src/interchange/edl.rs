@@ -1,6 +1,6 @@
 //! The CMX 3600 edit decision list.
 
-use super::{CutList, InterchangeError, one_line};
+use super::{CutList, InterchangeError, Seen, one_line};
 use crate::time::{FrameRate, Timecode, parse_timecode, timecode};
 use std::fmt::Write;
 
@@ -32,25 +32,44 @@ pub struct EdlEvent {
     pub speed: Option<f64>,
 }
 
+/// The reel that lists know for black.
+pub const BLACK_REEL: &str = "BL";
+
 /// The reel of the music.
 const MUSIC_REEL: &str = "MUSIC";
 
-/// One video event per shot, then one audio event per span of the music. Clip names follow as comments, speeds as M2 lines,
+/// One video event per shot, or more where its speed changes, where it is held or black; then one audio event per span of the music. Clip names follow as comments, speeds as M2 lines,
 /// and whether the source drops numbers as an FCM line where that changes.
 pub fn write_edl(cut: &CutList) -> String {
     let mut out = format!("TITLE: {}\nFCM: NON-DROP FRAME\n\n", one_line(&cut.title));
     let mut list = List { out: &mut out, rate: cut.rate, number: 0, drop: false };
-    for (record, event) in cut.placed() {
-        let (from, to) = cut.source_timecodes(event);
-        list.counts(event.clip_start);
-        list.event(&event.reel, "V", (&from, &to), (record, record + event.len.get()));
-        list.speed(&event.reel, event.speed.to_f64(), &from);
-        list.comment("FROM CLIP NAME", &event.clip);
-        if event.clip_rate != cut.rate {
-            list.comment("SOURCE RATE", &event.clip_rate.words());
-        }
-        if !event.note.is_empty() {
-            list.comment("COMMENT", &event.note);
+    for (mut record, event) in cut.placed() {
+        for (i, stretch) in cut.stretches(event).into_iter().enumerate() {
+            let place = (record, record + stretch.len.get());
+            record = place.1;
+            if stretch.seen == Seen::Black {
+                list.counts(Timecode { frames: 0, drop: false });
+                let tc = |frames| timecode(frames, cut.rate, false);
+                list.event(BLACK_REEL, "V", (&tc(0), &tc(stretch.len.get())), place);
+                continue;
+            }
+            let [from, to, last] = [stretch.first, stretch.end, stretch.end.saturating_sub(1)]
+                .map(|frame| cut.source_timecode(event, frame));
+            list.counts(event.clip_start);
+            list.event(&event.reel, "V", (&from, &to), place);
+            list.speed(&event.reel, stretch.speed, if stretch.speed < 0.0 { &last } else { &from });
+            list.comment("FROM CLIP NAME", &event.clip);
+            if event.clip_rate != cut.rate {
+                list.comment("SOURCE RATE", &event.clip_rate.words());
+            }
+            if i == 0 {
+                for words in cut.unsaid(event) {
+                    list.comment("NOT IN THIS LIST", &words);
+                }
+                if !event.note.is_empty() {
+                    list.comment("COMMENT", &event.note);
+                }
+            }
         }
     }
     if let Some(music) = &cut.music {
@@ -105,7 +124,8 @@ impl List<'_> {
     fn speed(&mut self, reel: &str, speed: f64, from: &str) {
         if (speed - 1.0).abs() > 1e-9 {
             let frames = speed * self.rate.to_f64();
-            self.line(&format!("M2   {reel:<8}       {frames:05.1}                {from}"));
+            let sign = if frames < 0.0 { "-" } else { "" };
+            self.line(&format!("M2   {reel:<8}       {sign}{:05.1}                {from}", frames.abs()));
         }
     }
 

@@ -7,14 +7,17 @@
 mod csv_list;
 mod edl;
 mod otio;
+mod stretches;
 
-use crate::draft::Speed;
+use crate::draft::{Between, Pause, Pin, Shot, Source, Speed, Turn};
+use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FrameRate, Seconds, Timecode};
 pub use csv_list::{CsvRow, read_csv, write_csv};
-pub use edl::{Channel, EdlEvent, read_edl, write_edl};
+pub use edl::{BLACK_REEL, Channel, EdlEvent, read_edl, write_edl};
 use num_rational::Ratio;
 pub use otio::{OtioClip, read_otio, write_otio};
 use serde::{Deserialize, Serialize};
+pub use stretches::{Seen, Stretch};
 
 /// Why a file of another program cannot be read, or ours not be written.
 #[derive(Debug, thiserror::Error)]
@@ -69,8 +72,17 @@ pub struct Event {
     pub clip_frames: u64,
     /// From the clip's first frame.
     pub source_in: Seconds,
-    /// How fast the clip plays.
+    /// How fast the clip plays, up to the first turn.
     pub speed: Speed,
+    /// Where its speed becomes another one.
+    #[serde(default)]
+    pub turns: Vec<Turn>,
+    /// What is shown between two frames of the clip.
+    #[serde(default)]
+    pub between: Between,
+    /// How it stands still at its end, which counts in its length.
+    #[serde(default)]
+    pub pause: Option<Pause>,
     /// In frames.
     pub len: FrameLen,
     /// 0–100.
@@ -138,6 +150,26 @@ pub struct SourceFrames {
     pub end: u64,
 }
 
+impl Event {
+    /// The same as a shot, of no draft.
+    fn shot(&self) -> Shot {
+        let media = self.clip_rate.seconds_of(FrameLen::new(self.clip_frames));
+        let nobody = (SelectId::from_u128(0), ClipId::from_u128(0));
+        let source = Source {
+            speed: self.speed,
+            turns: self.turns.clone(),
+            between: self.between,
+            ..Source::plain(nobody.0, nobody.1, self.source_in, media)
+        };
+        Shot { id: ShotId::from_u128(0), len: self.len, source, hit_at: None, pause: self.pause, pin: Pin::Open }
+    }
+
+    fn time_words(&self) -> Vec<String> {
+        let shot = self.shot();
+        shot.source.time_words().into_iter().chain(shot.pause.map(Pause::words)).collect()
+    }
+}
+
 impl CutList {
     /// The events with the frame at which each begins.
     pub fn placed(&self) -> impl Iterator<Item = (u64, &Event)> {
@@ -150,9 +182,9 @@ impl CutList {
 
     /// Which frames of its clip an event shows, in the clip's own count and never beyond its end.
     pub fn source_frames(&self, event: &Event) -> SourceFrames {
-        let used = self.rate.seconds_of(event.len).scaled(event.speed.ratio());
-        let frames = u64::try_from(event.clip_rate.nearest(used).get()).unwrap_or(0).max(1);
-        let first = u64::try_from(event.clip_rate.nearest(event.source_in).get()).unwrap_or(0);
+        let (from, to) = event.shot().range(self.rate);
+        let frames = u64::try_from(event.clip_rate.nearest(to - from).get()).unwrap_or(0).max(1);
+        let first = u64::try_from(event.clip_rate.nearest(from).get()).unwrap_or(0);
         let first = first.min(event.clip_frames.saturating_sub(frames));
         SourceFrames { first, end: first + frames }
     }
@@ -161,6 +193,11 @@ impl CutList {
     pub fn source_timecodes(&self, event: &Event) -> (String, String) {
         let frames = self.source_frames(event);
         (event.clip_start.after(frames.first, event.clip_rate), event.clip_start.after(frames.end, event.clip_rate))
+    }
+
+    /// A frame of an event's clip as a timecode of the clip.
+    pub fn source_timecode(&self, event: &Event, frame: u64) -> String {
+        event.clip_start.after(frame, event.clip_rate)
     }
 
     /// How long the pictures are.

@@ -1,6 +1,6 @@
 //! OpenTimelineIO, the open JSON format for editorial timelines.
 
-use super::{CutList, Event, InterchangeError, MarkerKind, Music};
+use super::{CutList, Event, InterchangeError, MarkerKind, Music, Seen, Stretch};
 use crate::time::{FrameRate, Seconds};
 use num_rational::Ratio;
 use serde_json::{Value, json};
@@ -12,6 +12,8 @@ pub struct OtioClip {
     pub name: String,
     /// Where it lies.
     pub url: String,
+    /// A gap: nothing is seen.
+    pub black: bool,
     /// In the piece, seconds.
     pub lasts: f64,
     /// The first frame in the source's timecode, at the source's rate.
@@ -26,7 +28,8 @@ pub struct OtioClip {
 /// whole.
 pub fn write_otio(cut: &CutList) -> String {
     let rate = cut.rate;
-    let mut children = vec![track("Pictures", "Video", &cut.events.iter().map(|e| clip(cut, e)).collect::<Vec<_>>())];
+    let mut children =
+        vec![track("Pictures", "Video", &cut.events.iter().flat_map(|e| clips(cut, e)).collect::<Vec<_>>())];
     if let Some(music) = &cut.music {
         children.push(track("Music", "Audio", &music_clips(music, rate.seconds_of(cut.len()))));
     }
@@ -76,6 +79,12 @@ fn effects(speed: f64) -> Value {
     if (speed - 1.0).abs() < 1e-9 {
         return json!([]);
     }
+    if speed == 0.0 {
+        return json!([{
+            "OTIO_SCHEMA": "FreezeFrame.1", "name": "", "effect_name": "FreezeFrame", "metadata": {},
+            "time_scalar": 0.0, "enabled": true,
+        }]);
+    }
     json!([{
         "OTIO_SCHEMA": "LinearTimeWarp.1", "name": "", "effect_name": "LinearTimeWarp", "metadata": {},
         "time_scalar": speed, "enabled": true,
@@ -89,21 +98,34 @@ fn reference(name: &str, url: &str, available: &Value) -> Value {
     } })
 }
 
-fn clip(cut: &CutList, event: &Event) -> Value {
+/// One clip per shot, or more where its speed changes or a frame is held; black is a gap.
+fn clips(cut: &CutList, event: &Event) -> Vec<Value> {
+    cut.stretches(event).into_iter().enumerate().map(|(i, stretch)| clip(cut, event, i, stretch)).collect()
+}
+
+fn clip(cut: &CutList, event: &Event, part: usize, stretch: Stretch) -> Value {
+    if stretch.seen == Seen::Black {
+        let zero = Time::frames(0.0, cut.rate);
+        return json!({
+            "OTIO_SCHEMA": "Gap.1", "name": "", "metadata": {}, "effects": [], "markers": [], "enabled": true,
+            "source_range": range(zero, Time::frames(stretch.len.get() as f64, cut.rate)),
+        });
+    }
     let rate = event.clip_rate;
-    let first = event.clip_start.frames + cut.source_frames(event).first;
+    let first = event.clip_start.frames + stretch.first;
     // A range lasts as long as it is seen; a time effect says how much of the source goes by meanwhile. So it may be a
     // fraction of the source's frames: rounded, the track would be longer or shorter than the piece.
-    let lasts = exact(event.len.get(), rate, cut.rate);
+    let lasts = exact(stretch.len.get(), rate, cut.rate);
     json!({
         "OTIO_SCHEMA": "Clip.2",
         "name": event.clip,
         "metadata": { "legere": {
             "reel": event.reel, "energy": event.energy, "tier": event.tier, "tags": event.tags,
-            "note": event.note, "why": event.why,
+            "note": event.note, "why": event.why, "part": part + 1, "not_said": cut.unsaid(event),
+            "time": { "start": event.source_in, "speed": event.speed, "turns": event.turns, "between": event.between },
         } },
         "source_range": range(Time::frames(first as f64, rate), Time::frames(lasts, rate)),
-        "effects": effects(event.speed.to_f64()), "markers": [], "enabled": true,
+        "effects": effects(stretch.speed), "markers": [], "enabled": true,
         "active_media_reference_key": "DEFAULT_MEDIA",
         "media_references": reference(&event.clip, &event.url, &range(
             Time::frames(event.clip_start.frames as f64, rate), Time::frames(event.clip_frames as f64, rate))),
@@ -170,12 +192,18 @@ pub fn read_otio(text: &str, kind: &str) -> Result<Vec<OtioClip>, InterchangeErr
         .iter()
         .map(|c| {
             let source = &c["source_range"];
+            let black = c["OTIO_SCHEMA"] == "Gap.1";
             let number = |v: &Value, what| v.as_f64().ok_or(InterchangeError::Otio(what));
             let url = &c["media_references"]["DEFAULT_MEDIA"]["target_url"];
             let (start, lasts) = (&source["start_time"], &source["duration"]);
             Ok(OtioClip {
                 name: c["name"].as_str().ok_or(InterchangeError::Otio("a clip's name"))?.to_owned(),
-                url: url.as_str().ok_or(InterchangeError::Otio("a clip's file"))?.to_owned(),
+                url: match url.as_str() {
+                    Some(url) => url.to_owned(),
+                    None if black => String::new(),
+                    None => return Err(InterchangeError::Otio("a clip's file")),
+                },
+                black,
                 lasts: number(&lasts["value"], "a duration")? / number(&lasts["rate"], "a rate")?.max(1e-9),
                 source_start: number(&start["value"], "a start")?,
                 source_rate: number(&start["rate"], "a rate")?,

@@ -1,4 +1,5 @@
 use super::*;
+use crate::draft::Stop;
 
 fn secs(num: i64, den: i64) -> Seconds {
     Seconds::new(num, den).expect("seconds")
@@ -22,6 +23,9 @@ fn event(clip: &str, source_in: Seconds, len: u64, speed: Speed) -> Event {
         clip_frames: 480,
         source_in,
         speed,
+        turns: vec![],
+        between: Between::Repeat,
+        pause: None,
         len: FrameLen::new(len),
         energy: 78.0,
         tier: "hero".into(),
@@ -161,6 +165,43 @@ fn it_is_said_where_sources_begin_and_cease_to_drop_numbers() {
     assert_eq!(lines, ["FCM:", "FCM:", "001 ", "FCM:", "002 ", "FCM:", "003 ", "FCM:", "004 "]);
 }
 
+/// A frame held for ten frames, a jump to twice the speed, the way back, an eased ramp, black.
+fn curved() -> CutList {
+    let turn = |at, over, to| Turn { at, over, to };
+    let plain = Event {
+        clip_rate: rate("25"),
+        clip_start: Timecode { frames: 0, drop: false },
+        ..event("bell.mov", secs(2, 1), 50, Speed::NORMAL)
+    };
+    let held = vec![turn(20, 0, Speed::HELD), turn(30, 0, speed(2, 1))];
+    let events = vec![
+        Event { turns: held, ..plain.clone() },
+        Event { speed: speed(-1, 1), ..plain.clone() },
+        Event { turns: vec![turn(10, 8, speed(3, 1))], between: Between::Blend, ..plain.clone() },
+        Event { pause: Some(Pause { len: FrameLen::new(12), stop: Stop::Black }), ..plain },
+    ];
+    CutList { events, music: None, markers: vec![], ..cut() }
+}
+
+#[test]
+fn what_is_held_backwards_or_black_is_written_as_lists_know_it() {
+    let list = curved();
+    insta::assert_snapshot!("curved", write_edl(&list));
+    let events = read_edl(&write_edl(&list), list.rate).expect("a list");
+    let at = |fps: f64| Some(fps);
+    let speeds: Vec<Option<f64>> = events.iter().map(|e| e.speed).collect();
+    assert_eq!(speeds[..4], [None, at(0.0), at(50.0), at(-25.0)]);
+    assert_eq!(events.last().map(|e| (e.reel.as_str(), e.record)), Some(("BL", (188, 200))));
+    let clips = read_otio(&write_otio(&list), "Video").expect("a timeline");
+    let speeds: Vec<f64> = clips.iter().map(|c| c.speed).collect();
+    assert_eq!(speeds, [1.0, 0.0, 2.0, -1.0, 1.0, 2.0, 3.0, 1.0, 1.0], "an eased turn at its mean");
+    assert!(clips.last().is_some_and(|c| c.black));
+    // Backwards uses the two seconds before the instant that it begins at.
+    assert_eq!((clips[3].source_start, clips[3].lasts), (0.0, 2.0));
+    assert_eq!(list.unsaid(&list.events[2]).len(), 2, "the easing, and the frames in between");
+    assert!(list.unsaid(&list.events[0]).is_empty());
+}
+
 #[test]
 fn files_that_are_something_else_are_refused() {
     assert!(matches!(read_otio("{}", "Video"), Err(InterchangeError::Otio("a timeline"))));
@@ -181,9 +222,19 @@ mod any {
         "[ -~äöü時\u{7}\"',;:]{0,24}"
     }
 
+    /// No turns and no pause, or some.
+    fn turns() -> impl Strategy<Value = (Vec<Turn>, Option<Pause>)> {
+        let turn = (1i64..10, prop_oneof![Just(0u32), 1u32..5], prop_oneof![Just(0i64), Just(-1), Just(1), Just(2)]);
+        let turn = turn.prop_map(|(at, over, to)| vec![Turn { at, over, to: super::speed(to, 1) }]);
+        let pause = (1u64..8, any::<bool>()).prop_map(|(len, black)| {
+            Some(Pause { len: FrameLen::new(len), stop: if black { Stop::Black } else { Stop::Held } })
+        });
+        (prop_oneof![Just(vec![]), turn], prop_oneof![Just(None), pause])
+    }
+
     fn events() -> impl Strategy<Value = Vec<Event>> {
-        let one = (text(), text(), 0i64..200_000, 3u64..400, 1usize..4, 0usize..3).prop_map(
-            |(name, note, start_ms, len, speed, rate_at)| Event {
+        let one = (text(), text(), 20_000i64..200_000, 12u64..400, 1usize..5, 0usize..3, turns()).prop_map(
+            |(name, note, start_ms, len, speed, rate_at, (turns, pause))| Event {
                 clip: format!("C{}.mp4", name.trim()),
                 url: "file:///rolls/clip.mp4".into(),
                 reel: reel_name(&name),
@@ -191,7 +242,10 @@ mod any {
                 clip_start: Timecode { frames: 90_000, drop: speed > 1 && rate_at == 2 },
                 clip_frames: 20_000,
                 source_in: secs(start_ms, 1000),
-                speed: [Speed::NORMAL, super::speed(1, 2), super::speed(4, 5)][speed - 1],
+                speed: [Speed::NORMAL, super::speed(1, 2), super::speed(4, 5), super::speed(-1, 1)][speed - 1],
+                turns,
+                between: Between::Repeat,
+                pause,
                 len: FrameLen::new(len),
                 energy: 50.0,
                 tier: "strong".into(),
@@ -213,12 +267,26 @@ mod any {
             let edl = read_edl(&write_edl(&cut), rate).expect("a list");
             let clips = read_otio(&write_otio(&cut), "Video").expect("a timeline");
             let rows = read_csv(&write_csv(&cut).expect("csv")).expect("rows");
-            prop_assert_eq!((edl.len(), clips.len(), rows.len()), (cut.events.len(), cut.events.len(), cut.events.len()));
+            let stretches: Vec<(usize, Stretch)> =
+                cut.events.iter().enumerate().flat_map(|(i, e)| cut.stretches(e).into_iter().map(move |s| (i, s))).collect();
+            prop_assert_eq!((edl.len(), clips.len(), rows.len()), (stretches.len(), stretches.len(), cut.events.len()));
             prop_assert_eq!(edl.last().map(|e| e.record.1), Some(total));
             prop_assert!(edl.windows(2).all(|w| w[0].record.1 == w[1].record.0), "gapless");
-            for ((event, clip), row) in cut.events.iter().zip(&clips).zip(&rows) {
-                prop_assert_eq!((clip.speed, row.frames), (event.speed.to_f64(), event.len.get()));
-                prop_assert!((clip.lasts * rate.to_f64() - event.len.get() as f64).abs() < 1e-6);
+            for ((_, stretch), clip) in stretches.iter().zip(&clips) {
+                prop_assert_eq!(clip.black, stretch.seen == Seen::Black);
+                prop_assert!(clip.black || (clip.speed - stretch.speed).abs() < 1e-9, "{clip:?} {stretch:?}");
+                prop_assert!((clip.lasts * rate.to_f64() - stretch.len.get() as f64).abs() < 1e-6);
+            }
+            for (i, event) in cut.events.iter().enumerate() {
+                let of: u64 = stretches.iter().filter(|(at, _)| *at == i).map(|(_, s)| s.len.get()).sum();
+                prop_assert_eq!(of, event.len.get(), "they last as long as the shot");
+                if event.turns.is_empty() && event.pause.is_none() {
+                    let (_, only) = stretches.iter().find(|(at, _)| *at == i).expect("one");
+                    prop_assert_eq!(only.speed, event.speed.to_f64());
+                }
+            }
+            for (event, row) in cut.events.iter().zip(&rows) {
+                prop_assert_eq!(row.frames, event.len.get());
                 for text in [&row.note, &row.tags, &row.clip] {
                     prop_assert!(!text.starts_with(['=', '+', '-', '@', '\t', '\r']), "{text}");
                 }

@@ -3,7 +3,7 @@
 
 use chrono::Utc;
 use legere_core::clip::{ClipProbe, SoundProbe};
-use legere_core::draft::{Draft, Shot, Source, Speed};
+use legere_core::draft::{Draft, Pin, Shot, Source};
 use legere_core::footage::{ClipReading, Moment, Samples};
 use legere_core::id::{ClipId, DraftId, JobId, SelectId, SessionId, ShotId, TrackId};
 use legere_core::time::{FrameLen, FrameRate, Seconds};
@@ -161,15 +161,10 @@ pub fn body(shots: u128) -> DraftBody {
     let shot = |i| Shot {
         id: ShotId::from_u128(i + 1),
         len: FrameLen::new(24),
-        source: Source {
-            select: SelectId::from_u128(i + 1),
-            clip: ClipId::from_u128(i + 1),
-            start: second(20),
-            speed: Speed::NORMAL,
-            media: second(60),
-        },
+        source: Source::plain(SelectId::from_u128(i + 1), ClipId::from_u128(i + 1), second(20), second(60)),
         hit_at: None,
-        pinned: false,
+        pause: None,
+        pin: Pin::Open,
     };
     DraftBody {
         track: TrackId::from_u128(1),

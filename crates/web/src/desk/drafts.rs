@@ -7,18 +7,18 @@ use crate::error::WebError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, DraftError, Edit, SHORTEST, Shot, Source, Speed, TimeFrom, frame_table};
-use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
+use legere_core::draft::{Draft, DraftError, Shot, Shown, frame_table};
+use legere_core::footage::Fault;
+use legere_core::id::{ClipId, DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::select::Tier;
-use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
+use legere_core::time::{FrameLen, FramePos, Seconds};
 use legere_core::track::TrackReading;
 use legere_store::StoreError;
 use legere_store::clips::Clip;
 use legere_store::drafts::{DraftBody, KeptDraft, Note};
 use legere_store::jobs::Job;
-use legere_store::journal::{By, Named, Revision};
-use serde::Deserialize;
-use std::collections::HashSet;
+use legere_store::journal::{By, Revision};
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use uuid::Uuid;
 
@@ -40,6 +40,8 @@ pub struct OpenDraft {
     pub footage: Arc<Footage>,
     /// What is told of each shot.
     pub judged: Vec<Judged>,
+    /// What of its clips cannot be used.
+    faults: HashMap<ClipId, Arc<Vec<Fault>>>,
 }
 
 /// What an open draft was made from.
@@ -60,6 +62,12 @@ impl OpenDraft {
         self.footage.candidate(select)
     }
 
+    /// A shot by its id.
+    pub fn shot(&self, id: ShotId) -> Result<&Shot, DraftError> {
+        let at = self.cut().index_of(id).ok_or(DraftError::NoShot)?;
+        Ok(&self.cut().shots()[at])
+    }
+
     /// The clip that a shot is of, and what it is.
     pub fn clip_of(&self, shot: &Shot) -> Result<(&Clip, &ClipProbe), WebError> {
         let clip = self.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
@@ -68,7 +76,7 @@ impl OpenDraft {
     }
 
     /// The frame table of a shot; nothing where its clip is out.
-    pub fn frames_of(&self, shot: &Shot) -> Vec<u64> {
+    pub fn frames_of(&self, shot: &Shot) -> Vec<Shown> {
         let probe = self.footage.clip(shot.source.clip).and_then(|c| c.probe.as_ref());
         probe.map_or_else(Vec::new, |p| frame_table(shot, self.cut().rate(), p.frame_rate))
     }
@@ -81,6 +89,9 @@ impl OpenDraft {
                 framing: candidate.and_then(|c| c.framing),
                 level: judged.level,
                 wanted: judged.wanted,
+                clip_rate: candidate.map(|c| c.rate),
+                range: candidate.map(|c| c.range),
+                faults: self.faults.get(&shot.source.clip).cloned().unwrap_or_default(),
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()
@@ -111,103 +122,13 @@ impl OpenDraft {
     }
 
     /// What lays and judges shots in this draft.
-    fn arranger<'a>(&self, usable: &'a [Candidate]) -> Arranger<'a> {
+    pub(super) fn arranger<'a>(&self, usable: &'a [Candidate]) -> Arranger<'a> {
         Arranger::over(usable, self.slots.clone(), self.job.rate)
     }
 }
 
 /// Drafts that were opened last.
 pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
-
-/// What is done to a draft by hand. Shots go by their ids.
-#[derive(Debug, Clone, Copy, Deserialize)]
-#[serde(tag = "do", rename_all = "kebab-case")]
-pub enum ByHand {
-    MoveCut {
-        shot: ShotId,
-        by: i64,
-    },
-    TrimEnd {
-        shot: ShotId,
-        by: i64,
-        #[serde(default)]
-        from: TakenFrom,
-    },
-    TrimStart {
-        shot: ShotId,
-        by: i64,
-        #[serde(default)]
-        from: TakenFrom,
-    },
-    Slip {
-        shot: ShotId,
-        by: i64,
-    },
-    Slide {
-        shot: ShotId,
-        by: i64,
-    },
-    /// Where the first part ends, in frames of the shot.
-    Split {
-        shot: ShotId,
-        at: u64,
-    },
-    Join {
-        shot: ShotId,
-    },
-    Remove {
-        shot: ShotId,
-        #[serde(default)]
-        from: TakenFrom,
-    },
-    /// A select as a new shot, before another one or at the end; as long as it is given, or as its select lasts.
-    Insert {
-        select: SelectId,
-        before: Option<ShotId>,
-        len: Option<u64>,
-        #[serde(default)]
-        from: TakenFrom,
-    },
-    Exchange {
-        shot: ShotId,
-        with: ShotId,
-    },
-    Move {
-        shot: ShotId,
-        before: Option<ShotId>,
-    },
-    /// Puts the select's hit on a frame of the shot.
-    Hit {
-        shot: ShotId,
-        at: u64,
-    },
-    /// In per cent of the speed that it was recorded at.
-    Speed {
-        shot: ShotId,
-        percent: i64,
-    },
-    Pin {
-        shot: ShotId,
-        on: bool,
-    },
-    Swap {
-        shot: ShotId,
-        select: SelectId,
-    },
-}
-
-/// Where the time of an edit comes from, or goes to.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum TakenFrom {
-    #[default]
-    Neighbour,
-    Section,
-    Whole,
-}
-
-/// A shot that is put in is no longer than this unless somebody says so, in seconds.
-const USUAL_INSERT: f64 = 2.0;
 
 impl Desk {
     /// Lays the selects on the chosen track's part, as a new draft.
@@ -272,8 +193,10 @@ impl Desk {
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
+        let clips: HashSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
+        let faults = self.faults_of(clips.iter().filter_map(|id| footage.clip(*id)).cloned().collect()).await?;
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, music, slots, footage, judged });
+        let open = Arc::new(OpenDraft { kept, job, music, slots, footage, judged, faults });
         self.drafts.put(id, key, open.clone());
         Ok(open)
     }
@@ -295,7 +218,7 @@ impl Desk {
             let open = self.open_draft(job, self.store.draft(id).await?).await?;
             let pace = pace.clone().unwrap_or_else(|| open.kept.body.pace.clone());
             let stays = |at: FramePos, shot: &Shot| {
-                shot.pinned || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
+                shot.pinned() || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
             };
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
@@ -312,81 +235,6 @@ impl Desk {
             }
         }
         Err(StoreError::MovedOn.into())
-    }
-
-    pub async fn edit_draft(
-        &self,
-        job: &Job,
-        by: By,
-        base: Option<Revision>,
-        id: DraftId,
-        hand: ByHand,
-    ) -> Result<KeptDraft, WebError> {
-        let edit = self.edit_of(job, id, hand).await?;
-        let nudge = edit.nudges();
-        let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
-        let applied = |present: KeptDraft| {
-            let cut = present.body.cut.apply(&edit)?;
-            Ok::<_, WebError>(KeptDraft { body: DraftBody { cut, ..present.body }, ..present })
-        };
-        self.store.edit(job.id, by, id, base, deed, applied).await
-    }
-
-    /// What a hand does, as an edit of the draft as it is now.
-    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, WebError> {
-        let shift = FrameShift::new;
-        let open = async || self.open_draft(job, self.store.draft(id).await?).await;
-        Ok(match hand {
-            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
-            ByHand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
-            ByHand::Slide { shot, by } => Edit::Slide { shot, by: shift(by) },
-            ByHand::Pin { shot, on } => Edit::Pin { shot, on },
-            ByHand::Join { shot } => Edit::Join { shot },
-            ByHand::Exchange { shot, with } => Edit::Exchange { shot, with },
-            ByHand::Move { shot, before } => Edit::Move { shot, before },
-            ByHand::Split { shot, at } => {
-                Edit::Split { shot, at: FrameLen::new(at), second: ShotId::from_uuid(Uuid::new_v4()) }
-            }
-            ByHand::Speed { shot, percent } => {
-                let speed =
-                    Speed::new(percent, 100).ok_or(WebError::Refused("a speed lies between 5 and 2000 per cent"))?;
-                Edit::SetSpeed { shot, speed }
-            }
-            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
-            ByHand::TrimEnd { shot, by, from } => {
-                Edit::TrimEnd { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
-            }
-            ByHand::TrimStart { shot, by, from } => {
-                Edit::TrimStart { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
-            }
-            ByHand::Remove { shot, from } => Edit::Remove { shot, from: time_from(&*open().await?, Some(shot), from)? },
-            ByHand::Hit { shot, at } => {
-                let open = open().await?;
-                let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
-                let select = open.cut().shots()[index].source.select;
-                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
-                Edit::PutHit { shot, at, hit: candidate.range.hit() }
-            }
-            ByHand::Insert { select, before, len, from } => {
-                let open = open().await?;
-                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
-                let new = inserted(candidate, len, &open.job)?;
-                Edit::Insert { new, before, from: time_from(&open, before, from)? }
-            }
-        })
-    }
-
-    /// The edit that puts a select into a place, as the place is now.
-    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, WebError> {
-        let open = self.open_draft(job, self.store.draft(id).await?).await?;
-        if open.cut().index_of(shot).is_none() {
-            return Err(legere_core::draft::DraftError::NoShot.into());
-        }
-        let usable = usable(&open);
-        let plan = open.arranger(&usable);
-        let found = plan.alternates(open.cut(), shot, usable.len()).into_iter().find(|a| a.select == select);
-        let a = found.ok_or(WebError::Refused("this select is too short for the place, or in the draft already"))?;
-        Ok(Edit::Replace { shot, source: a.source, hit_at: a.hit_at })
     }
 
     /// All selects for the place of a shot that some words ask for: the best first, and behind them those that do not fit,
@@ -456,53 +304,13 @@ fn unfit(open: &OpenDraft, candidate: &Candidate, shot: ShotId) -> Option<String
     Some(format!("too short: {there:.1} s for {wanted:.1} s, and it cannot be slowed so far"))
 }
 
-/// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.
-fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<TimeFrom, WebError> {
-    Ok(match from {
-        TakenFrom::Neighbour => TimeFrom::Neighbour,
-        TakenFrom::Whole => TimeFrom::Whole,
-        TakenFrom::Section => {
-            let placed = open.cut().placed().find(|(_, s)| Some(s.id) == shot).or_else(|| open.cut().placed().last());
-            let (at, _) = placed.ok_or(DraftError::NoShot)?;
-            let section = section_of(open, at).and_then(|i| open.music.sections.get(i));
-            let end = section.map_or(open.music.duration, |s| s.end);
-            TimeFrom::Section { end: open.job.rate.nearest(Seconds::from_measured(end)) }
-        }
-    })
-}
-
-/// A new shot of a select: from its in on, no longer than its range.
-fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, WebError> {
-    let there = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
-    let usual = (USUAL_INSERT * job.rate.to_f64()).round() as u64;
-    let len = len.unwrap_or(usual).min(there);
-    if len < SHORTEST.get() {
-        return Err(DraftError::Flash.into());
-    }
-    let start = candidate.range.start();
-    let hit = job.rate.nearest(candidate.range.hit() - start).get();
-    Ok(Shot {
-        id: ShotId::from_uuid(Uuid::new_v4()),
-        len: FrameLen::new(len),
-        source: Source {
-            select: candidate.select,
-            clip: candidate.clip,
-            start,
-            speed: Speed::NORMAL,
-            media: candidate.media,
-        },
-        hit_at: u64::try_from(hit).ok().filter(|hit| *hit < len),
-        pinned: false,
-    })
-}
-
-fn usable(open: &OpenDraft) -> Vec<Candidate> {
+pub(super) fn usable(open: &OpenDraft) -> Vec<Candidate> {
     let in_draft = |c: &Candidate| open.cut().shots().iter().any(|s| s.source.select == c.select);
     open.footage.candidates.iter().filter(|c| c.tier != Tier::Out || in_draft(c)).cloned().collect()
 }
 
 /// Which section of the music a frame of the draft is in.
-fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
+pub(super) fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
     let seconds = open.job.rate.seconds_at(at).to_f64() + 0.05;
     open.music.sections.iter().position(|s| seconds < s.end)
 }

@@ -10,13 +10,14 @@ use crate::error::WebError;
 use legere_core::draft::Draft;
 use legere_core::id::{ClipId, HandoffId};
 use legere_core::interchange::{
-    Channel, CutList, Event, Marker, MarkerKind, Music, read_csv, read_edl, read_otio, reel_name, write_csv, write_edl,
-    write_otio,
+    BLACK_REEL, Channel, CutList, Event, Marker, MarkerKind, Music, OtioClip, Seen, Stretch, read_csv, read_edl,
+    read_otio, reel_name, write_csv, write_edl, write_otio,
 };
 use legere_core::time::{FrameRate, Seconds, Timecode};
 use legere_core::track::Version;
 use legere_media::bring::is_picture;
-use legere_media::render::{self, MusicPart, Piece, Purpose};
+use legere_media::piece::{Format, Piece, Purpose};
+use legere_media::render::{self, MusicPart};
 use legere_media::{MediaError, identity};
 use legere_store::StoreError;
 use legere_store::handoffs::{Handoff, HandoffKind, HandoffState};
@@ -174,7 +175,7 @@ impl Desk {
         let back = tokio::fs::read_to_string(&beside).await.map_err(MediaError::from)?;
         read_back(cut, handoff.kind, &back)?;
         legere_media::shelf::publish_file(&beside, to).await?;
-        Ok(format!("read back: {} shots, {} frames, as in the draft", cut.events.len(), cut.len().get()))
+        Ok(report(cut, handoff.kind))
     }
 
     async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, WebError> {
@@ -187,7 +188,7 @@ impl Desk {
             let file = if is_picture(&original.name) { still } else { file };
             let rate = original.rate.ok_or(WebError::NotFound)?;
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
-            pieces.push(Piece::of(file, content, rate, &shot.source, shot.len));
+            pieces.push(Piece::of(file, content, rate, shot, request.cut.rate()));
         }
         let music = MusicPart {
             file: self.unchanged_original(&request.music).await?,
@@ -195,10 +196,12 @@ impl Desk {
             version: request.version.clone(),
         };
         let job = render::Job {
-            rate: request.cut.rate(),
-            width: request.width,
-            height: request.height,
-            purpose: Purpose::HandOff,
+            format: Format {
+                rate: request.cut.rate(),
+                width: request.width,
+                height: request.height,
+                purpose: Purpose::HandOff,
+            },
             pieces,
             music: Some(music),
         };
@@ -220,11 +223,11 @@ impl Desk {
         let _ = telling.await;
         rendered?;
         let found = legere_media::verify::verify(to).await?;
-        let wanted = job.frames().get();
-        if (found.frames, found.width, found.height, found.rate) != (wanted, job.width, job.height, job.rate) {
+        let (wanted, format) = (job.frames().get(), job.format);
+        if (found.frames, found.width, found.height, found.rate) != (wanted, format.width, format.height, format.rate) {
             return Err(MediaError::WrongResult(format!(
                 "{} frames at {}×{}, {} a second, where {wanted} at {}×{} were asked for",
-                found.frames, found.width, found.height, found.rate, job.width, job.height
+                found.frames, found.width, found.height, found.rate, format.width, format.height
             ))
             .into());
         }
@@ -234,8 +237,8 @@ impl Desk {
         if !found.is_rec709 {
             return Err(MediaError::WrongResult("it does not say that its colours are those of BT.709".into()).into());
         }
-        let seconds = job.rate.seconds_of(job.frames()).to_f64();
-        Ok(format!("checked: {wanted} frames, {}×{}, {:.3} s, with music", job.width, job.height, seconds))
+        let seconds = format.rate.seconds_of(job.frames()).to_f64();
+        Ok(format!("checked: {wanted} frames, {}×{}, {:.3} s, with music", format.width, format.height, seconds))
     }
 
     /// The file that was meant, and no other that lies at its place by now.
@@ -268,6 +271,9 @@ impl Desk {
                 clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).get()).unwrap_or(0),
                 source_in: shot.source.start,
                 speed: shot.source.speed,
+                turns: shot.source.turns.clone(),
+                between: shot.source.between,
+                pause: shot.pause,
                 len: shot.len,
                 energy: judged.energy,
                 tier: verdict.map_or("unread", |v| v.tier.word()).to_owned(),
@@ -343,50 +349,92 @@ impl Desk {
     }
 }
 
+/// A part of a shot as a list says it: how long it is, and in and out in its clip's timecode.
+type Told = (u64, (String, String));
+
 /// Compares what was written with what was meant, value by value.
 fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebError> {
     let wrong = |what: String| WebError::from(MediaError::WrongResult(format!("read back, {what}")));
-    let sources: Vec<(String, String)> = cut.events.iter().map(|e| cut.source_timecodes(e)).collect();
-    let found: Vec<(u64, (String, String))> = match kind {
+    let black = || (String::new(), String::new());
+    let wanted: Vec<Told> = match kind {
+        HandoffKind::Csv | HandoffKind::Mp4 => {
+            cut.events.iter().map(|e| (e.len.get(), cut.source_timecodes(e))).collect()
+        }
+        HandoffKind::Edl | HandoffKind::Otio => {
+            let told = |event: &Event, s: Stretch| match s.seen {
+                Seen::Black => (s.len.get(), black()),
+                Seen::Clip | Seen::Held => {
+                    (s.len.get(), (cut.source_timecode(event, s.first), cut.source_timecode(event, s.end)))
+                }
+            };
+            cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| told(e, s))).collect()
+        }
+    };
+    let found: Vec<Told> = match kind {
         HandoffKind::Otio => {
             let clips = read_otio(text, "Video")?;
-            let of = |(clip, event): (legere_core::interchange::OtioClip, &Event)| {
-                let frames = (clip.lasts * cut.rate.to_f64()).round() as u64;
-                let first = clip.source_start as u64;
-                let used = cut.source_frames(event);
-                let at = |n: u64| Timecode { frames: 0, ..event.clip_start }.after(n, event.clip_rate);
-                (frames, (at(first), at(first + used.end - used.first)))
-            };
-            if clips.len() != cut.events.len() {
-                return Err(wrong(format!("it has {} shots instead of {}", clips.len(), cut.events.len())));
+            let stretches: Vec<(&Event, Stretch)> =
+                cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| (e, s))).collect();
+            if clips.len() != stretches.len() {
+                return Err(wrong(format!("it has {} parts instead of {}", clips.len(), stretches.len())));
             }
-            clips.into_iter().zip(&cut.events).map(of).collect()
+            let of = |(clip, (event, stretch)): (OtioClip, (&Event, Stretch))| {
+                let frames = (clip.lasts * cut.rate.to_f64()).round() as u64;
+                if clip.black {
+                    return (frames, black());
+                }
+                // What goes by meanwhile is told by the time effect.
+                let first = (clip.source_start as u64).saturating_sub(event.clip_start.frames);
+                let used = if clip.speed == stretch.speed { stretch.end - stretch.first } else { 0 };
+                (frames, (cut.source_timecode(event, first), cut.source_timecode(event, first + used)))
+            };
+            clips.into_iter().zip(stretches).map(of).collect()
         }
         HandoffKind::Edl => read_edl(text, cut.rate)?
             .into_iter()
             .filter(|e| e.channel == Channel::Video)
-            .map(|e| (e.record.1 - e.record.0, e.source))
+            .map(|e| (e.record.1 - e.record.0, if e.reel == BLACK_REEL { black() } else { e.source }))
             .collect(),
         HandoffKind::Csv | HandoffKind::Mp4 => {
             read_csv(text)?.into_iter().map(|r| (r.frames, (r.source_in, r.source_out))).collect()
         }
     };
-    if found.len() != cut.events.len() {
-        return Err(wrong(format!("it has {} shots instead of {}", found.len(), cut.events.len())));
+    if found.len() != wanted.len() {
+        return Err(wrong(format!("it has {} parts instead of {}", found.len(), wanted.len())));
     }
-    for (i, ((frames, source), event)) in found.into_iter().zip(&cut.events).enumerate() {
-        if frames != event.len.get() || source != sources[i] {
-            let (a, b) = &sources[i];
+    for (i, (found, wanted)) in found.into_iter().zip(wanted).enumerate() {
+        if found != wanted {
+            let (frames, (a, b)) = wanted;
             return Err(wrong(format!(
-                "shot {} is {} to {} for {frames} frames instead of {a} to {b} for {}",
+                "part {} is {} to {} for {} frames instead of {a} to {b} for {frames}",
                 i + 1,
-                source.0,
-                source.1,
-                event.len.get()
+                found.1.0,
+                found.1.1,
+                found.0,
             )));
         }
     }
     Ok(())
+}
+
+/// What a list says of its own accuracy: how many shots, and what it cannot say.
+fn report(cut: &CutList, kind: HandoffKind) -> String {
+    let mut words = format!("read back: {} shots, {} frames, as in the draft", cut.events.len(), cut.len().get());
+    if kind == HandoffKind::Csv {
+        return words;
+    }
+    let parts: usize = cut.events.iter().map(|e| cut.stretches(e).len()).sum();
+    if parts > cut.events.len() {
+        words += &format!("; {parts} parts, since speeds change, frames are held or the pictures pause");
+    }
+    let unsaid: Vec<String> = (1..)
+        .zip(&cut.events)
+        .flat_map(|(i, e)| cut.unsaid(e).into_iter().map(move |what| format!("shot {i}: {what}")))
+        .collect();
+    if !unsaid.is_empty() {
+        words += &format!("; this format cannot say: {}", unsaid.join("; "));
+    }
+    words
 }
 
 /// One reel name per clip: its own letters, with a number where two would be alike.

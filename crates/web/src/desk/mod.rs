@@ -1,8 +1,10 @@
 //! What an editor can have done, without a request in sight.
 
 pub mod analyse;
+pub mod by_hand;
 mod cancel;
 pub mod drafts;
+mod faults;
 pub mod footage;
 pub mod handoff;
 pub mod import;
@@ -54,6 +56,7 @@ pub struct Desk {
     music: tracks::Cache,
     versions: tracks::Making,
     drafts: drafts::Cache,
+    faults: faults::Found,
     looking: missing_files::Looking,
 }
 
@@ -72,6 +75,7 @@ impl Desk {
             music: tracks::Cache::default(),
             versions: tracks::Making::default(),
             drafts: drafts::Cache::default(),
+            faults: faults::Found::default(),
             looking: missing_files::Looking::default(),
         }
     }

@@ -4,7 +4,8 @@ use super::Desk;
 use super::drafts::OpenDraft;
 use crate::error::WebError;
 use legere_core::id::DraftId;
-use legere_media::render::{self, Job, MusicPart, Piece, Purpose};
+use legere_media::piece::{Format, Piece, Purpose};
+use legere_media::render::{self, Job, MusicPart};
 use legere_media::{MediaError, shelf};
 use serde::Serialize;
 use std::collections::HashMap;
@@ -97,8 +98,8 @@ impl Desk {
                 self.shelf.light(&clip.id.to_string()),
                 format!("{} {}", clip.id, clip.version),
                 probe.frame_rate,
-                &shot.source,
-                shot.len,
+                shot,
+                open.job.rate,
             ));
         }
         let track = self.store.track(open.kept.body.track).await?;
@@ -107,8 +108,8 @@ impl Desk {
             content: super::tracks::content_of(&track),
             version: open.kept.body.version.clone(),
         };
-        let (rate, purpose) = (open.job.rate, Purpose::Preview);
-        Ok(Job { rate, width: PREVIEW_WIDTH, height, purpose, pieces, music: Some(music) })
+        let format = Format { rate: open.job.rate, width: PREVIEW_WIDTH, height, purpose: Purpose::Preview };
+        Ok(Job { format, pieces, music: Some(music) })
     }
 
     pub fn preview_file(&self, key: &str) -> Option<PathBuf> {

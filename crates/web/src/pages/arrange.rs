@@ -3,7 +3,7 @@
 use super::spine::Spine;
 use super::{Which, page};
 use crate::desk::Desk;
-use crate::desk::drafts::ByHand;
+use crate::desk::by_hand::ByHand;
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
 use crate::views::draft::{CutView, DraftView, InsteadView};

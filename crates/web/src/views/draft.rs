@@ -3,7 +3,7 @@
 use crate::desk::drafts::{Instead, OpenDraft};
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
-use legere_core::draft::Shot;
+use legere_core::draft::{Between, Pause, Pin, Shot, Shown};
 use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId};
 use legere_core::select::Framing;
 use legere_core::time::{FrameRate, Seconds, timecode};
@@ -29,6 +29,8 @@ pub struct ScoreView {
 pub struct CueView {
     pub at: i64,
     pub kind: &'static str,
+    /// How long a pause is silent, in frames.
+    pub lasts: Option<i64>,
 }
 
 #[derive(Debug, Serialize)]
@@ -88,18 +90,61 @@ pub struct ShotView {
     /// 0–100, the music's here.
     pub wanted: f64,
     pub pinned: bool,
+    /// What of it is held: open, place, ends or whole.
+    pub pin: Pin,
     /// The clip's file is not where it should be.
     pub missing: bool,
-    /// For each frame of the shot, the frame of the clip that it shows.
-    pub frames: Vec<u64>,
+    /// What is on the screen, frame by frame.
+    #[serde(flatten)]
+    pub table: TableView,
     pub why: Vec<String>,
     /// Frames of the shot.
     pub hit_at: Option<u64>,
-    /// Seconds of the clip.
+    /// Seconds of the clip: where what is shown begins, and how much of it there is.
     pub source: f64,
     pub used: f64,
     pub media: f64,
+    /// The instant of the clip that stands on the frame of the hit.
+    pub hit_source: Option<f64>,
+    /// As a factor, up to the first turn; negative is backwards.
     pub speed: f64,
+    pub turns: Vec<TurnView>,
+    pub between: Between,
+    pub pause: Option<Pause>,
+    /// The slowest that its frames allow, as a factor.
+    pub slowest: Option<f64>,
+}
+
+/// The frame table of a shot, as the live player takes it.
+#[derive(Debug, Serialize)]
+pub struct TableView {
+    /// For each frame of the shot, the frame of the clip that it shows; −1 is black.
+    pub frames: Vec<i64>,
+    /// How far on the way to the next frame of the clip, in 256ths; left out where none is.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub toward: Vec<u8>,
+}
+
+impl From<Vec<Shown>> for TableView {
+    fn from(table: Vec<Shown>) -> Self {
+        let frame = |s: &Shown| s.frame.and_then(|k| i64::try_from(k).ok()).unwrap_or(-1);
+        let mixed = table.iter().any(|s| s.toward > 0);
+        Self {
+            frames: table.iter().map(frame).collect(),
+            toward: if mixed { table.iter().map(|s| s.toward).collect() } else { Vec::new() },
+        }
+    }
+}
+
+/// Where the speed of a shot becomes another one.
+#[derive(Debug, Serialize)]
+pub struct TurnView {
+    /// The frame of the shot on which it begins.
+    pub at: i64,
+    /// Frames.
+    pub over: u32,
+    /// As a factor.
+    pub to: f64,
 }
 
 #[derive(Debug, Serialize)]
@@ -122,8 +167,9 @@ pub struct AlternateView {
     pub why: Vec<String>,
     /// What it would gain, part by part; negative is a loss.
     pub gains: Vec<(&'static str, f64)>,
-    /// For each frame of the place, the frame of the clip that it would show.
-    pub frames: Vec<u64>,
+    /// What would be on the screen.
+    #[serde(flatten)]
+    pub table: TableView,
 }
 
 /// What could stand in a place, the best first, and what does not fit, with why.
@@ -177,7 +223,15 @@ impl ScoreView {
             number: open.kept.number,
             fps: rate.to_f64(),
             beats: music.beats.iter().map(|b| (frame(rate, b.at), b.bar, b.beat)).collect(),
-            cues: music.cues.iter().map(|c| CueView { at: frame(rate, c.at), kind: c.kind.word() }).collect(),
+            cues: music
+                .cues
+                .iter()
+                .map(|c| CueView {
+                    at: frame(rate, c.at),
+                    kind: c.kind.word(),
+                    lasts: c.lasts.map(|s| frame(rate, c.at + s) - frame(rate, c.at)),
+                })
+                .collect(),
             energy: music.energy.clone(),
             choices: Pace::CHOICES
                 .iter()
@@ -226,6 +280,7 @@ impl ShotView {
     fn of(open: &OpenDraft, start: i64, shot: &Shot, judged: &legere_core::arrange::Judged) -> Self {
         let rate = open.job.rate;
         let c = open.candidate(shot.source.select);
+        let (from, to) = shot.range(rate);
         let missing = open.footage.clip(shot.source.clip).is_some_and(|c| c.missing);
         let away = "its file is not where it was: it is shown from the light copy, and cannot be handed off as a film";
         Self {
@@ -244,15 +299,24 @@ impl ShotView {
             energy: judged.energy,
             level: judged.level,
             wanted: judged.wanted,
-            pinned: shot.pinned,
+            pinned: shot.pinned(),
+            pin: shot.pin,
             missing,
-            frames: open.frames_of(shot),
+            table: open.frames_of(shot).into(),
             why: missing.then(|| away.to_owned()).into_iter().chain(judged.why.iter().cloned()).collect(),
             hit_at: shot.hit_at,
-            source: shot.source.start.to_f64(),
-            used: shot.used(rate).to_f64(),
+            source: from.to_f64(),
+            used: (to - from).to_f64(),
             media: shot.source.media.to_f64(),
+            hit_source: shot
+                .hit_at
+                .and_then(|at| i64::try_from(at).ok())
+                .map(|at| shot.source.instant(at, rate).to_f64()),
             speed: shot.source.speed.to_f64(),
+            turns: shot.source.turns.iter().map(|t| TurnView { at: t.at, over: t.over, to: t.to.to_f64() }).collect(),
+            between: shot.source.between,
+            pause: shot.pause,
+            slowest: c.map(|c| (rate.to_f64() / c.rate.to_f64()).min(1.0)),
         }
     }
 }
@@ -279,7 +343,7 @@ impl AlternateView {
             hit: c.map(|c| c.range.hit().to_f64()),
             media: a.source.media.to_f64(),
             energy: a.energy,
-            frames,
+            table: frames.into(),
             why: a.why,
             gains: parts
                 .into_iter()

@@ -2,16 +2,17 @@
 // A draft as the live player plays it.
 import { say } from "../dom.js";
 import { ofJob } from "../session.js";
+import { BLACK } from "./index.js";
 
-/** @typedef {{ shot: string, clip: string, frames: number[] }} Tried something in the place of a shot */
+/** @typedef {{ shot: string, clip: string, frames: number[], toward?: number[] }} Tried something in the place of a shot */
 
 /** The pictures of a draft. @param {import("./index.js").Player} player @param {any} d @param {Tried | null} [tried] */
 export function loadShots(player, d, tried) {
   player.load(
     d.shots.map((/** @type {any} */ s) =>
       tried && tried.shot === s.id && tried.frames.length === s.len
-        ? { id: s.id, clip: tried.clip, frames: tried.frames }
-        : { id: s.id, clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(0) },
+        ? { clip: tried.clip, frames: tried.frames, toward: tried.toward }
+        : { clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(BLACK), toward: s.toward },
     ),
     d.fps,
   );

@@ -6,13 +6,20 @@ import { ClipFrames } from "./decoder.js";
 import { Music } from "./music.js";
 import { faster } from "./shuttle.js";
 
-/** @typedef {{ id: string, clip: string, frames: number[] }} TableShot */
+/** The part of the frame table that a shot has: frames of its clip, and how far on the way to the next one in 256ths.
+ * @typedef {{ clip: string, frames: number[], toward?: number[] }} TableShot */
+
+/** In the place of a frame: nothing is seen. */
+export const BLACK = -1;
 
 /** Seconds that are decoded ahead, and kept behind. */
 const AHEAD = 0.9;
 const BEHIND = 0.25;
 /** Clips whose index, and whose bytes where they are few, are kept at hand. */
 const OPEN = 60;
+
+/** What is on the screen, told apart from anything else. @param {{ clip: string, k: number, toward: number }} of */
+const named = ({ clip, k, toward }) => `${clip} ${k} ${toward}`;
 
 export const canPlay = () => "VideoDecoder" in window && "AudioContext" in window;
 
@@ -25,7 +32,7 @@ export class Player {
     this.music = new Music();
     this.fps = 25;
     this.total = 0;
-    /** What stands on each frame of the draft. @type {{ clip: string, k: number }[]} */
+    /** What stands on each frame of the draft. @type {{ clip: string, k: number, toward: number }[]} */
     this.table = [];
     /** @type {Map<string, ClipFrames>} */
     this.clips = new Map();
@@ -47,7 +54,7 @@ export class Player {
   /** The draft as it is now; what plays goes on.
    * @param {TableShot[]} shots @param {number} fps */
   load(shots, fps) {
-    this.table = shots.flatMap((s) => s.frames.map((k) => ({ clip: s.clip, k })));
+    this.table = shots.flatMap((s) => s.frames.map((k, i) => ({ clip: s.clip, k, toward: s.toward?.[i] ?? 0 })));
     this.total = this.table.length;
     this.fps = fps;
     this.mark = Math.max(0, Math.min(this.mark, this.total - 1));
@@ -163,26 +170,41 @@ export class Player {
   draw(anew) {
     const now = this.table[this.mark];
     if (!now) return;
-    if (anew && this.shown !== `${now.clip} ${now.k}`) this.drawn = -1;
+    if (anew && this.shown !== named(now)) this.drawn = -1;
     if (this.drawn !== this.mark || anew) this.put();
     this.prepare();
   }
 
   put() {
-    const now = this.table[this.mark],
-      frame = this.open(now.clip).get(now.k);
-    if (!frame) {
-      if (this.speed === 1) this.late++;
-      return;
+    const now = this.table[this.mark];
+    if (now.k === BLACK) {
+      this.pen.fillStyle = "#000";
+      this.pen.fillRect(0, 0, this.canvas.width, this.canvas.height);
+    } else {
+      const clip = this.open(now.clip),
+        frame = clip.get(now.k),
+        next = now.toward ? clip.get(now.k + 1) : null;
+      if (!frame || (now.toward && !next)) {
+        if (this.speed === 1) this.late++;
+        return;
+      }
+      this.paint(frame, 1);
+      if (next) this.paint(next, now.toward / 256);
     }
+    this.drawn = this.mark;
+    this.shown = named(now);
+    this.canvas.dataset.frame = String(this.mark);
+    this.canvas.dataset.shows = this.shown;
+  }
+
+  /** Fills the canvas with a frame. @param {any} frame @param {number} share how much of it covers what is there */
+  paint(frame, share) {
     const { width: w, height: h } = this.canvas,
       scale = Math.max(w / frame.displayWidth, h / frame.displayHeight),
       [fw, fh] = [frame.displayWidth * scale, frame.displayHeight * scale];
+    this.pen.globalAlpha = share;
     this.pen.drawImage(frame, (w - fw) / 2, (h - fh) / 2, fw, fh);
-    this.drawn = this.mark;
-    this.shown = `${now.clip} ${now.k}`;
-    this.canvas.dataset.frame = String(this.mark);
-    this.canvas.dataset.shows = this.shown;
+    this.pen.globalAlpha = 1;
   }
 
   /** Which frames are wanted, the nearest first, in the direction of play. */
@@ -194,10 +216,11 @@ export class Player {
     const wanted = new Map();
     const add = (/** @type {number} */ f) => {
       const entry = this.table[f];
-      if (!entry) return;
-      const list = wanted.get(entry.clip);
-      if (list) list.push(entry.k);
-      else wanted.set(entry.clip, [entry.k]);
+      if (!entry || entry.k === BLACK) return;
+      const frames = entry.toward ? [entry.k, entry.k + 1] : [entry.k],
+        list = wanted.get(entry.clip);
+      if (list) list.push(...frames);
+      else wanted.set(entry.clip, frames);
     };
     for (let i = 0; i <= reach; i++) add(this.mark + i * way);
     for (let i = 1; i <= back; i++) add(this.mark - i * way);

@@ -60,7 +60,7 @@ export function begin(of) {
   const hit = (/** @type {number} */ at) => edit({ do: "hit", shot: id(), at });
   /** @type {Record<string, () => void>} */
   const acts = {
-    pin: () => edit({ do: "pin", shot: id(), on: !shot().pinned }),
+    pin: () => edit({ do: "pin", shot: id(), pin: shot().pinned ? "open" : "whole" }),
     "cut-earlier": () => edit({ do: "move-cut", shot: id(), by: -1 }),
     "cut-later": () => edit({ do: "move-cut", shot: id(), by: 1 }),
     "beat-before": () => toBeat(-1),

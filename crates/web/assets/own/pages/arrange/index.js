@@ -70,7 +70,7 @@ const page = onScreen("arrange", {
   /** Shows a select in the place before it is taken; nothing shows the draft again. @param {string | null} select */
   tryOut(select) {
     const alt = page.alternates.find((a) => a.select === select);
-    transport.tryOut(d, alt ? { shot: shot().id, clip: alt.clip, frames: alt.frames } : null);
+    transport.tryOut(d, alt ? { shot: shot().id, clip: alt.clip, frames: alt.frames, toward: alt.toward } : null);
   },
 });
 const timeFrom = () => $("time-from").value;

@@ -1,0 +1,238 @@
+//! Ramps, holds, backwards and pauses.
+
+use super::*;
+
+fn speed(percent: i64) -> Speed {
+    Speed::new(percent, 100).expect("a speed")
+}
+
+fn turn(at: i64, over: u32, percent: i64) -> Turn {
+    Turn { at, over, to: speed(percent) }
+}
+
+/// A first speed and some turns, mostly such as can be.
+pub fn turns() -> impl Strategy<Value = (Speed, Vec<Turn>)> {
+    let percent = || prop_oneof![Just(0i64), 5i64..400, -300i64..-4, Just(100)];
+    (percent(), proptest::collection::vec((-20i64..60, 0u32..20, percent()), 0..4)).prop_map(|(first, mut rest)| {
+        rest.sort_by_key(|t| t.0);
+        (speed(first), rest.into_iter().map(|(at, over, to)| turn(at, over, to)).collect())
+    })
+}
+
+/// The draft's first shot with a time curve of its own.
+fn curved(first: i64, turns: Vec<Turn>) -> Draft {
+    let start = Some(Seconds::new(4, 1).expect("seconds"));
+    draft().apply(&Edit::SetTime { shot: at(0), start, speed: speed(first), turns }).expect("it fits")
+}
+
+fn frames_of(shot: &Shot) -> Vec<u64> {
+    frame_table(shot, rate(), rate()).iter().map(|s| s.frame.expect("a picture")).collect()
+}
+
+#[test]
+fn a_ramp_goes_from_one_speed_to_another_with_eased_ends() {
+    // Normal, from frame 10 on over 8 frames to three times as fast.
+    let d = curved(100, vec![turn(10, 8, 300)]);
+    let shown = frames_of(&d.shots()[0]);
+    let steps: Vec<u64> = shown.windows(2).map(|w| w[1] - w[0]).collect();
+    assert!(steps[..10].iter().all(|s| *s == 1), "{steps:?}");
+    assert!(steps[18..].iter().all(|s| *s == 3), "{steps:?}");
+    // An eased turn goes through as much as the mean of both speeds would.
+    assert_eq!(shown[18] - shown[10], 16);
+    assert!(steps[10..18].windows(2).all(|w| w[0] <= w[1] + 1), "faster and faster: {steps:?}");
+    let course = d.shots()[0].source.course();
+    assert!((course.speed_on(10) - 1.0).abs() < 0.1 && (course.speed_on(17) - 3.0).abs() < 0.1, "level at both ends");
+}
+
+#[test]
+fn a_held_frame_is_seen_so_many_frames_longer() {
+    let d = draft().apply(&Edit::Hold { shot: at(0), at: 10, len: FrameLen::new(6) }).expect("held");
+    let shown = frames_of(&d.shots()[0]);
+    let first = shown[0];
+    assert_eq!(
+        shown[8..20].iter().map(|k| k - first).collect::<Vec<_>>(),
+        [8, 9, 10, 10, 10, 10, 10, 10, 10, 11, 12, 13]
+    );
+    assert_eq!(lens(&d), lens(&draft()), "the shot stays as long as it is");
+    // Its hit was on frame 24 and comes so much later.
+    assert_eq!(d.shots()[0].hit_at, Some(30));
+    let ramped = curved(100, vec![turn(10, 8, 300)]);
+    let inside = Edit::Hold { shot: at(0), at: 12, len: FrameLen::new(6) };
+    assert_eq!(ramped.apply(&inside), Err(DraftError::Turns), "not amid a turn");
+}
+
+#[test]
+fn backwards_shows_the_same_frames_from_the_last_to_the_first() {
+    for d in [draft(), curved(100, vec![turn(10, 8, 300), turn(25, 6, 50)])] {
+        let there = frames_of(&d.shots()[0]);
+        let back = d.apply(&Edit::Reverse { shot: at(0) }).expect("backwards");
+        let mut seen = frames_of(&back.shots()[0]);
+        seen.reverse();
+        // A ramp may stand on the frame beside where it is halfway between two.
+        assert!(there.iter().zip(&seen).all(|(a, b)| a.abs_diff(*b) <= 3), "{there:?} {seen:?}");
+        assert_eq!(there.first(), seen.first());
+        let again = back.apply(&Edit::Reverse { shot: at(0) }).expect("forwards");
+        assert_eq!(again, d, "twice is as it was");
+    }
+    let d = draft();
+    let plain = d.apply(&Edit::Reverse { shot: at(0) }).expect("backwards");
+    let mut seen = frames_of(&plain.shots()[0]);
+    seen.reverse();
+    assert_eq!(seen, frames_of(&d.shots()[0]));
+    // The hit is on the same picture: 24 from the beginning is 23 from the end.
+    assert_eq!(plain.shots()[0].hit_at, Some(23));
+    assert_eq!(frames_of(&plain.shots()[0])[23], frames_of(&d.shots()[0])[24]);
+}
+
+#[test]
+fn frames_in_between_lie_on_the_way_to_the_next() {
+    let slow = draft().apply(&Edit::SetSpeed { shot: at(0), speed: speed(25) }).expect("slow");
+    let mixed = slow.apply(&Edit::SetBetween { shot: at(0), between: Between::Blend }).expect("mixed");
+    let table = frame_table(&mixed.shots()[0], rate(), rate());
+    let first = table[0].frame.expect("a picture");
+    let way: Vec<(u64, u8)> = table[..6].iter().map(|s| (s.frame.expect("a picture") - first, s.toward)).collect();
+    assert_eq!(way, [(0, 0), (0, 64), (0, 128), (0, 192), (1, 0), (1, 64)]);
+    let plain = frame_table(&slow.shots()[0], rate(), rate());
+    assert!(plain.iter().all(|s| s.toward == 0), "only where it is wanted");
+}
+
+#[test]
+fn a_pause_is_exactly_as_long_as_the_musics() {
+    let d = draft();
+    let over = |from, len| Edit::PauseOver {
+        from: FramePos::new(from),
+        len: FrameLen::new(len),
+        stop: Stop::Black,
+        rest: ShotId::from_u128(700),
+    };
+    // The first shot stops at 40; the second, which began at 48, begins behind the pause at 60.
+    let paused = d.apply(&over(40, 20)).expect("room");
+    assert_eq!(lens(&paused), [60, 12, 30, 12]);
+    assert_eq!(paused.shots()[0].pictures(), FrameLen::new(40));
+    let table = frame_table(&paused.shots()[0], rate(), rate());
+    assert!(table[..40].iter().all(|s| s.frame.is_some()) && table[40..].iter().all(|s| *s == Shown::BLACK));
+    // What the pause covers wholly goes; what it lies within goes on behind it.
+    assert_eq!(lens(&d.apply(&over(40, 40)).expect("over the second")), [80, 22, 12]);
+    let amid = d.apply(&over(10, 8)).expect("amid the first");
+    assert_eq!(lens(&amid), [18, 30, 24, 30, 12]);
+    assert_eq!(amid.shots()[1].source.start, d.shots()[0].source.instant(18, rate()));
+    assert_eq!(d.apply(&over(0, 8)), Err(DraftError::PauseFirst), "nothing is before it");
+    assert_eq!(d.apply(&over(2, 8)), Err(DraftError::PauseFirst), "two frames are a flash");
+    // It is held instead, made shorter, and taken out again.
+    let held = Edit::SetPause { shot: at(0), pause: Some(Pause { len: FrameLen::new(5), stop: Stop::Held }) };
+    let held = paused.apply(&held).expect("held");
+    let table = frame_table(&held.shots()[0], rate(), rate());
+    assert!(table[55..].iter().all(|s| *s == table[54]) && table[53] != table[54]);
+    let out = held.apply(&Edit::SetPause { shot: at(0), pause: None }).expect("out");
+    assert_eq!((lens(&out), out.shots()[0].pause), (lens(&paused), None));
+    assert_eq!(d.apply(&Edit::SetPause { shot: at(0), pause: None }), Err(DraftError::NoPause));
+    // The cut behind a pause makes the pause longer, and eats it before the pictures.
+    let longer = paused.apply(&Edit::MoveCut { shot: at(0), by: FrameShift::new(4) }).expect("room");
+    assert_eq!(longer.shots()[0].pause.map(|p| p.len.get()), Some(24));
+}
+
+#[test]
+fn each_pin_holds_what_it_says() {
+    let d = draft();
+    let pinned = |pin| d.apply(&Edit::Pin { shot: at(1), pin }).expect("pinned");
+    let slip = Edit::Slip { shot: at(1), by: FrameShift::new(2) };
+    let end = Edit::MoveCut { shot: at(1), by: FrameShift::new(2) };
+    let start = Edit::MoveCut { shot: at(0), by: FrameShift::new(2) };
+    let earlier = Edit::TrimEnd { shot: at(0), by: FrameShift::new(4), from: TimeFrom::Whole };
+    let new = Edit::Replace { shot: at(1), source: shot(24, 4000, (1, 1)).source, hit_at: None };
+    let other = Edit::Replace { shot: at(1), source: shot(20, 4000, (1, 1)).source, hit_at: None };
+    for (pin, wanted) in [
+        (Pin::Open, [true, true, true, true, true, true]),
+        (Pin::Place, [true, true, false, false, true, false]),
+        (Pin::Ends, [true, false, false, false, true, true]),
+        (Pin::Whole, [false, false, false, false, false, false]),
+    ] {
+        let draft = pinned(pin);
+        let done = [&slip, &end, &start, &earlier, &new, &other].map(|edit| draft.apply(edit).is_ok());
+        assert_eq!(done, wanted, "{pin:?}");
+    }
+    // A kept section is all pins.
+    let keep = |on| Edit::Keep { from: FramePos::new(48), to: FramePos::new(102), on };
+    let kept = d.apply(&keep(true)).expect("kept");
+    let pins = |d: &Draft| d.shots().iter().map(|s| s.pin).collect::<Vec<_>>();
+    assert_eq!(pins(&kept), [Pin::Open, Pin::Whole, Pin::Whole, Pin::Open]);
+    assert_eq!(kept.apply(&keep(false)).expect("open again"), d);
+}
+
+#[test]
+fn drafts_from_before_there_were_curves_are_read() {
+    let text = serde_json::to_string(&draft()).expect("json");
+    let old = text.replace("\"pin\":\"open\"", "\"pinned\":true").replace(",\"between\":\"repeat\"", "");
+    assert!(!old.contains("between") && old.contains("pinned"), "{old}");
+    let read: Draft = serde_json::from_str(&old).expect("it reads");
+    assert!(read.shots().iter().all(|s| s.pin == Pin::Whole && s.source.turns.is_empty()));
+}
+
+proptest! {
+    /// Against the slow way: the speed summed up in small steps.
+    #[test]
+    fn a_curve_goes_as_far_as_its_speeds_say((first, turns) in turns(), frame in -10i64..70) {
+        let course = Course { speed: first, turns: &turns };
+        prop_assume!(course.check().is_ok());
+        let speed_at = |t: f64| {
+            let mut speed = first.to_f64();
+            for turn in &turns {
+                if t >= turn.end() as f64 {
+                    speed = turn.to.to_f64();
+                } else if t > turn.at as f64 {
+                    let u = (t - turn.at as f64) / f64::from(turn.over);
+                    return speed + (turn.to.to_f64() - speed) * (3.0 * u * u - 2.0 * u * u * u);
+                }
+            }
+            speed
+        };
+        const STEPS: i64 = 200;
+        let (from, to) = (frame.min(0), frame.max(0));
+        let sum: f64 = (from * STEPS..to * STEPS).map(|i| speed_at((i as f64 + 0.5) / STEPS as f64)).sum::<f64>() / STEPS as f64;
+        let slow = if frame < 0 { -sum } else { sum };
+        let gone = course.gone(frame);
+        let told = *gone.numer() as f64 / *gone.denom() as f64;
+        prop_assert!((told - slow).abs() < 0.02, "{} {}", told, slow);
+    }
+
+    /// Forwards no frame goes back, backwards none goes on, and both show what the slow way shows.
+    #[test]
+    fn ramps_are_monotone(
+        (first, turns) in turns(), forwards in any::<bool>(), start in 2i64..8, which in 0usize..4
+    ) {
+        let one_way = |s: Speed| if s.is_backwards() == forwards { s.reversed() } else { s };
+        let turns: Vec<Turn> = turns.iter().map(|t| Turn { to: one_way(t.to), ..*t }).collect();
+        let mut one = shot(48, 0, (1, 1));
+        one.source.start = Seconds::new(start, 1).expect("seconds");
+        one.source.speed = one_way(first);
+        one.source.turns = turns;
+        let course = one.source.course();
+        prop_assume!(course.check().is_ok());
+        let (from, to) = one.range(rate());
+        prop_assume!(!from.is_negative() && to.to_f64() < 100.0);
+        let clip: FrameRate = ["24000/1001", "25", "50", "60000/1001"][which].parse().expect("a rate");
+        let table: Vec<u64> = frame_table(&one, rate(), clip).iter().map(|s| s.frame.expect("a picture")).collect();
+        let held = |w: &[u64]| w[0] == w[1];
+        prop_assert!(table.windows(2).all(|w| held(w) || (w[0] < w[1]) == forwards), "{:?}", table);
+        let begins = clip.nearest(one.source.start).get() as f64;
+        for (f, shown) in table.iter().enumerate() {
+            let gone = course.gone(f as i64);
+            let at = begins + *gone.numer() as f64 / *gone.denom() as f64 * clip.to_f64() / rate().to_f64();
+            let plain = if forwards { at.floor() } else { at.ceil() - 1.0 };
+            let close = (at - at.round()).abs() < 1e-6;
+            prop_assert!((*shown as f64 - plain).abs() < 0.5 || (close && (*shown as f64 - plain).abs() < 1.5));
+        }
+    }
+
+    /// What is cut off a curve and given back is as it was.
+    #[test]
+    fn a_trimmed_curve_comes_back((first, turns) in turns(), by in 1i64..20) {
+        let start = Some(Seconds::new(4, 1).expect("seconds"));
+        let edit = Edit::SetTime { shot: at(1), start, speed: first, turns };
+        let Ok(d) = draft().apply(&edit) else { return Ok(()) };
+        let cut = |by| Edit::TrimStart { shot: at(1), by: FrameShift::new(by), from: TimeFrom::Neighbour };
+        let Ok(there) = d.apply(&cut(by)) else { return Ok(()) };
+        let back = there.apply(&cut(-by)).expect("it was there");
+        prop_assert_eq!(&back.shots()[1].source, &d.shots()[1].source);
+    }
+}

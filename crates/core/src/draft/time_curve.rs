@@ -1,0 +1,136 @@
+//! The time curve of a shot: which instant of the clip stands on which frame.
+//!
+//! A curve is an instant at the shot's beginning, a speed, and turns at which the speed becomes another one: at once, or
+//! eased over some frames. Constant speed, fit, ramp, hold and backwards are all that. Speeds and not instants are what is
+//! kept: they are what an editor thinks in and what interchange formats write, and between turns they are exact. An eased
+//! turn follows the cubic 3u² − 2u³, which begins and ends level; its integral is a fraction, so that every frame is told
+//! in whole numbers, without rounding on the way.
+
+use super::{DraftError, Speed};
+use num_rational::Ratio;
+use serde::{Deserialize, Serialize};
+
+/// No shot has more turns than this.
+pub const MOST_TURNS: usize = 12;
+/// No turn takes longer, in frames.
+pub const LONGEST_TURN: u32 = 1000;
+/// Nor lies further from the beginning of its shot, in frames.
+const FARTHEST: i64 = 1_000_000;
+
+/// Where the speed of a shot becomes another one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Turn {
+    /// The frame of the shot on which it begins to change. It can lie outside of the shot, where that was trimmed.
+    pub at: i64,
+    /// Over how many frames it changes; 0 is at once.
+    pub over: u32,
+    /// The speed from then on.
+    pub to: Speed,
+}
+
+impl Turn {
+    /// The frame from which the speed is the new one.
+    pub fn end(&self) -> i64 {
+        self.at + i64::from(self.over)
+    }
+}
+
+type Exact = Ratio<i128>;
+
+fn exact(speed: Speed) -> Exact {
+    Exact::new(i128::from(*speed.ratio().numer()), i128::from(*speed.ratio().denom()))
+}
+
+/// The course of the speed along a shot.
+#[derive(Debug, Clone, Copy)]
+pub struct Course<'a> {
+    /// Before the first turn.
+    pub speed: Speed,
+    /// In their order.
+    pub turns: &'a [Turn],
+}
+
+impl Course<'_> {
+    /// Whether it is one that can be: turns in their order, none into another, and not too many.
+    pub fn check(&self) -> Result<(), DraftError> {
+        let apart = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
+        let bounded = self
+            .turns
+            .iter()
+            .all(|t| t.at.abs() <= FARTHEST && t.over <= LONGEST_TURN && 1000 % *t.to.ratio().denom() == 0);
+        // Before a first turn of a clip that stands still nothing says which way it went.
+        if self.turns.len() <= MOST_TURNS && apart && bounded { Ok(()) } else { Err(DraftError::Turns) }
+    }
+
+    /// From the beginning of the shot to a frame: how far the clip has gone, in frames of the draft at normal speed.
+    pub fn gone(&self, frame: i64) -> Exact {
+        match self.turns.first() {
+            None => exact(self.speed) * Exact::from_integer(i128::from(frame)),
+            Some(first) => self.since(first.at, frame) - self.since(first.at, 0),
+        }
+    }
+
+    /// From the first turn on; before it, backwards from there.
+    fn since(&self, anchor: i64, frame: i64) -> Exact {
+        let whole = |n: i64| Exact::from_integer(i128::from(n));
+        let mut sum = Exact::from_integer(0);
+        let (mut at, mut speed) = (anchor, exact(self.speed));
+        if frame <= anchor {
+            return speed * whole(frame - anchor);
+        }
+        for turn in self.turns {
+            // Straight on to the turn, then through it.
+            if frame <= turn.at {
+                break;
+            }
+            sum += speed * whole(turn.at - at);
+            let (inside, to) = ((frame - turn.at).min(i64::from(turn.over)), exact(turn.to));
+            sum += speed * whole(inside) + (to - speed) * eased(inside, turn.over);
+            (at, speed) = (turn.at + inside, to);
+            if inside < i64::from(turn.over) {
+                return sum;
+            }
+        }
+        sum + speed * whole(frame - at)
+    }
+
+    /// Which way the clip goes on a frame: 1 or −1; while it is held, as before.
+    pub fn way(&self, frame: i64) -> i64 {
+        if self.turns.is_empty() {
+            return if self.speed.is_backwards() { -1 } else { 1 };
+        }
+        let step = self.gone(frame + 1) - self.gone(frame);
+        if step != Exact::from_integer(0) {
+            return if step > Exact::from_integer(0) { 1 } else { -1 };
+        }
+        let speeds = std::iter::once((i64::MIN, self.speed)).chain(self.turns.iter().map(|t| (t.at, t.to)));
+        let last = speeds.take_while(|(at, _)| *at <= frame).filter(|(_, s)| !s.is_held()).last();
+        if last.is_some_and(|(_, s)| s.is_backwards()) { -1 } else { 1 }
+    }
+
+    /// The speed on a frame, as a factor: of the step from its beginning to its end.
+    pub fn speed_on(&self, frame: i64) -> f64 {
+        let step = self.gone(frame + 1) - self.gone(frame);
+        *step.numer() as f64 / *step.denom() as f64
+    }
+}
+
+/// ∫ of the easing from its beginning over `inside` of its `over` frames.
+fn eased(inside: i64, over: u32) -> Exact {
+    let (u, o) = (i128::from(inside), i128::from(over));
+    if o == 0 { Exact::from_integer(0) } else { Exact::new(2 * u * u * u * o - u * u * u * u, 2 * o * o * o) }
+}
+
+/// Turns as they lie from another frame on.
+pub fn shifted(turns: &[Turn], by: i64) -> Vec<Turn> {
+    turns.iter().map(|t| Turn { at: t.at.saturating_add(by), ..*t }).collect()
+}
+
+/// The same course from its end to its beginning, over `len` frames.
+pub fn mirrored(course: &Course<'_>, len: i64) -> (Speed, Vec<Turn>) {
+    let speeds: Vec<Speed> = std::iter::once(course.speed).chain(course.turns.iter().map(|t| t.to)).collect();
+    let last = speeds.last().copied().unwrap_or(course.speed).reversed();
+    let turns = course.turns.iter().enumerate().rev();
+    let turns = turns.map(|(i, t)| Turn { at: len - t.end(), over: t.over, to: speeds[i].reversed() });
+    (last, turns.collect())
+}

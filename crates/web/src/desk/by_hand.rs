@@ -1,0 +1,327 @@
+//! What a hand does to a draft, as an edit of the draft as it is now.
+
+use super::Desk;
+use super::drafts::{OpenDraft, section_of, usable};
+use crate::error::WebError;
+use legere_core::arrange::Candidate;
+use legere_core::draft::{Between, DraftError, Edit, Pause, Pin, SHORTEST, Shot, Source, Speed, Stop, TimeFrom, Turn};
+use legere_core::id::{DraftId, SelectId, ShotId};
+use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
+use legere_store::drafts::{DraftBody, KeptDraft};
+use legere_store::jobs::Job;
+use legere_store::journal::{By, Named, Revision};
+use serde::Deserialize;
+use uuid::Uuid;
+
+/// What is done to a draft by hand. Shots go by their ids.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum ByHand {
+    MoveCut {
+        shot: ShotId,
+        by: i64,
+    },
+    TrimEnd {
+        shot: ShotId,
+        by: i64,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    TrimStart {
+        shot: ShotId,
+        by: i64,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    Slip {
+        shot: ShotId,
+        by: i64,
+    },
+    Slide {
+        shot: ShotId,
+        by: i64,
+    },
+    /// Where the first part ends, in frames of the shot.
+    Split {
+        shot: ShotId,
+        at: u64,
+    },
+    Join {
+        shot: ShotId,
+    },
+    Remove {
+        shot: ShotId,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    /// A select as a new shot, before another one or at the end; as long as it is given, or as its select lasts.
+    Insert {
+        select: SelectId,
+        before: Option<ShotId>,
+        len: Option<u64>,
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    Exchange {
+        shot: ShotId,
+        with: ShotId,
+    },
+    Move {
+        shot: ShotId,
+        before: Option<ShotId>,
+    },
+    /// Puts the select's hit on a frame of the shot.
+    Hit {
+        shot: ShotId,
+        at: u64,
+    },
+    /// In per cent of the speed that it was recorded at; below 0 is backwards, 0 holds.
+    Speed {
+        shot: ShotId,
+        percent: f64,
+    },
+    /// So fast that its select just fills its place.
+    Fit {
+        shot: ShotId,
+    },
+    Reverse {
+        shot: ShotId,
+    },
+    Hold {
+        shot: ShotId,
+        at: u64,
+        len: u64,
+    },
+    /// From a frame of the shot on another speed, eased over some frames; a turn that begins there becomes this one.
+    Turn {
+        shot: ShotId,
+        at: i64,
+        over: u32,
+        percent: f64,
+    },
+    /// The turn that begins at a frame begins at another one.
+    MoveTurn {
+        shot: ShotId,
+        at: i64,
+        to: i64,
+    },
+    DropTurn {
+        shot: ShotId,
+        at: i64,
+    },
+    Between {
+        shot: ShotId,
+        between: Between,
+    },
+    /// Pauses the pictures over a stretch of the piece.
+    PauseOver {
+        from: i64,
+        len: u64,
+        stop: Stop,
+    },
+    /// The pause at the end of a shot; of no length it is taken out.
+    Pause {
+        shot: ShotId,
+        len: u64,
+        stop: Stop,
+    },
+    Pin {
+        shot: ShotId,
+        pin: Pin,
+    },
+    /// Keeps a section as it is, or lets go of it.
+    Keep {
+        section: usize,
+        on: bool,
+    },
+    Swap {
+        shot: ShotId,
+        select: SelectId,
+    },
+}
+
+/// Where the time of an edit comes from, or goes to.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum TakenFrom {
+    #[default]
+    Neighbour,
+    Section,
+    Whole,
+}
+
+/// A shot that is put in is no longer than this unless somebody says so, in seconds.
+const USUAL_INSERT: f64 = 2.0;
+
+impl Desk {
+    pub async fn edit_draft(
+        &self,
+        job: &Job,
+        by: By,
+        base: Option<Revision>,
+        id: DraftId,
+        hand: ByHand,
+    ) -> Result<KeptDraft, WebError> {
+        let edit = self.edit_of(job, id, hand).await?;
+        let nudge = edit.nudges();
+        let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
+        let applied = |present: KeptDraft| {
+            let cut = present.body.cut.apply(&edit)?;
+            Ok::<_, WebError>(KeptDraft { body: DraftBody { cut, ..present.body }, ..present })
+        };
+        self.store.edit(job.id, by, id, base, deed, applied).await
+    }
+
+    /// What a hand does, as an edit of the draft as it is now.
+    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, WebError> {
+        let shift = FrameShift::new;
+        let open = async || self.open_draft(job, self.store.draft(id).await?).await;
+        Ok(match hand {
+            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
+            ByHand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
+            ByHand::Slide { shot, by } => Edit::Slide { shot, by: shift(by) },
+            ByHand::Pin { shot, pin } => Edit::Pin { shot, pin },
+            ByHand::Reverse { shot } => Edit::Reverse { shot },
+            ByHand::Between { shot, between } => Edit::SetBetween { shot, between },
+            ByHand::Join { shot } => Edit::Join { shot },
+            ByHand::Exchange { shot, with } => Edit::Exchange { shot, with },
+            ByHand::Move { shot, before } => Edit::Move { shot, before },
+            ByHand::Split { shot, at } => {
+                Edit::Split { shot, at: FrameLen::new(at), second: ShotId::from_uuid(Uuid::new_v4()) }
+            }
+            ByHand::Speed { shot, percent } => Edit::SetSpeed { shot, speed: speed_of(percent)? },
+            ByHand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
+            ByHand::Fit { shot } => fitted(&*open().await?, shot)?,
+            ByHand::Turn { shot, at, over, percent } => {
+                let turn = Turn { at, over, to: whole_percent(percent)? };
+                with_turns(&*open().await?, shot, |turns| {
+                    turns.retain(|t| t.at != at);
+                    turns.push(turn);
+                })?
+            }
+            ByHand::MoveTurn { shot, at, to } => with_turns(&*open().await?, shot, |turns| {
+                for turn in turns.iter_mut().filter(|t| t.at == at) {
+                    turn.at = to;
+                }
+            })?,
+            ByHand::DropTurn { shot, at } => with_turns(&*open().await?, shot, |turns| turns.retain(|t| t.at != at))?,
+            ByHand::PauseOver { from, len, stop } => Edit::PauseOver {
+                from: FramePos::new(from),
+                len: FrameLen::new(len),
+                stop,
+                rest: ShotId::from_uuid(Uuid::new_v4()),
+            },
+            ByHand::Pause { shot, len, stop } => {
+                let pause = Some(Pause { len: FrameLen::new(len), stop }).filter(|_| len > 0);
+                Edit::SetPause { shot, pause }
+            }
+            ByHand::Keep { section, on } => {
+                let open = open().await?;
+                let of = open.music.sections.get(section).ok_or(WebError::Refused("there is no such section"))?;
+                let at = |seconds: f64| open.job.rate.nearest(Seconds::from_measured(seconds));
+                Edit::Keep { from: at(of.start), to: at(of.end), on }
+            }
+            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
+            ByHand::TrimEnd { shot, by, from } => {
+                Edit::TrimEnd { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
+            }
+            ByHand::TrimStart { shot, by, from } => {
+                Edit::TrimStart { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
+            }
+            ByHand::Remove { shot, from } => Edit::Remove { shot, from: time_from(&*open().await?, Some(shot), from)? },
+            ByHand::Hit { shot, at } => {
+                let open = open().await?;
+                let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
+                let select = open.cut().shots()[index].source.select;
+                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                Edit::PutHit { shot, at, hit: candidate.range.hit() }
+            }
+            ByHand::Insert { select, before, len, from } => {
+                let open = open().await?;
+                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                let new = inserted(candidate, len, &open.job)?;
+                Edit::Insert { new, before, from: time_from(&open, before, from)? }
+            }
+        })
+    }
+
+    /// The edit that puts a select into a place, as the place is now.
+    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, WebError> {
+        let open = self.open_draft(job, self.store.draft(id).await?).await?;
+        if open.cut().index_of(shot).is_none() {
+            return Err(legere_core::draft::DraftError::NoShot.into());
+        }
+        let usable = usable(&open);
+        let plan = open.arranger(&usable);
+        let found = plan.alternates(open.cut(), shot, usable.len()).into_iter().find(|a| a.select == select);
+        let a = found.ok_or(WebError::Refused("this select is too short for the place, or in the draft already"))?;
+        Ok(Edit::Replace { shot, source: a.source, hit_at: a.hit_at })
+    }
+}
+
+/// A speed in per cent, to a thousandth of one.
+fn speed_of(percent: f64) -> Result<Speed, WebError> {
+    let wrong = WebError::Refused("a speed lies between 5 and 2000 per cent, below 0 for backwards; 0 holds the frame");
+    let told = percent.is_finite() && percent.abs() <= 2000.0;
+    Speed::new(if told { (percent * 1000.0).round() as i64 } else { i64::MAX }, 100_000).ok_or(wrong)
+}
+
+/// The speed behind a turn: a tenth of a per cent at the finest.
+fn whole_percent(percent: f64) -> Result<Speed, WebError> {
+    speed_of((percent * 10.0).round() / 10.0)
+}
+
+/// The shot with other turns, in their order.
+fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<Turn>)) -> Result<Edit, WebError> {
+    let source = &open.shot(shot)?.source;
+    let mut turns = source.turns.clone();
+    change(&mut turns);
+    turns.sort_by_key(|t| t.at);
+    Ok(Edit::SetTime { shot, start: None, speed: source.speed, turns })
+}
+
+/// The whole of a shot's select in its place, from in to out.
+fn fitted(open: &OpenDraft, shot: ShotId) -> Result<Edit, WebError> {
+    let shot = open.shot(shot)?;
+    let range = open.candidate(shot.source.select).ok_or(WebError::ClipOut)?.range;
+    let len = open.job.rate.seconds_of(shot.pictures());
+    let speed = Speed::fitting(range.duration(), len);
+    let speed =
+        speed.ok_or(WebError::Refused("the select would have to be slowed or sped up beyond 5 and 2000 per cent"))?;
+    Ok(Edit::SetTime { shot: shot.id, start: Some(range.start()), speed, turns: Vec::new() })
+}
+
+/// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.
+fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<TimeFrom, WebError> {
+    Ok(match from {
+        TakenFrom::Neighbour => TimeFrom::Neighbour,
+        TakenFrom::Whole => TimeFrom::Whole,
+        TakenFrom::Section => {
+            let placed = open.cut().placed().find(|(_, s)| Some(s.id) == shot).or_else(|| open.cut().placed().last());
+            let (at, _) = placed.ok_or(DraftError::NoShot)?;
+            let section = section_of(open, at).and_then(|i| open.music.sections.get(i));
+            let end = section.map_or(open.music.duration, |s| s.end);
+            TimeFrom::Section { end: open.job.rate.nearest(Seconds::from_measured(end)) }
+        }
+    })
+}
+
+/// A new shot of a select: from its in on, no longer than its range.
+fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, WebError> {
+    let there = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
+    let usual = (USUAL_INSERT * job.rate.to_f64()).round() as u64;
+    let len = len.unwrap_or(usual).min(there);
+    if len < SHORTEST.get() {
+        return Err(DraftError::Flash.into());
+    }
+    let start = candidate.range.start();
+    let hit = job.rate.nearest(candidate.range.hit() - start).get();
+    Ok(Shot {
+        id: ShotId::from_uuid(Uuid::new_v4()),
+        len: FrameLen::new(len),
+        source: Source::plain(candidate.select, candidate.clip, start, candidate.media),
+        hit_at: u64::try_from(hit).ok().filter(|hit| *hit < len),
+        pause: None,
+        pin: Pin::Open,
+    })
+}
