@@ -85,6 +85,7 @@ impl Draft {
             Edit::SetBetween { shot, between } => next.shot_mut(*shot)?.source.between = *between,
             Edit::PauseOver { from, len, stop, rest } => next.pause_over(*from, *len, *stop, *rest)?,
             Edit::SetPause { shot, pause } => next.set_pause(*shot, *pause)?,
+            Edit::Overwrite { from, shots, rest } => next.overwrite(*from, shots, *rest)?,
             Edit::Pin { shot, pin } => next.shot_mut(*shot)?.pin = *pin,
             Edit::Keep { from, to, on } => {
                 let inside: Vec<ShotId> =
@@ -225,7 +226,7 @@ impl Draft {
         if mid_turn {
             return Err(DraftError::Turns);
         }
-        let before = source.turns.iter().filter(|t| t.end() <= at).next_back().map_or(source.speed, |t| t.to);
+        let before = source.course().settled(at);
         let mut turns: Vec<Turn> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
         turns.push(Turn { at, over: 0, to: Speed::HELD });
         let later = source.turns.iter().filter(|t| t.end() > at);
@@ -373,20 +374,61 @@ impl Draft {
         Ok(())
     }
 
+    fn overwrite(&mut self, from: FramePos, shots: &[Shot], rest: ShotId) -> Result<(), DraftError> {
+        let rate = self.rate;
+        let total = FramePos::new(0).end(self.len()).ok_or(DraftError::PieceEnds)?;
+        let mut new: Vec<Shot> = Vec::with_capacity(shots.len());
+        let mut to = from;
+        for shot in shots {
+            let mut shot = shot.clone();
+            let end = to.end(shot.len).ok_or(DraftError::PieceEnds)?;
+            if let Some(beyond) = end.since(total).filter(|n| n.get() > 0) {
+                if beyond >= shot.len {
+                    break;
+                }
+                shot.end_moved(back(gained(beyond)?)?)?;
+            }
+            to = to.end(shot.len).ok_or(DraftError::PieceEnds)?;
+            new.push(shot);
+        }
+        let mut kept: Vec<Shot> = Vec::with_capacity(self.shots.len() + new.len() + 1);
+        let mut behind = Vec::new();
+        for (start, shot) in self.placed() {
+            let end = start.end(shot.len).ok_or(DraftError::PieceEnds)?;
+            if from > start {
+                let mut shot = shot.clone();
+                if let Some(inside) = end.since(from) {
+                    shot.end_moved(back(gained(inside)?)?)?;
+                }
+                kept.push(shot);
+            }
+            if end > to {
+                let mut shot = shot.clone();
+                if start < from {
+                    (shot.id, shot.pin) = (rest, Pin::Open);
+                }
+                if let Some(inside) = to.since(start) {
+                    shot.start_moved(back(gained(inside)?)?, rate)?;
+                }
+                behind.push(shot);
+            }
+        }
+        kept.extend(new);
+        kept.extend(behind);
+        self.shots = kept;
+        Ok(())
+    }
+
     fn set_pause(&mut self, shot: ShotId, pause: Option<Pause>) -> Result<(), DraftError> {
         let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         let target = &mut self.shots[at];
-        match pause {
-            Some(pause) => {
-                target.pause = Some(pause).filter(|p| p.len.get() > 0);
-                target.hit_at = target.hit_at.filter(|hit| *hit < target.pictures().get());
-                Ok(())
-            }
-            None => {
-                let len = target.pause.take().ok_or(DraftError::NoPause)?.len;
-                target.end_moved(back(gained(len)?)?)?;
-                self.filled(at + 1, gained(len)?)
-            }
+        if let Some(pause) = pause {
+            target.pause = Some(pause).filter(|p| p.len.get() > 0);
+            target.hit_at = target.hit_at.filter(|hit| *hit < target.pictures().get());
+            return Ok(());
         }
+        let len = target.pause.take().ok_or(DraftError::NoPause)?.len;
+        target.end_moved(back(gained(len)?)?)?;
+        self.filled(at + 1, gained(len)?)
     }
 }

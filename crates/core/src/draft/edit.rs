@@ -172,6 +172,15 @@ pub enum Edit {
         /// None takes it out: the pictures go on, or the next ones begin sooner.
         pause: Option<Pause>,
     },
+    /// Puts shots over a stretch of the piece: what was there goes, what reaches into it is cut off.
+    Overwrite {
+        /// Where the first of them begins.
+        from: FramePos,
+        /// In their order; what reaches beyond the end of the piece is cut off.
+        shots: Vec<Shot>,
+        /// The id of what goes on behind them, where one shot covers all of it.
+        rest: ShotId,
+    },
     /// Pins or unpins.
     Pin {
         /// Which one.
@@ -223,6 +232,7 @@ impl Edit {
             Self::PauseOver { .. } => "pause the pictures",
             Self::SetPause { pause: Some(_), .. } => "change the pause",
             Self::SetPause { pause: None, .. } => "take out the pause",
+            Self::Overwrite { .. } => "take over from the other draft",
             Self::Pin { pin: Pin::Open, .. } => "unpin",
             Self::Pin { .. } => "pin",
             Self::Keep { on: true, .. } => "keep the section",

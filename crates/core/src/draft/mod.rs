@@ -56,6 +56,9 @@ pub enum DraftError {
     /// A draft has at least one shot.
     #[error("this is the only shot: put another one here instead")]
     OnlyShot,
+    /// The clip is too short to be played like that here.
+    #[error("the clip is too short to be played like that here: play it slower, or make the shot shorter")]
+    TooShort,
     /// The turns of a time curve run into each other, or are too many.
     #[error(
         "the turns of its speed run into each other, or are too many: {MOST_TURNS} at most, each of {LONGEST_TURN} frames at most"
@@ -270,7 +273,7 @@ impl Shot {
     fn brought_inside(&mut self, rate: FrameRate) -> Result<bool, DraftError> {
         let (from, to) = self.range(rate);
         if to - from > self.source.media {
-            return Err(DraftError::ClipEnds);
+            return Err(DraftError::TooShort);
         }
         let by = if from.is_negative() { Seconds::ZERO - from } else { (self.source.media - to).min(Seconds::ZERO) };
         self.source.start = self.source.start + by;

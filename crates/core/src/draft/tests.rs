@@ -104,6 +104,11 @@ fn edits() -> impl Strategy<Value = Edit> {
             shot: at(shot),
             pause: (len > 4).then(|| Pause { len: FrameLen::new(len), stop: Stop::Held })
         }),
+        (0i64..120, 3u64..30, 3u64..30, 500u128..520).prop_map(|(from, one, two, id)| {
+            let new = |len, id| Shot { id: ShotId::from_u128(id), ..shot(len, 4000, (1, 1)) };
+            let shots = vec![new(one, id * 10), new(two, id * 10 + 1)];
+            Edit::Overwrite { from: FramePos::new(from), shots, rest: ShotId::from_u128(id + 1000) }
+        }),
         (0i64..114, 0i64..114, any::<bool>()).prop_map(|(from, to, on)| Edit::Keep {
             from: FramePos::new(from),
             to: FramePos::new(to),
@@ -336,6 +341,24 @@ fn shots_come_and_go_and_change_places() {
 }
 
 #[test]
+fn shots_of_another_draft_are_put_over_what_is_there() {
+    let d = draft();
+    let new = |len: u64| Shot { id: ShotId::from_u128(u128::from(len) + 800), ..shot(len, 5000, (1, 1)) };
+    let over = |from, shots: &[u64]| {
+        let shots = shots.iter().map(|len| new(*len)).collect();
+        d.apply(&Edit::Overwrite { from: FramePos::new(from), shots, rest: ShotId::from_u128(900) })
+    };
+    // In the place of one shot, over two and a part of each neighbour, amid one, and over the end.
+    assert_eq!(lens(&over(48, &[24]).expect("room")), [48, 24, 30, 12]);
+    assert_eq!(lens(&over(40, &[20, 44]).expect("room")), [40, 20, 44, 10]);
+    let amid = over(10, &[12]).expect("room");
+    assert_eq!(lens(&amid), [10, 12, 26, 24, 30, 12]);
+    assert_eq!(amid.shots()[2].source.start, d.shots()[0].source.instant(22, rate()));
+    assert_eq!(lens(&over(102, &[30]).expect("cut off")), [48, 24, 30, 12]);
+    assert_eq!(over(1, &[12]), Err(DraftError::Flash), "one frame would be left of the first");
+}
+
+#[test]
 fn a_hit_is_put_on_a_beat_and_stays_on_it_when_the_speed_changes() {
     let d = draft();
     let hit = Seconds::new(3, 1).expect("seconds");
@@ -350,7 +373,7 @@ fn a_hit_is_put_on_a_beat_and_stays_on_it_when_the_speed_changes() {
     assert_eq!(slow.shots()[0].hit_at, Some(12));
     assert!((at_hit(&slow) - hit).to_f64().abs() < 1e-6);
     let too_fast = Edit::SetSpeed { shot: at(0), speed: Speed::new(6, 1).expect("six times") };
-    assert_eq!(put.apply(&too_fast), Err(DraftError::ClipEnds), "twelve seconds of ten");
+    assert_eq!(put.apply(&too_fast), Err(DraftError::TooShort), "twelve seconds of ten");
     let early = Edit::PutHit { shot: at(0), at: 40, hit: Seconds::new(1, 1).expect("seconds") };
     assert_eq!(put.apply(&early), Err(DraftError::HitOutside));
 }

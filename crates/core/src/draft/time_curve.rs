@@ -108,6 +108,11 @@ impl Course<'_> {
         if last.is_some_and(|(_, s)| s.is_backwards()) { -1 } else { 1 }
     }
 
+    /// The speed behind the last turn that has ended by a frame.
+    pub fn settled(&self, frame: i64) -> Speed {
+        self.turns.iter().rfind(|t| t.end() <= frame).map_or(self.speed, |t| t.to)
+    }
+
     /// The speed on a frame, as a factor: of the step from its beginning to its end.
     pub fn speed_on(&self, frame: i64) -> f64 {
         let step = self.gone(frame + 1) - self.gone(frame);

@@ -52,8 +52,7 @@ impl CutList {
             let gone = course.gone(at(to)) - course.gone(at(from));
             let gone = *gone.numer() as f64 / *gone.denom() as f64;
             let eased = event.turns.iter().any(|t| t.at <= at(from) && at(from) < t.end());
-            let now = event.turns.iter().filter(|t| t.end() <= at(from)).next_back().map_or(event.speed, |t| t.to);
-            let speed = if eased { gone / (to - from) as f64 } else { now.to_f64() };
+            let speed = if eased { gone / (to - from) as f64 } else { course.settled(at(from)).to_f64() };
             let (first, end) = if bounds.len() == 2 && speed > 0.0 {
                 let frames = self.source_frames(event);
                 (frames.first, frames.end)

@@ -129,6 +129,14 @@ pub enum ByHand {
         shot: ShotId,
         pin: Pin,
     },
+    /// A shot of another draft, or all of one of its sections, in the place where it stands there.
+    TakeOver {
+        draft: DraftId,
+        #[serde(default)]
+        shot: Option<ShotId>,
+        #[serde(default)]
+        section: Option<usize>,
+    },
     /// Keeps a section as it is, or lets go of it.
     Keep {
         section: usize,
@@ -215,6 +223,13 @@ impl Desk {
                 let pause = Some(Pause { len: FrameLen::new(len), stop }).filter(|_| len > 0);
                 Edit::SetPause { shot, pause }
             }
+            ByHand::TakeOver { draft, shot, section } => {
+                let other = self.store.draft(draft).await?;
+                if other.job != job.id {
+                    return Err(WebError::NotFound);
+                }
+                taken_over(&*open().await?, &*self.open_draft(job, other).await?, shot, section)?
+            }
             ByHand::Keep { section, on } => {
                 let open = open().await?;
                 let of = open.music.sections.get(section).ok_or(WebError::Refused("there is no such section"))?;
@@ -278,6 +293,26 @@ fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<Turn>
     change(&mut turns);
     turns.sort_by_key(|t| t.at);
     Ok(Edit::SetTime { shot, start: None, speed: source.speed, turns })
+}
+
+/// Puts a shot of another draft, or what begins in one of its sections, where it stands there.
+fn taken_over(
+    here: &OpenDraft,
+    other: &OpenDraft,
+    shot: Option<ShotId>,
+    section: Option<usize>,
+) -> Result<Edit, WebError> {
+    if here.job.rate != other.job.rate {
+        return Err(WebError::Refused("the other draft was cut at another rate"));
+    }
+    let wanted =
+        |at: FramePos, s: &Shot| Some(s.id) == shot || section.is_some_and(|i| section_of(other, at) == Some(i));
+    let found: Vec<(FramePos, &Shot)> = other.cut().placed().filter(|(at, s)| wanted(*at, s)).collect();
+    let (from, _) = *found.first().ok_or(DraftError::NoShot)?;
+    // Copies of drafts share ids: what is taken over is another shot than the one that may still stand here.
+    let fresh = |s: &Shot| Shot { id: ShotId::from_uuid(Uuid::new_v4()), pin: Pin::Open, ..s.clone() };
+    let shots = found.into_iter().map(|(_, s)| fresh(s)).collect();
+    Ok(Edit::Overwrite { from, shots, rest: ShotId::from_uuid(Uuid::new_v4()) })
 }
 
 /// The whole of a shot's select in its place, from in to out.

@@ -2,7 +2,7 @@
 
 use super::Desk;
 use crate::error::WebError;
-use legere_core::footage::Fault;
+use legere_core::footage::{ClipReading, Fault};
 use legere_core::id::ClipId;
 use legere_store::clips::Clip;
 use std::collections::HashMap;
@@ -13,7 +13,9 @@ const MOST: usize = 5000;
 
 /// What was found in clips, at the version of their readings.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Found(Arc<Mutex<HashMap<ClipId, (i32, Arc<Vec<Fault>>)>>>);
+pub(super) struct Found(Arc<Mutex<HashMap<ClipId, AtVersion>>>);
+
+type AtVersion = (i32, Arc<Vec<Fault>>);
 
 impl Desk {
     pub(super) async fn faults_of(&self, clips: Vec<Arc<Clip>>) -> Result<HashMap<ClipId, Arc<Vec<Fault>>>, WebError> {
@@ -39,7 +41,7 @@ impl Desk {
             kept.clear();
         }
         for clip in lacking {
-            let faults = Arc::new(readings.get(&clip.id).map(|r| r.faults()).unwrap_or_default());
+            let faults = Arc::new(readings.get(&clip.id).map(ClipReading::faults).unwrap_or_default());
             kept.insert(clip.id, (clip.version, faults.clone()));
             all.insert(clip.id, faults);
         }

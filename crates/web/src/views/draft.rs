@@ -113,6 +113,8 @@ pub struct ShotView {
     pub pause: Option<Pause>,
     /// The slowest that its frames allow, as a factor.
     pub slowest: Option<f64>,
+    /// Of the clip's own frames, a second.
+    pub clip_rate: Option<f64>,
 }
 
 /// The frame table of a shot, as the live player takes it.
@@ -316,6 +318,7 @@ impl ShotView {
             turns: shot.source.turns.iter().map(|t| TurnView { at: t.at, over: t.over, to: t.to.to_f64() }).collect(),
             between: shot.source.between,
             pause: shot.pause,
+            clip_rate: open.clip_of(shot).ok().map(|(_, probe)| probe.frame_rate.to_f64()),
             slowest: c.map(|c| (rate.to_f64() / c.rate.to_f64()).min(1.0)),
         }
     }

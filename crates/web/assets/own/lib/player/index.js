@@ -83,6 +83,12 @@ export class Player {
     this.moved(f);
   }
 
+  /** Shows a frame without a sound: another player has the clock. @param {number} frame */
+  stand(frame) {
+    this.mark = Math.max(0, Math.min(this.total - 1, frame));
+    this.draw(false);
+  }
+
   /** @param {number} speed 0 stands, 1 plays with the music, others shuttle */
   go(speed) {
     if (!this.total) return;

@@ -47,6 +47,11 @@ export function begin(of) {
       target = beat(end, way);
     if (target !== undefined) edit({ do: "move-cut", shot: id(), by: target - end });
   };
+  /** Frames that are typed in a field. @param {string} field @param {number} usual */
+  const frames = (field, usual) => {
+    const n = Math.round(Number($(field).value));
+    return Number.isFinite(n) && n >= 0 ? n : usual;
+  };
   /** The mark within the shot, in its frames; -1 where it lies elsewhere. */
   const inside = () => {
     const at = of.mark() - shot().start;
@@ -77,6 +82,36 @@ export function begin(of) {
     "move-earlier": () => neighbour(-1) && edit({ do: "move", shot: id(), before: neighbour(-1).id }),
     "move-later": () => neighbour(1) && edit({ do: "move", shot: id(), before: neighbour(2)?.id ?? null }),
     exchange: () => neighbour(1) && edit({ do: "exchange", shot: id(), with: neighbour(1).id }),
+    ramp: atMark((at) => {
+      const over = frames("over", 8),
+        percent = Number($("to-percent").value.replace("%", "").replace(",", "."));
+      if (Number.isFinite(percent)) edit({ do: "turn", shot: id(), at, over, percent });
+      else say("a speed is written in per cent: 50 is half as fast");
+    }),
+    backwards: () => edit({ do: "reverse", shot: id() }),
+    fit: () => edit({ do: "fit", shot: id() }),
+    plain: () => edit({ do: "speed", shot: id(), percent: 100 }),
+    hold: atMark((at) => edit({ do: "hold", shot: id(), at, len: Math.max(1, frames("over", 8)) })),
+    between: () => {
+      const list = $("between");
+      list.selectedIndex = (list.selectedIndex + 1) % list.options.length;
+      edit({ do: "between", shot: id(), between: list.value });
+      say(`between frames: ${list.selectedOptions[0].textContent}`);
+    },
+    pause: () => {
+      // The music's pause nearest to the mark.
+      const pauses = of.draft().cues.filter((/** @type {any} */ c) => c.kind === "pause" && c.lasts > 0),
+        far = (/** @type {any} */ c) => Math.abs(c.at - of.mark());
+      if (!pauses.length) return say("the music does not pause; type how many frames the picture pauses at the shot's end");
+      const cue = pauses.reduce((/** @type {any} */ a, /** @type {any} */ b) => (far(b) < far(a) ? b : a));
+      edit({ do: "pause-over", from: cue.at, len: cue.lasts, stop: $("pause-stop").value });
+    },
+    "pin-kind": () => {
+      const list = $("pin-kind");
+      list.selectedIndex = (list.selectedIndex + 1) % list.options.length;
+      edit({ do: "pin", shot: id(), pin: list.value });
+      say(`pinned: ${list.selectedOptions[0].textContent}`);
+    },
     "hit-mark": atMark(hit),
     "hit-beat": () => {
       const s = shot(),
@@ -109,14 +144,22 @@ export function begin(of) {
     ["(", "the shot a place earlier", "move-earlier"],
     [")", "the shot a place later", "move-later"],
     ["e", "exchange it with the next one", "exchange"],
+    ["r", "turn the speed at the mark", "ramp"],
+    ["Shift+R", "play the shot backwards", "backwards"],
+    ["f", "fit the select to its place", "fit"],
+    ["Shift+F", "play it as it was recorded", "plain"],
+    ["u", "hold the frame at the mark", "hold"],
+    ["n", "between frames: repeat, mix, compute", "between"],
+    ["a", "pause the pictures as long as the music does", "pause"],
+    ["Shift+P", "what is pinned: nothing, its place, its ends, all of it", "pin-kind"],
     ["h", "put the hit on the mark", "hit-mark"],
     ["Shift+H", "put the hit on the nearest beat", "hit-beat"],
   ]))
     on(key, words, acts[act], { repeats });
   whenEntered("speed", (text) => {
-    const percent = Math.round(Number(text.replace("%", "").replace(",", ".")));
-    if (percent > 0) edit({ do: "speed", shot: id(), percent });
-    else say("a speed is written in per cent: 50 is half as fast");
+    const percent = Number(text.replace("%", "").replace("−", "-").replace(",", "."));
+    if (text.trim() && Number.isFinite(percent)) edit({ do: "speed", shot: id(), percent });
+    else say("a speed is written in per cent: 50 is half as fast, -100 backwards");
   });
   whenEntered("typed", (text) => {
     const by = typedLength(text, of.draft(), shot());
@@ -124,6 +167,14 @@ export function begin(of) {
     if (by === null) say("write +6 or -6 for frames, 2b for beats, 1:12 for seconds and frames");
     else if (by) edit({ do: "trim-end", shot: id(), by, from: of.timeFrom() });
   });
+  $("between").addEventListener("change", () => edit({ do: "between", shot: id(), between: $("between").value }));
+  $("pin-kind").addEventListener("change", () => edit({ do: "pin", shot: id(), pin: $("pin-kind").value }));
+  const pause = () => {
+    const len = frames("pause-len", 0);
+    if (len || shot().pause) edit({ do: "pause", shot: id(), len, stop: $("pause-stop").value });
+  };
+  whenEntered("pause-len", pause);
+  $("pause-stop").addEventListener("change", () => shot().pause && pause());
   on("v", "type a speed", () => $("speed").select());
   on("t", "type a length", () => $("typed").focus());
   on("g", "who gives the time: neighbour, section, whole", () => {

@@ -9,9 +9,13 @@ import { fullSize } from "../../lib/fullsize.js";
 import { on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
+import * as compare from "./compare.js";
+import * as curve from "./curve.js";
 import * as hands from "./hands.js";
-import * as skyline from "./skyline.js";
+import * as join from "./join.js";
+import { Skyline } from "./skyline.js";
 import * as transport from "./transport.js";
+import { View } from "./view.js";
 
 /** @type {any} */
 let d = null;
@@ -26,10 +30,16 @@ const index = () => {
 };
 const shot = () => d.shots[index()];
 
+const view = new View(() => d && draw());
+/** @type {Skyline} */
+let skyline;
+
 /** What the page shows around the skyline. */
 const page = onScreen("arrange", {
   /** @type {string[]} */
   figures: [],
+  /** @type {string[]} */
+  measures: [],
   /** The sections, each with where its head stands and the paces that it can have.
    * @type {any[]} */
   heads: [],
@@ -46,10 +56,36 @@ const page = onScreen("arrange", {
   name: "",
   facts: "",
   why: "",
-  pinWord: "pin",
+  /** Which pane of the shot is open: cut, time or joins. */
+  pane: "cut",
+  /** @type {{ at: number, over: number, percent: number }[]} */
+  turns: [],
+  /** @param {any} turn @param {string} value */
+  moveTurn(turn, value) {
+    const to = Math.round(Number(value));
+    if (Number.isFinite(to) && value.trim()) edit({ do: "move-turn", shot: shot().id, at: turn.at, to });
+  },
+  /** @param {any} turn @param {"over" | "percent"} what @param {string} value */
+  setTurn(turn, what, value) {
+    const n = Number(value.replace("%", "").replace(",", "."));
+    if (Number.isFinite(n) && value.trim())
+      edit({ do: "turn", shot: shot().id, at: turn.at, over: turn.over, percent: turn.percent, [what]: what === "over" ? Math.max(0, Math.round(n)) : n });
+  },
+  /** @param {any} turn */
+  dropTurn(turn) {
+    edit({ do: "drop-turn", shot: shot().id, at: turn.at });
+  },
   /** @param {string} id */
   choose(id) {
     choose(id);
+  },
+  /** @param {number} section @param {boolean} on */
+  keep(section, on) {
+    edit({ do: "keep", section, on });
+  },
+  /** @param {number} section */
+  anew(section) {
+    act("arrange", { section });
   },
   /** @param {number} section @param {string} value a pace: quarters, and whether it varies */
   pace(section, value) {
@@ -76,12 +112,16 @@ const page = onScreen("arrange", {
 const timeFrom = () => $("time-from").value;
 
 function draw() {
-  skyline.draw($("skyline"), d, index(), choose);
+  view.of(d.total);
+  skyline.low(compare.isOpen());
+  skyline.draw(d, index(), compare.differs());
+  skyline.mark(transport.mark());
+  compare.draw();
+  view.drawOverview($("overview"), d);
   heads();
   const f = d.figures;
-  page.figures = [
-    d.length,
-    `${f.shots} shots`,
+  page.figures = [d.length, `${f.shots} shots`];
+  page.measures = [
     `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
     `agreement ${f.agreement.toFixed(2)}`,
   ];
@@ -93,14 +133,20 @@ function draw() {
 /** What the heads show now, to leave them alone as long as that stays. */
 let headed = "";
 function heads() {
-  const wanted = JSON.stringify([d.sections, d.total]);
+  const kept = (/** @type {any} */ s) => {
+      const inside = d.shots.filter((/** @type {any} */ q) => q.start >= s.start && q.start < s.end);
+      return inside.length > 0 && inside.every((/** @type {any} */ q) => q.pin === "whole");
+    },
+    wanted = JSON.stringify([d.sections, view.from, view.to, d.sections.map(kept)]);
   if (headed === wanted) return;
   headed = wanted;
-  const per = (/** @type {number} */ frames) => `${(frames / d.total) * 100}%`;
+  const per = (/** @type {number} */ frames) => `${(frames / view.span()) * 100}%`;
   page.heads = d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => ({
     section: i,
     kind: s.kind,
-    place: { left: per(s.start), width: per(s.end - s.start) },
+    kept: kept(s),
+    // A head whose beginning is out of sight stands at the edge.
+    place: { left: per(Math.max(0, s.start - view.from)), width: per(Math.max(0, Math.min(s.end, view.to) - Math.max(s.start, view.from))) },
     paces: d.choices.flatMap((/** @type {any} */ c) =>
       [false, true].map((varied) => ({
         value: `${c.quarters} ${varied}`,
@@ -141,9 +187,25 @@ function about() {
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
-  page.pinWord = s.pinned ? "unpin" : "pin";
+  $("pin-kind").value = s.pin;
   drawStrip(s);
-  if (document.activeElement !== $("speed")) $("speed").value = String(Math.round(s.speed * 100));
+  drawPane();
+  if (document.activeElement !== $("speed")) $("speed").value = String(Math.round(s.speed * 1000) / 10);
+}
+/** What the open pane shows of the shot. */
+function drawPane() {
+  const s = shot();
+  page.turns = s.turns.map((/** @type {any} */ t) => ({ at: t.at, over: t.over, percent: Math.round(t.to * 1000) / 10 }));
+  $("between").value = s.between;
+  if (document.activeElement !== $("pause-len")) $("pause-len").value = s.pause ? s.pause.len : "";
+  if (s.pause) $("pause-stop").value = s.pause.stop;
+  if (page.pane === "time") curve.draw(shot(), d);
+  if (page.pane === "joins") join.draw(d, index());
+}
+/** @param {string} name */
+function openPane(name) {
+  page.pane = name;
+  drawPane();
 }
 /** @param {any} s */
 function drawStrip(s) {
@@ -164,9 +226,9 @@ function drawStrip(s) {
     // In and out of the select: what lies outside was not chosen.
     pen.fillStyle = "#f6f3ec";
     for (const edge of [s.in, s.out]) if (edge !== null) pen.fillRect(px(edge) - 1, 0, 2, h);
-    if (s.hit_at !== null) {
+    if (s.hit_source !== null) {
       pen.fillStyle = "#e0553c";
-      pen.fillRect(px(s.source + (s.hit_at / d.fps) * s.speed) - 1, 0, 2, h);
+      pen.fillRect(px(s.hit_source) - 1, 0, 2, h);
     }
   });
 }
@@ -297,18 +359,48 @@ if (box) {
   on("ArrowRight", "the next shot", () => step(1), { repeats: true });
   on("Enter", "arrange around the pins", again);
   hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
-  transport.begin({ draft: () => d, shot, moved: (f) => skyline.mark(f, d.total) });
-  skyline.whenPulled({
-    cut: (id, by) => edit({ do: "move-cut", shot: id, by }),
-    move: (id, before) => edit({ do: "move", shot: id, before }),
-    put: (id, select) => edit({ do: "swap", shot: id, select }),
-    insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
-    mark: (f) => transport.seek(f),
+  curve.begin({ edit, shot, draft: () => d });
+  for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-pane]")))
+    b.addEventListener("click", () => openPane(b.dataset.pane || "cut"));
+  const panes = ["cut", "time", "joins"];
+  on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
+  const marked = (/** @type {number} */ f) => {
+    if (transport.plays()) view.see(f);
+    skyline.mark(f);
+    compare.moved(f);
+  };
+  skyline = new Skyline(
+    $("skyline"),
+    view,
+    {
+      cut: (id, by) => edit({ do: "move-cut", shot: id, by }),
+      move: (id, before) => edit({ do: "move", shot: id, before }),
+      put: (id, select) => edit({ do: "swap", shot: id, select }),
+      insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
+      mark: (f) => transport.seek(f),
+      choose,
+    },
+    { pulls: true },
+  );
+  view.wheel($("skyline"));
+  view.listen($("overview"));
+  const marksShare = () => Math.max(0, Math.min(1, (transport.mark() - view.from) / view.span()));
+  on("+", "nearer", () => view.zoom(0.7, marksShare()), { repeats: true });
+  on("-", "farther", () => view.zoom(1 / 0.7, marksShare()), { repeats: true });
+  on("0", "the whole in sight", () => view.set(0, d.total));
+  on("y", "keep the section, or open it", () => {
+    const at = d.sections.findIndex((/** @type {any} */ q) => shot().start < q.end),
+      head = page.heads[at];
+    if (head) page.keep(at, !head.kept);
   });
+  compare.begin({ draft: () => d, view, edit, seek: (f) => transport.seek(f), changed: draw });
+  on("c", "the next draft beside this one, or none", compare.next);
+  transport.begin({ draft: () => d, shot, moved: marked });
   const full = () => {
     const s = shot(),
       k = Math.max(0, Math.min(s.len - 1, transport.mark() - s.start));
-    fullSize(s, s.source + (k / d.fps) * s.speed, s.timecode);
+    if (s.frames[k] >= 0 && s.clip_rate) fullSize(s, (s.frames[k] + 0.5) / s.clip_rate, s.timecode);
+    else say("there is no picture here");
   };
   on("z", "full size, from the original", full);
   $("full").addEventListener("click", full);

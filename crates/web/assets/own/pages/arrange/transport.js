@@ -15,6 +15,7 @@ let page;
 let tried = null;
 
 export const mark = () => player?.mark ?? 0;
+export const plays = () => (player?.speed ?? 0) !== 0;
 /** @param {number} frame */
 export const seek = (frame) => player?.seek(frame, { heard: true });
 

@@ -1,0 +1,131 @@
+// @ts-check
+// What the skyline is made of: the music's energy as a contour, and a building for each shot.
+import { css, svg } from "../../lib/dom.js";
+import { sheet, tile } from "../../lib/filmstrip.js";
+import { between } from "../../lib/tone.js";
+
+export const W = 1076,
+  TOP = 22,
+  /** Where the ground is, and where it is with another draft beside. */
+  BASE = 232,
+  LOW_BASE = 140,
+  /** Below the ground: beats and bars. */
+  FOOT = 30;
+
+/** Marks that lie nearer to each other than this, in the skyline's own units, are not drawn. */
+const APART = 4;
+
+/** @typedef {{ at: (frame: number) => number, length: (frames: number) => number, from: number, to: number, base: number }} Ruler */
+
+/** How high something stands that is this lively. @param {Ruler} ruler @param {number} energy */
+export const heightOf = (ruler, energy) => ruler.base - (energy / 100) * (ruler.base - TOP);
+
+/** The music, as far as it is in sight. @param {any} d @param {Ruler} ruler */
+export function drawnScore(d, ruler) {
+  const x = ruler.at,
+    under = [svg("path", { class: "contour", d: contour(d, ruler, false) })],
+    over = [svg("path", { class: "line", d: contour(d, ruler, true) })];
+  for (const s of d.sections)
+    under.push(svg("line", { class: "section", x1: x(s.start), x2: x(s.start), y1: 0, y2: ruler.base }));
+  const inSight = d.beats.filter((/** @type {number[]} */ b) => b[0] >= ruler.from && b[0] <= ruler.to),
+    gap = (/** @type {number[][]} */ marks) => (marks.length > 1 ? (x(marks[marks.length - 1][0]) - x(marks[0][0])) / (marks.length - 1) : W),
+    bars = inSight.filter((/** @type {number[]} */ b) => b[2] === 1),
+    // Of marks that would lie on each other some are left out: every second, fourth … bar.
+    every = Math.max(1, 2 ** Math.ceil(Math.log2(APART / Math.max(0.01, gap(bars))))),
+    named = Math.max(2, 2 ** Math.ceil(Math.log2(28 / Math.max(0.01, gap(bars)))));
+  for (const [frame, bar, beat] of gap(inSight) < APART ? bars.filter((/** @type {number[]} */ b) => (b[1] - 1) % every === 0) : inSight) {
+    over.push(
+      svg("line", {
+        class: beat === 1 ? "bar" : "beat",
+        x1: x(frame),
+        x2: x(frame),
+        y1: ruler.base,
+        y2: ruler.base + (beat === 1 ? 9 : 5),
+      }),
+    );
+    if (beat === 1 && (bar - 1) % named === 0) over.push(svg("text", { x: x(frame) + 2, y: ruler.base + 20 }, bar));
+  }
+  for (const c of d.cues) {
+    const px = x(c.at),
+      g = svg("g", { class: "cue" });
+    if (c.kind === "drop") g.append(svg("path", { d: `M${px - 6},16L${px},3L${px + 6},16` }));
+    else if (c.kind === "pause") g.append(svg("path", { d: `M${px},16l5,-12M${px + 5},16l5,-12` }));
+    g.append(svg("title", {}, c.kind));
+    over.push(g);
+  }
+  return { under, over };
+}
+
+/** @param {any} d @param {Ruler} ruler @param {boolean} open */
+function contour(d, ruler, open) {
+  const e = d.energy,
+    per = e.step * d.fps,
+    // A point for each two units of the skyline is enough, and a little on either side of what is in sight.
+    first = Math.max(0, Math.floor(ruler.from / per) - 4),
+    last = Math.min(e.values.length, Math.ceil(ruler.to / per) + 4),
+    step = Math.max(1, Math.floor((last - first) / (W / 2))) * (last - first > 200 ? 2 : 1),
+    /** @type {number[][]} */
+    points = [];
+  for (let i = first; i < last; i += step) points.push([ruler.at((i + 1) * per), e.values[i]]);
+  if (!points.length) return "";
+  // The line of a building site is a contour, not a tremble: half a second of smoothing.
+  const smooth = points.map((p, i) => {
+    const near = points.slice(Math.max(0, i - 2), i + 3);
+    return [p[0], near.reduce((s, q) => s + q[1], 0) / near.length];
+  });
+  const line = smooth.map((p) => `${p[0].toFixed(1)},${heightOf(ruler, p[1]).toFixed(1)}`).join("L");
+  return open
+    ? `M${line}`
+    : `M0,${ruler.base}L0,${heightOf(ruler, smooth[0][1])}L${line}L${Math.max(W, smooth[smooth.length - 1][0])},${heightOf(ruler, smooth[smooth.length - 1][1])}V${ruler.base}Z`;
+}
+
+/** All of it is a full diamond, the place half of one at its beginning, the ends one half at either end.
+ * @param {string} pin @param {number} left @param {number} w @param {number} top */
+function pinSign(pin, left, w, top) {
+  const open = `M${left},${top - 16}l5,5l-5,5z`,
+    close = `M${left + w},${top - 16}l-5,5l5,5z`;
+  if (pin === "place") return open;
+  return pin === "ends" ? open + close : `M${left + w / 2},${top - 16}l5,5l-5,5l-5,-5z`;
+}
+
+/** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler @param {boolean} differs from the draft beside it
+ * @param {(id: string) => void} choose */
+export function building(s, i, on, ruler, differs, choose) {
+  const g = svg("g", {
+    class: `building${on ? " on" : ""}${s.missing ? " away" : ""}`,
+    "data-shot": i,
+    role: "button",
+    tabindex: -1,
+    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}${differs ? ", another one in the other draft" : ""}${s.missing ? ", its file is not where it was" : ""}`,
+  });
+  const x = ruler.at,
+    left = x(s.start),
+    w = Math.max(1, ruler.length(s.len)),
+    top = heightOf(ruler, Math.max(4, s.level)),
+    h = ruler.base - top;
+  // The still is cut to the building, its middle kept: a window 256 x 144 of the sheet.
+  const scale = Math.max(w / 256, h / 144),
+    k = tile(s.hit ?? s.source, s.media);
+  const view = svg("svg", {
+    x: left,
+    y: top,
+    width: w,
+    height: h,
+    viewBox: `${k * 256 + 128 - w / scale / 2} ${72 - h / scale / 2} ${w / scale} ${h / scale}`,
+    preserveAspectRatio: "none",
+  });
+  view.append(svg("image", { href: sheet(s.clip), width: 4096, height: 144, preserveAspectRatio: "none" }));
+  const tone = between(s.level, ["--calm", "--warm", "--hot"].map(css));
+  g.append(svg("rect", { x: left, y: top, width: w, height: h, fill: css("--well") }), view);
+  g.append(svg("rect", { x: left, y: top - 3, width: w, height: 3, fill: tone }));
+  g.append(svg("rect", { class: "frame", x: left + 0.5, y: top, width: Math.max(0.5, w - 1), height: h }));
+  if (s.missing) g.append(svg("path", { class: "away", d: `M${left},${top}L${left + w},${ruler.base}M${left + w},${top}L${left},${ruler.base}` }));
+  if (s.pause) {
+    const dark = x(s.start + s.len - s.pause.len);
+    g.append(svg("rect", { class: `pause ${s.pause.stop}`, x: dark, y: top, width: Math.max(1, left + w - dark), height: h }));
+  }
+  if (s.pinned) g.append(svg("path", { class: "pin", d: pinSign(s.pin, left, w, top) }));
+  if (differs) g.append(svg("rect", { class: "differs", x: left + 1, y: ruler.base + 1, width: Math.max(1, w - 2), height: 4 }));
+  g.addEventListener("click", () => choose(s.id));
+  return g;
+}
