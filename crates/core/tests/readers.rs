@@ -61,14 +61,15 @@ fn cut(rate: FrameRate, shots: &[Shot]) -> CutList {
         title: "Nine clips".into(),
         rate,
         events,
-        music: Some(Music {
+        music: vec![Music {
             name: "music.wav".into(),
             url: "file:///music/music.wav".into(),
             spans: vec![(Seconds::new(5, 1).expect("seconds"), pictures)],
             speed: 1.0,
             track_duration: Seconds::new(120, 1).expect("seconds"),
             sample_rate: 48_000,
-        }),
+            ends: None,
+        }],
         markers: Vec::new(),
     }
 }

@@ -8,7 +8,7 @@ mod samples;
 mod server;
 
 use house::browser::Browser;
-use legere_core::draft::{Draft, Pause, Pin, Shot, Source, Speed, Stop, Turn};
+use legere_core::draft::{Draft, Pause, Pin, Score, Shot, Source, Speed, Stop, Turn};
 use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::Version;
@@ -85,7 +85,8 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let whole = Seconds::new(20, 1).expect("seconds");
     let version = Version::part(Seconds::ZERO, Seconds::new(14, 1).expect("seconds"), whole).expect("a part");
     let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
-    let draft = edit.add_draft(None, &DraftBody { track, version, pace: vec![], cut }).await.expect("kept");
+    let draft =
+        edit.add_draft(None, &DraftBody { score: Score::one(track, version), pace: vec![], cut }).await.expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
     (job, draft)
 }

@@ -7,26 +7,31 @@ use crate::permits;
 use crate::piece::{Format, Piece};
 use crate::shelf::{self, Shelf};
 use crate::version::{self, Form};
-use legere_core::time::FrameLen;
+use legere_core::time::{FrameLen, FrameRate};
 use legere_core::track::Version;
 use std::path::{Path, PathBuf};
 
 /// Raised whenever the same music would give another file.
 const MUSIC_VERSION: u32 = 5;
 
-/// The music of a piece.
+/// A passage of the music under a piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MusicPart {
     pub file: PathBuf,
+    /// Changes when the file does.
     pub content: String,
+    /// As far as it is heard.
     pub version: Version,
+    /// Where the next one begins, in frames from where this one does; the last one goes to the end.
+    pub len: Option<FrameLen>,
 }
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Job {
     pub format: Format,
     pub pieces: Vec<Piece>,
-    pub music: Option<MusicPart>,
+    /// One passage after the other; none is silence.
+    pub music: Vec<MusicPart>,
 }
 
 impl Job {
@@ -37,11 +42,7 @@ impl Job {
     /// A name for the whole, the same for the same content.
     pub fn key(&self) -> String {
         let pieces: Vec<String> = self.pieces.iter().map(|piece| piece.key(&self.format)).collect();
-        key_of(&(pieces, self.music.as_ref().map(|music| self.music_key(music))))
-    }
-
-    fn music_key(&self, m: &MusicPart) -> String {
-        key_of(&(MUSIC_VERSION, &m.content, &m.version, self.format.rate, self.frames()))
+        key_of(&(pieces, music_key(&self.music, self.format.rate, Some(self.frames()), Form::Aac)))
     }
 }
 
@@ -77,25 +78,64 @@ pub async fn render(
         ready += 1;
         progress(ready);
     }
-    let music = match &job.music {
-        Some(music) => Some(music_file(job, music, shelf).await?),
-        None => None,
+    let music = if job.music.is_empty() {
+        None
+    } else {
+        Some(music_file(&job.music, job.format.rate, Some(job.frames()), Form::Aac, shelf).await?)
     };
     join(&job.format, &files, music.as_deref(), shelf, to).await
 }
 
-/// The part of the music under the pictures, exactly as long as they are.
-async fn music_file(job: &Job, music: &MusicPart, shelf: &Shelf) -> Result<PathBuf, MediaError> {
-    let file = shelf.music().join(format!("{}.m4a", job.music_key(music)));
+fn music_key(parts: &[MusicPart], rate: FrameRate, pictures: Option<FrameLen>, form: Form) -> String {
+    let parts: Vec<_> = parts.iter().map(|p| (&p.content, &p.version, p.len)).collect();
+    key_of(&(MUSIC_VERSION, parts, rate, pictures, form))
+}
+
+/// The passages one after the other, each exactly from the sample on which its first frame begins; as long as the pictures, or
+/// as the music itself.
+pub async fn music_file(
+    parts: &[MusicPart],
+    rate: FrameRate,
+    pictures: Option<FrameLen>,
+    form: Form,
+    shelf: &Shelf,
+) -> Result<PathBuf, MediaError> {
+    let file = shelf.music().join(format!("{}.{}", music_key(parts, rate, pictures, form), form.ending()));
     if std::fs::metadata(&file).is_ok_and(|m| m.len() > 0) {
         shelf::touch(&file);
         return Ok(file);
     }
+    shelf.ensure_room()?;
     let work = shelf.work()?;
-    let temporary = work.path().join("music.m4a");
-    let seconds = job.format.rate.seconds_of(job.frames()).to_f64();
-    let length = (seconds * f64::from(version::RATE)).round() as u64;
-    version::write(&music.file, &music.version, Form::Aac, length, &temporary).await?;
+    let sample =
+        |frames: u64| (rate.seconds_of(FrameLen::new(frames)).to_f64() * f64::from(version::RATE)).round() as u64;
+    let mut from = 0;
+    let mut lengths = Vec::with_capacity(parts.len());
+    for part in parts {
+        let samples = match (part.len, pictures) {
+            (Some(len), _) => {
+                let to = from + len.get();
+                let samples = sample(to) - sample(from);
+                from = to;
+                samples
+            }
+            (None, Some(pictures)) => sample(pictures.get().max(from)) - sample(from),
+            (None, None) => version::samples(&part.version),
+        };
+        lengths.push(samples);
+    }
+    let temporary = work.path().join("music");
+    if let ([part], [length]) = (parts, &lengths[..]) {
+        version::write(&part.file, &part.version, form, *length, &temporary).await?;
+    } else {
+        let mut files = Vec::with_capacity(parts.len());
+        for (i, (part, length)) in parts.iter().zip(lengths).enumerate().filter(|(_, (_, length))| *length > 0) {
+            let passage = work.path().join(format!("passage {i}"));
+            version::write(&part.file, &part.version, Form::Wav, length, &passage).await?;
+            files.push(passage);
+        }
+        version::chain(&files, form, &temporary).await?;
+    }
     shelf::publish_file(&temporary, &file).await?;
     Ok(file)
 }

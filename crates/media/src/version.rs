@@ -6,7 +6,7 @@ use crate::sound::MIXED_AT_MOST;
 use legere_core::time::Seconds;
 use legere_core::track::{Curve, Version};
 use serde::Serialize;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Samples a second of everything that is written.
 pub const RATE: u32 = 48_000;
@@ -29,6 +29,14 @@ pub enum Form {
 }
 
 impl Form {
+    pub fn ending(self) -> &'static str {
+        match self {
+            Self::Wav => "wav",
+            Self::Flac => "flac",
+            Self::Aac => "m4a",
+        }
+    }
+
     fn args(self) -> &'static [&'static str] {
         match self {
             Self::Wav => &["-c:a", "pcm_s24le", "-f", "wav"],
@@ -38,15 +46,24 @@ impl Form {
     }
 }
 
+/// Writes sounds one after the other, without a gap and without another sample between.
+pub async fn chain(files: &[PathBuf], form: Form, to: &Path) -> Result<(), MediaError> {
+    let command = files.iter().fold(Guarded::ffmpeg(), |command, file| command.input(file));
+    let inlets: String = (0..files.len()).map(|i| format!("[{i}:a:0]")).collect();
+    command
+        .args(["-filter_complex", &format!("{inlets}concat=n={}:v=0:a=1[out]", files.len()), "-map", "[out]"])
+        .args(["-ar", &RATE.to_string(), "-map_metadata", "-1"])
+        .args(form.args().iter().copied())
+        .output(to)
+        .run()
+        .await
+        .map(drop)
+}
+
 /// A file name that is the same for the same version of the same content.
 pub fn name(content: &str, version: &Version, form: Form) -> String {
     let key = crate::key::key_of(&(GRAPH_VERSION, content, version, form));
-    let ending = match form {
-        Form::Wav => "wav",
-        Form::Flac => "flac",
-        Form::Aac => "m4a",
-    };
-    format!("{key}.{ending}")
+    format!("{key}.{}", form.ending())
 }
 
 /// How many samples a version has.

@@ -7,9 +7,10 @@ use legere_core::id::{ClipId, SelectId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
 use legere_media::piece::{Format, Piece, Purpose};
-use legere_media::render::{Job, MusicPart, render};
+use legere_media::render::{Job, MusicPart, music_file, render};
 use legere_media::shelf::Shelf;
 use legere_media::verify::verify;
+use legere_media::version::Form;
 use samples::{counted, duration_of, ffmpeg, instants, numbers};
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -45,7 +46,7 @@ fn piece(file: &Path, clip_rate: &str, first: i64, speed: (i64, i64), len: u64) 
 
 fn job(purpose: Purpose, pieces: Vec<Piece>) -> Job {
     let format = Format { rate: rate("24000/1001"), width: 320, height: 180, purpose };
-    Job { format, pieces, music: None }
+    Job { format, pieces, music: vec![] }
 }
 
 fn pieces_on(shelf: &Shelf) -> BTreeSet<String> {
@@ -196,7 +197,7 @@ async fn the_music_starts_where_it_should_and_ends_with_the_pictures() {
     );
     let seconds = |n| Seconds::new(n, 1).expect("seconds");
     let version = Version::part(seconds(2), seconds(6), seconds(6)).expect("a part");
-    draft.music = Some(MusicPart { file: music.clone(), content: "m".into(), version });
+    draft.music = vec![MusicPart { file: music.clone(), content: "m".into(), version, len: None }];
     let to = dir.path().join("film.mp4");
     render(&draft, &shelf, &to, |_| ()).await.expect("rendered");
     let found = verify(&to).await.expect("a film");
@@ -212,6 +213,36 @@ async fn the_music_starts_where_it_should_and_ends_with_the_pictures() {
     let bytes = std::fs::read(&decoded).expect("samples");
     let loud = bytes.chunks_exact(2).position(|b| i16::from_le_bytes([b[0], b[1]]).abs() > 1000).expect("the tone");
     assert!((loud as f64 / 8000.0 - 1.0).abs() < 0.03, "the tone comes at {} s", loud as f64 / 8000.0);
+}
+
+#[tokio::test]
+async fn passages_of_music_begin_exactly_with_their_frame() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
+    let at = |name: &str| dir.path().join(name);
+    ffmpeg(&["-f", "lavfi", "-i", "aevalsrc=0.05*sin(2*PI*200*t):s=48000:d=6"], &at("calm.wav"));
+    ffmpeg(&["-f", "lavfi", "-i", "aevalsrc=0.5*sin(2*PI*200*t):s=44100:d=6"], &at("loud.wav"));
+    let seconds = |n| Seconds::new(n, 1).expect("seconds");
+    let version = Version::part(seconds(1), seconds(5), seconds(6)).expect("a part");
+    let part = |name: &str, len: Option<u64>| MusicPart {
+        file: at(name),
+        content: name.into(),
+        version: version.clone(),
+        len: len.map(FrameLen::new),
+    };
+    // 37 frames of the one at 23.976, then the other.
+    let parts = [part("calm.wav", Some(37)), part("loud.wav", None)];
+    let film = rate("24000/1001");
+    let file = music_file(&parts, film, Some(FrameLen::new(96)), Form::Wav, &shelf).await.expect("music");
+    ffmpeg(&["-i", file.to_str().expect("name"), "-ac", "1", "-f", "s16le"], &at("raw"));
+    let bytes = std::fs::read(at("raw")).expect("samples");
+    let samples: Vec<i32> = bytes.chunks_exact(2).map(|b| i32::from(i16::from_le_bytes([b[0], b[1]])).abs()).collect();
+    assert_eq!(samples.len(), (96.0f64 * 1001.0 / 24000.0 * 48_000.0).round() as usize);
+    let begins = samples.iter().position(|s| *s > 6000).expect("the loud one");
+    let wanted = (37.0f64 * 1001.0 / 24000.0 * 48_000.0).round() as usize;
+    // A quarter of a wave later at most it is louder than the other ever is.
+    assert!((wanted..wanted + 70).contains(&begins), "{begins} instead of {wanted}");
+    assert_eq!(music_file(&parts, film, Some(FrameLen::new(96)), Form::Wav, &shelf).await.expect("kept"), file);
 }
 
 #[tokio::test]

@@ -5,7 +5,7 @@ use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, iden
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
-use legere_core::draft::{Draft, Pause, Shot};
+use legere_core::draft::{Draft, Pause, Score, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId, TrackId};
 use legere_core::time::FrameLen;
 use legere_core::track::Version;
@@ -15,15 +15,31 @@ use serde::{Deserialize, Serialize};
 
 /// A draft as it is kept: the cut, and what it was laid on.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(from = "KeptBody")]
 pub struct DraftBody {
-    /// The track that it lies on.
-    pub track: TrackId,
-    /// The music as it is used.
-    pub version: Version,
+    /// The music that it lies on.
+    pub score: Score,
     /// By section.
     pub pace: Vec<Pace>,
     /// The shots.
     pub cut: Draft,
+}
+
+/// A body as it is read: once a draft lay on one track.
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum KeptBody {
+    Now { score: Score, pace: Vec<Pace>, cut: Draft },
+    OneTrack { track: TrackId, version: Version, pace: Vec<Pace>, cut: Draft },
+}
+
+impl From<KeptBody> for DraftBody {
+    fn from(kept: KeptBody) -> Self {
+        match kept {
+            KeptBody::Now { score, pace, cut } => Self { score, pace, cut },
+            KeptBody::OneTrack { track, version, pace, cut } => Self { score: Score::one(track, version), pace, cut },
+        }
+    }
 }
 
 /// A draft as it is kept.
@@ -119,13 +135,6 @@ impl From<note::Model> for Note {
     }
 }
 
-/// What of a draft lies under the shots.
-#[derive(Serialize, Deserialize)]
-struct Score {
-    track: TrackId,
-    version: Version,
-}
-
 /// What a shot shows.
 #[derive(Serialize, Deserialize)]
 struct Shown {
@@ -153,11 +162,11 @@ impl Editable for KeptDraft {
 
     fn parts(&self) -> Result<Parts, StoreError> {
         let mut parts = Parts::new();
-        let DraftBody { track, version, pace, cut } = &self.body;
+        let DraftBody { score, pace, cut } = &self.body;
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "name", &self.name)?;
         part(&mut parts, "pace", pace)?;
-        part(&mut parts, "score", &Score { track: *track, version: version.clone() })?;
+        part(&mut parts, "score", score)?;
         part(&mut parts, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
         part(&mut parts, TOTAL, &cut.len())?;
         for shot in cut.shots() {
@@ -209,7 +218,7 @@ impl Editable for KeptDraft {
         Ok(Self {
             removed: !taken(changed, THERE, !self.removed)?,
             name,
-            body: DraftBody { track: score.track, version: score.version, pace, cut },
+            body: DraftBody { score, pace, cut },
             ..self.clone()
         })
     }

@@ -8,12 +8,14 @@
 
 mod apply;
 mod edit;
+mod score;
 mod speed;
 mod table;
 mod time_curve;
 mod words;
 
 pub use edit::{Edit, TimeFrom};
+pub use score::{MOST_PASSAGES, Passage, PlacedPassage, Score};
 pub use speed::Speed;
 pub use table::{Shown, frame_table};
 pub use time_curve::{Course, LONGEST_TURN, MOST_TURNS, Turn};
@@ -262,6 +264,13 @@ impl Shot {
         self.source.turns = time_curve::shifted(&self.source.turns, by.get());
         self.hit_at = self.hit_moved(back);
         Ok(())
+    }
+
+    /// Longer at its end by so many frames, or shorter; none where it would be a flash or its clip ends.
+    pub fn resized(&self, by: FrameShift, rate: FrameRate) -> Option<Self> {
+        let mut next = self.clone();
+        next.end_moved(by).ok()?;
+        (next.fits(rate) && next.pictures() >= SHORTEST).then_some(next)
     }
 
     fn fits(&self, rate: FrameRate) -> bool {

@@ -72,13 +72,13 @@ pub fn write_edl(cut: &CutList) -> String {
             }
         }
     }
-    if let Some(music) = &cut.music {
+    for (begins, lasts, music) in cut.passages() {
         let per_frame = f64::from(music.sample_rate) / cut.rate.to_f64();
         let frame = |samples: i64| (samples as f64 / per_frame).round().max(0.0) as u64;
         let mut at = 0;
         list.counts(Timecode { frames: 0, drop: false });
-        for (start, lasts) in music.in_samples(cut.rate.seconds_of(cut.len())) {
-            let (record_in, record_out) = (frame(at), frame(at + lasts).max(frame(at) + 1));
+        for (start, lasts) in music.in_samples(cut.rate.seconds_of(lasts)) {
+            let (record_in, record_out) = (begins + frame(at), begins + frame(at + lasts).max(frame(at) + 1));
             let first = frame(start);
             let used = ((record_out - record_in) as f64 * music.speed).round().max(1.0) as u64;
             let tc = |frames| timecode(frames, cut.rate, false);

@@ -49,8 +49,8 @@ pub struct CutList {
     pub rate: FrameRate,
     /// The shots, in order.
     pub events: Vec<Event>,
-    /// Under the pictures.
-    pub music: Option<Music>,
+    /// Under the pictures, one passage after the other.
+    pub music: Vec<Music>,
     /// In the order of their frames.
     pub markers: Vec<Marker>,
 }
@@ -112,6 +112,9 @@ pub struct Music {
     pub track_duration: Seconds,
     /// Samples a second of the file.
     pub sample_rate: u32,
+    /// After how many frames the next passage begins; none for the last one.
+    #[serde(default)]
+    pub ends: Option<FrameLen>,
 }
 
 /// What a marker marks.
@@ -198,6 +201,17 @@ impl CutList {
     /// A frame of an event's clip as a timecode of the clip.
     pub fn source_timecode(&self, event: &Event, frame: u64) -> String {
         event.clip_start.after(frame, event.clip_rate)
+    }
+
+    /// The passages of the music with where each begins, and for how long it can be heard.
+    pub fn passages(&self) -> impl Iterator<Item = (u64, FrameLen, &Music)> {
+        let total = self.len().get();
+        self.music.iter().scan(0, move |at, music| {
+            let start = *at;
+            let len = music.ends.map_or(total.saturating_sub(start), FrameLen::get);
+            *at += len;
+            Some((start, FrameLen::new(len), music))
+        })
     }
 
     /// How long the pictures are.

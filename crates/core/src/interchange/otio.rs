@@ -1,7 +1,7 @@
 //! OpenTimelineIO, the open JSON format for editorial timelines.
 
 use super::{CutList, Event, InterchangeError, MarkerKind, Music, Seen, Stretch};
-use crate::time::{FrameRate, Seconds};
+use crate::time::{FrameLen, FrameRate};
 use num_rational::Ratio;
 use serde_json::{Value, json};
 
@@ -30,8 +30,9 @@ pub fn write_otio(cut: &CutList) -> String {
     let rate = cut.rate;
     let mut children =
         vec![track("Pictures", "Video", &cut.events.iter().flat_map(|e| clips(cut, e)).collect::<Vec<_>>())];
-    if let Some(music) = &cut.music {
-        children.push(track("Music", "Audio", &music_clips(music, rate.seconds_of(cut.len()))));
+    if !cut.music.is_empty() {
+        let clips: Vec<Value> = cut.passages().flat_map(|(_, len, music)| music_clips(music, len, rate)).collect();
+        children.push(track("Music", "Audio", &clips));
     }
     let markers: Vec<Value> = cut
         .markers
@@ -139,12 +140,22 @@ fn exact(frames: u64, to: FrameRate, from: FrameRate) -> f64 {
     *value.numer() as f64 / *value.denom() as f64
 }
 
-fn music_clips(music: &Music, pictures: Seconds) -> Vec<Value> {
+fn music_clips(music: &Music, len: FrameLen, pictures: FrameRate) -> Vec<Value> {
     let rate = f64::from(music.sample_rate);
+    let room = pictures.seconds_of(len);
+    let spans = music.in_samples(room);
+    let heard: i64 = spans.iter().map(|s| s.1).sum();
+    let silent = room.in_units(Ratio::from_integer(i64::from(music.sample_rate))) - heard;
     let time = |samples: i64| Time { value: samples as f64, rate };
     let whole = music.track_duration.in_units(Ratio::from_integer(i64::from(music.sample_rate)));
-    music
-        .in_samples(pictures)
+    // What ends before the next passage begins leaves a gap.
+    let gap = (music.ends.is_some() && silent > 0).then(|| {
+        json!({
+            "OTIO_SCHEMA": "Gap.1", "name": "", "metadata": {}, "effects": [], "markers": [], "enabled": true,
+            "source_range": range(time(0), time(silent)),
+        })
+    });
+    spans
         .into_iter()
         .map(|(start, lasts)| {
             json!({
@@ -155,6 +166,7 @@ fn music_clips(music: &Music, pictures: Seconds) -> Vec<Value> {
                 "media_references": reference(&music.name, &music.url, &range(time(0), time(whole))),
             })
         })
+        .chain(gap)
         .collect()
 }
 

@@ -44,14 +44,15 @@ fn cut() -> CutList {
             event("=sparks.mp4", secs(1, 4), 12, speed(1, 2)),
             event("gears.mp4", Seconds::ZERO, 3, Speed::NORMAL),
         ],
-        music: Some(Music {
+        music: vec![Music {
             name: "Escapement".into(),
             url: "file:///music/escapement.wav".into(),
             spans: vec![(secs(10, 1), secs(13, 5))],
             speed: 1.0,
             track_duration: secs(120, 1),
             sample_rate: 44_100,
-        }),
+            ends: None,
+        }],
         markers: vec![
             Marker { frame: 0, kind: MarkerKind::Bar, name: "bar 5".into() },
             Marker { frame: 13, kind: MarkerKind::Beat, name: "beat 5.2".into() },
@@ -137,7 +138,7 @@ fn sources_count_in_their_own_frames_from_their_own_first_timecode() {
             clip_frames: 10_000,
             ..event("x.mov", source_in, frames, speed(num, den))
         };
-        let list = CutList { rate: rate(job_rate), events: vec![event], music: None, ..cut() };
+        let list = CutList { rate: rate(job_rate), events: vec![event], music: vec![], ..cut() };
         let wanted = (wanted_in.to_owned(), wanted_out.to_owned());
         assert_eq!(
             read_edl(&write_edl(&list), list.rate).expect("a list")[0].source,
@@ -180,7 +181,7 @@ fn curved() -> CutList {
         Event { turns: vec![turn(10, 8, speed(3, 1))], between: Between::Blend, ..plain.clone() },
         Event { pause: Some(Pause { len: FrameLen::new(12), stop: Stop::Black }), ..plain },
     ];
-    CutList { events, music: None, markers: vec![], ..cut() }
+    CutList { events, music: vec![], markers: vec![], ..cut() }
 }
 
 #[test]
@@ -262,7 +263,7 @@ mod any {
         #[test]
         fn any_cut_is_written_and_read_back(events in events(), title in text(), rate_at in 0usize..4) {
             let rate = rate(["25", "24000/1001", "30000/1001", "60000/1001"][rate_at]);
-            let cut = CutList { title, rate, events, music: None, markers: vec![] };
+            let cut = CutList { title, rate, events, music: vec![], markers: vec![] };
             let total: u64 = cut.events.iter().map(|e| e.len.get()).sum();
             let edl = read_edl(&write_edl(&cut), rate).expect("a list");
             let clips = read_otio(&write_otio(&cut), "Video").expect("a timeline");
@@ -324,7 +325,7 @@ fn reel_names_fit_the_format() {
 #[test]
 fn joined_and_stretched_music_is_written_span_by_span() {
     let mut list = cut();
-    if let Some(music) = &mut list.music {
+    for music in &mut list.music {
         music.spans = vec![(secs(10, 1), secs(1, 1)), (secs(40, 1), secs(8, 5))];
         music.speed = 1.25;
     }
@@ -345,7 +346,7 @@ fn the_music_lasts_as_long_as_the_pictures_to_the_sample() {
     let music = |spans: &[(i64, i64)], speed| Music {
         spans: spans.iter().map(|(a, b)| (secs(*a, 100), secs(*b, 100))).collect(),
         speed,
-        ..cut().music.expect("music")
+        ..cut().music.remove(0)
     };
     let sum = |m: &Music, pictures| m.in_samples(pictures).iter().map(|s| s.1).sum::<i64>();
     for (spans, speed) in

@@ -6,6 +6,7 @@
 
 mod loudness;
 pub mod marks;
+mod passages;
 pub mod retarget;
 mod texture;
 mod version;

@@ -91,7 +91,7 @@ impl Fade {
 /// Spans in the order in which they are played; never empty, each longer than nothing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Version {
-    spans: Vec<Span>,
+    pub(super) spans: Vec<Span>,
     /// The length as a share of what it is at its own tempo, in billionths.
     #[serde(default = "as_is", skip_serializing_if = "is_as_is", deserialize_with = "stretch")]
     stretch: u32,

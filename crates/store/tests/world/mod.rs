@@ -3,7 +3,7 @@
 
 use chrono::Utc;
 use legere_core::clip::{ClipProbe, SoundProbe};
-use legere_core::draft::{Draft, Pin, Shot, Source};
+use legere_core::draft::{Draft, Pin, Score, Shot, Source};
 use legere_core::footage::{ClipReading, Moment, Samples};
 use legere_core::id::{ClipId, DraftId, JobId, SelectId, SessionId, ShotId, TrackId};
 use legere_core::time::{FrameLen, FrameRate, Seconds};
@@ -167,8 +167,7 @@ pub fn body(shots: u128) -> DraftBody {
         pin: Pin::Open,
     };
     DraftBody {
-        track: TrackId::from_u128(1),
-        version: Version::part(Seconds::ZERO, second(30), second(60)).expect("a part"),
+        score: Score::one(TrackId::from_u128(1), Version::part(Seconds::ZERO, second(30), second(60)).expect("a part")),
         pace: Vec::new(),
         cut: Draft::new(rate(), (0..shots).map(shot).collect()).expect("a draft"),
     }

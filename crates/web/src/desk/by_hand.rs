@@ -175,7 +175,9 @@ impl Desk {
         let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
         let applied = |present: KeptDraft| {
             let cut = present.body.cut.apply(&edit)?;
-            Ok::<_, WebError>(KeptDraft { body: DraftBody { cut, ..present.body }, ..present })
+            // A passage of the music begins with its shot, or with what stands there now.
+            let score = present.body.score.after(&present.body.cut, &cut);
+            Ok::<_, WebError>(KeptDraft { body: DraftBody { score, cut, ..present.body }, ..present })
         };
         self.store.edit(job.id, by, id, base, deed, applied).await
     }

@@ -3,11 +3,12 @@
 use super::Desk;
 use super::footage::Footage;
 use super::recent::Recent;
+use super::score::{OpenPassage, ScoreKey, score_key};
 use crate::error::WebError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, DraftError, Shot, Shown, frame_table};
+use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
 use legere_core::footage::Fault;
 use legere_core::id::{ClipId, DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::select::Tier;
@@ -19,6 +20,7 @@ use legere_store::drafts::{DraftBody, KeptDraft, Note};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Revision};
 use std::collections::{HashMap, HashSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
 use uuid::Uuid;
 
@@ -34,7 +36,9 @@ const TRIES: usize = 5;
 pub struct OpenDraft {
     pub kept: KeptDraft,
     pub job: Job,
-    /// The music under it, in the draft's own time.
+    /// What is heard, one after the other.
+    pub passages: Vec<OpenPassage>,
+    /// All of it as one piece, in the draft's own time.
     pub music: Arc<TrackReading>,
     pub slots: Vec<Slot>,
     pub footage: Arc<Footage>,
@@ -50,7 +54,7 @@ pub(super) struct Key {
     draft: Revision,
     footage: i64,
     job: Revision,
-    music: super::tracks::MusicKey,
+    music: ScoreKey,
 }
 
 impl OpenDraft {
@@ -108,8 +112,18 @@ impl OpenDraft {
 
     /// The checks of the draft.
     pub fn findings(&self) -> Vec<Finding> {
-        let music = FrameLen::new(self.job.rate.containing(self.kept.body.version.duration()).get().max(0) as u64);
+        let music =
+            FrameLen::new(self.job.rate.containing(self.kept.body.score.duration(self.cut())).get().max(0) as u64);
         check(self.cut(), &self.contexts(), &self.beats(), music)
+    }
+
+    /// A name for what is heard: another one whenever that is another.
+    pub fn music_name(&self) -> String {
+        let heard: Vec<_> =
+            self.passages.iter().map(|p| (p.start.get(), &p.heard, p.track.id, p.track.digest.as_deref())).collect();
+        let mut hasher = DefaultHasher::new();
+        serde_json::to_string(&heard).unwrap_or_default().hash(&mut hasher);
+        format!("{:016x}", hasher.finish())
     }
 
     /// What is said when the checks find nothing.
@@ -141,7 +155,7 @@ impl Desk {
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
         let footage = self.footage(job.id).await?;
         let cut = solved(&footage, &music, job, &pace, &[]).await?;
-        let body = DraftBody { track: track.id, version, pace, cut };
+        let body = DraftBody { score: Score::one(track.id, version), pace, cut };
         let mut edit = self.store.begin_edit(job.id, by).await?;
         let id = edit.add_draft(None, &body).await?;
         edit.commit("lay a draft", None).await?;
@@ -181,14 +195,14 @@ impl Desk {
 
     /// Opens a draft of a job.
     pub async fn open_draft(&self, job: &Job, kept: KeptDraft) -> Result<Arc<OpenDraft>, WebError> {
-        let track = self.store.track(kept.body.track).await?;
+        let passages = self.passages(&kept.body.score, &kept.body.cut).await?;
         let footage = self.footage(job.id).await?;
-        let music = super::tracks::MusicKey::of(&track, &kept.body.version);
+        let music = score_key(&passages);
         let key = Key { draft: kept.revision, footage: footage.revision, job: job.revision, music };
         if let Some(open) = self.drafts.get(&kept.id, &key) {
             return Ok(open);
         }
-        let music = self.music(&track, &kept.body.version).await?;
+        let music = self.music_of(&passages, kept.body.cut.rate()).await?;
         let slots = slots_under(&kept.body.cut, &music);
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
@@ -196,7 +210,7 @@ impl Desk {
         let clips: HashSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
         let faults = self.faults_of(clips.iter().filter_map(|id| footage.clip(*id)).cloned().collect()).await?;
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, music, slots, footage, judged, faults });
+        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, faults });
         self.drafts.put(id, key, open.clone());
         Ok(open)
     }
@@ -227,7 +241,8 @@ impl Desk {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);
                 }
-                Ok(KeptDraft { body: DraftBody { cut, pace, ..present.body }, ..present })
+                let score = present.body.score.after(&present.body.cut, &cut);
+                Ok(KeptDraft { body: DraftBody { score, cut, pace }, ..present })
             };
             match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
                 Err(StoreError::MovedOn) => {}
@@ -315,7 +330,7 @@ pub(super) fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
     open.music.sections.iter().position(|s| seconds < s.end)
 }
 
-async fn solved(
+pub(super) async fn solved(
     footage: &Arc<Footage>,
     music: &TrackReading,
     job: &Job,

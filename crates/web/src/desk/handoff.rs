@@ -5,6 +5,7 @@
 
 use super::cancel::while_wanted;
 use super::drafts::OpenDraft;
+use super::score::OpenPassage;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::draft::Draft;
@@ -13,7 +14,7 @@ use legere_core::interchange::{
     BLACK_REEL, Channel, CutList, Event, Marker, MarkerKind, Music, OtioClip, Seen, Stretch, read_csv, read_edl,
     read_otio, reel_name, write_csv, write_edl, write_otio,
 };
-use legere_core::time::{FrameRate, Seconds, Timecode};
+use legere_core::time::{FrameLen, FrameRate, Seconds, Timecode};
 use legere_core::track::Version;
 use legere_media::bring::is_picture;
 use legere_media::piece::{Format, Piece, Purpose};
@@ -53,9 +54,17 @@ struct Request {
     width: u32,
     height: u32,
     cut: Draft,
-    version: Version,
     clips: BTreeMap<ClipId, Original>,
-    music: Original,
+    music: Vec<Heard>,
+}
+
+/// A passage of the music.
+#[derive(Debug, Serialize, Deserialize)]
+struct Heard {
+    of: Original,
+    version: Version,
+    /// None for the last one.
+    ends: Option<FrameLen>,
 }
 
 /// A file of the editor's, as it was.
@@ -101,21 +110,24 @@ impl Desk {
                 },
             );
         }
-        let track = self.store.track(open.kept.body.track).await?;
+        let music = open.passages.iter().map(|p| Heard {
+            of: Original {
+                root: p.track.root.clone(),
+                path: p.track.path.clone(),
+                name: p.track.name.clone(),
+                rate: None,
+                digest: p.track.digest.clone(),
+            },
+            version: p.heard.clone(),
+            ends: p.ends,
+        });
         Ok(Request {
             list: self.cut_list(open).await?,
             width: open.job.width,
             height: open.job.height,
             cut: open.cut().clone(),
-            version: open.kept.body.version.clone(),
             clips,
-            music: Original {
-                root: track.root.clone(),
-                path: track.path.clone(),
-                name: track.name.clone(),
-                rate: None,
-                digest: track.digest.clone(),
-            },
+            music: music.collect(),
         })
     }
 
@@ -190,11 +202,15 @@ impl Desk {
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
             pieces.push(Piece::of(file, content, rate, shot, request.cut.rate()));
         }
-        let music = MusicPart {
-            file: self.unchanged_original(&request.music).await?,
-            content: request.music.digest.clone().unwrap_or_else(|| request.music.path.clone()),
-            version: request.version.clone(),
-        };
+        let mut music = Vec::new();
+        for heard in &request.music {
+            music.push(MusicPart {
+                file: self.unchanged_original(&heard.of).await?,
+                content: heard.of.digest.clone().unwrap_or_else(|| heard.of.path.clone()),
+                version: heard.version.clone(),
+                len: heard.ends,
+            });
+        }
         let job = render::Job {
             format: Format {
                 rate: request.cut.rate(),
@@ -203,7 +219,7 @@ impl Desk {
                 purpose: Purpose::HandOff,
             },
             pieces,
-            music: Some(music),
+            music,
         };
         let total = job.pieces.len();
         let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
@@ -256,7 +272,6 @@ impl Desk {
 
     /// A draft in the terms of the interchange formats.
     pub async fn cut_list(&self, open: &OpenDraft) -> Result<CutList, WebError> {
-        let track = self.store.track(open.kept.body.track).await?;
         let mut reels: Vec<(ClipId, String)> = Vec::new();
         let mut events = Vec::new();
         for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
@@ -282,24 +297,27 @@ impl Desk {
                 why: judged.why.clone(),
             });
         }
-        let version = &open.kept.body.version;
-        let track_duration = track.probe.as_ref().map_or(version.end(), |p| p.duration);
-        // What an unread probe lacks is what every version is written at.
-        let sample_rate = track.probe.as_ref().map(|p| p.sample_rate).filter(|r| *r >= 8000).unwrap_or(48_000);
         Ok(CutList {
             title: format!("{}, {}", open.job.name, open.kept.title()),
             rate: open.job.rate,
             events,
-            music: Some(Music {
-                name: track.name.clone(),
-                url: self.url(&track.root, &track.path),
-                spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
-                speed: 1.0 / version.factor(),
-                track_duration,
-                sample_rate,
-            }),
+            music: open.passages.iter().map(|p| self.music_in_list(p)).collect(),
             markers: self.markers(open).await?,
         })
+    }
+
+    fn music_in_list(&self, passage: &OpenPassage) -> Music {
+        let (track, version) = (&passage.track, &passage.heard);
+        Music {
+            name: track.name.clone(),
+            url: self.url(&track.root, &track.path),
+            spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
+            speed: 1.0 / version.factor(),
+            track_duration: track.probe.as_ref().map_or(version.end(), |p| p.duration),
+            // What an unread probe lacks is what every version is written at.
+            sample_rate: track.probe.as_ref().map(|p| p.sample_rate).filter(|r| *r >= 8000).unwrap_or(48_000),
+            ends: passage.ends,
+        }
     }
 
     async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, WebError> {

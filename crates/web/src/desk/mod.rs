@@ -13,6 +13,7 @@ pub mod passes;
 pub mod preview;
 mod recent;
 pub mod rolls;
+pub mod score;
 pub mod selects;
 pub mod settings;
 pub mod tracks;

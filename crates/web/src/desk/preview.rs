@@ -5,7 +5,7 @@ use super::drafts::OpenDraft;
 use crate::error::WebError;
 use legere_core::id::DraftId;
 use legere_media::piece::{Format, Piece, Purpose};
-use legere_media::render::{self, Job, MusicPart};
+use legere_media::render::{self, Job};
 use legere_media::{MediaError, shelf};
 use serde::Serialize;
 use std::collections::HashMap;
@@ -102,14 +102,8 @@ impl Desk {
                 open.job.rate,
             ));
         }
-        let track = self.store.track(open.kept.body.track).await?;
-        let music = MusicPart {
-            file: self.shelf.track(&track.id.to_string()).join("light.flac"),
-            content: super::tracks::content_of(&track),
-            version: open.kept.body.version.clone(),
-        };
         let format = Format { rate: open.job.rate, width: PREVIEW_WIDTH, height, purpose: Purpose::Preview };
-        Ok(Job { format, pieces, music: Some(music) })
+        Ok(Job { format, pieces, music: self.music_parts(&open.passages) })
     }
 
     pub fn preview_file(&self, key: &str) -> Option<PathBuf> {

@@ -4,6 +4,7 @@ use super::spine::Spine;
 use super::{Which, page};
 use crate::desk::Desk;
 use crate::desk::by_hand::ByHand;
+use crate::desk::short_name;
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
 use crate::views::draft::{CutView, DraftView, InsteadView};
@@ -11,9 +12,10 @@ use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::arrange::Pace;
-use legere_core::id::{JobId, ShotId};
+use legere_core::id::{JobId, ShotId, TrackId};
 use legere_store::drafts::{DraftLine, KeptDraft};
 use legere_store::jobs::Job;
+use legere_store::tracks::SoundKind;
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -23,6 +25,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/drafts/{draft}.json", web::get().to(draft_json))
         .route("/jobs/{job}/drafts/{draft}/arrange", web::post().to(again))
         .route("/jobs/{job}/drafts/{draft}/edit", web::post().to(edit))
+        .route("/jobs/{job}/drafts/{draft}/track", web::post().to(track))
+        .route("/jobs/{job}/drafts/{draft}/move-over", web::post().to(move_over))
         .route("/jobs/{job}/drafts/{draft}/copy", web::post().to(copy))
         .route("/jobs/{job}/drafts/{draft}/name", web::post().to(name))
         .route("/jobs/{job}/drafts/{draft}", web::delete().to(delete))
@@ -35,12 +39,17 @@ struct Arrange {
     spine: Spine,
     draft: Option<DraftLine>,
     drafts: Vec<DraftLine>,
+    /// The music that another passage can be of.
+    tracks: Vec<(TrackId, String)>,
 }
 
 async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
     let drafts = desk.store.draft_lines(job.id).await?;
     let draft = which.of(&drafts).cloned();
-    page(&Arrange { spine: Spine::of(&desk, job, "arrange", which.draft).await?, draft, drafts })
+    let tracks = desk.store.tracks(job.id).await?.whole;
+    let tracks = tracks.into_iter().filter(|t| t.part.is_some() && !t.hidden && t.kind == SoundKind::Music);
+    let tracks = tracks.map(|t| (t.id, short_name(&t.name))).collect();
+    page(&Arrange { spine: Spine::of(&desk, job, "arrange", which.draft).await?, draft, drafts, tracks })
 }
 
 /// Sends the page that asked to a draft.
@@ -131,6 +140,39 @@ async fn edit(
 ) -> Result<HttpResponse, WebError> {
     let kept = desk.edit_draft(&job, window.by, window.base, draft.id, hand.into_inner()).await?;
     cut(&desk, &job, kept).await
+}
+
+#[derive(Deserialize)]
+struct TrackForm {
+    /// The shot that it begins with.
+    shot: ShotId,
+    /// None: what is heard before goes on.
+    track: Option<TrackId>,
+}
+
+async fn track(
+    desk: web::Data<Desk>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+    form: web::Json<TrackForm>,
+) -> Result<HttpResponse, WebError> {
+    let kept = desk.begin_track(&job, window.by, window.base, draft.id, (form.shot, form.track)).await?;
+    whole(&desk, &job, kept).await
+}
+
+async fn move_over(
+    desk: web::Data<Desk>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+) -> Result<HttpResponse, WebError> {
+    let kept = desk.move_over(&job, window.by, draft.id).await?;
+    whole(&desk, &job, kept).await
+}
+
+/// What a change of the music answers with.
+async fn whole(desk: &Desk, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
+    let open = desk.open_draft(job, kept).await?;
+    Ok(HttpResponse::Ok().json(CutView::whole(&open)))
 }
 
 #[derive(Deserialize)]

@@ -76,8 +76,7 @@ async fn version(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<Nam
 
 /// The music of a draft, as it was when the draft was laid.
 async fn draft_music(desk: web::Data<Desk>, OwnDraft { draft, .. }: OwnDraft) -> Result<NamedFile, WebError> {
-    let track = desk.store.track(draft.body.track).await?;
-    open(&desk.file_of(&track, &draft.body.version, Form::Flac).await?).await
+    open(&desk.draft_music(&draft).await?).await
 }
 
 fn attached(file: NamedFile, name: String) -> NamedFile {

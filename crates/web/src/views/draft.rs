@@ -1,10 +1,12 @@
 //! A draft: the score under it, which changes seldom, and the cut, which changes with every key.
 
 use crate::desk::drafts::{Instead, OpenDraft};
+use crate::desk::score::OpenPassage;
+use crate::desk::short_name;
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::{Between, Pause, Pin, Shot, Shown};
-use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId};
+use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId, TrackId};
 use legere_core::select::Framing;
 use legere_core::time::{FrameRate, Seconds, timecode};
 use legere_core::track::Trace;
@@ -17,12 +19,17 @@ pub struct ScoreView {
     pub id: DraftId,
     pub number: i32,
     pub fps: f64,
+    pub choices: Vec<PaceChoice>,
+}
+
+/// What the music says, in the draft's own time.
+#[derive(Debug, Serialize)]
+pub struct MusicView {
     /// Frame, bar, beat.
     pub beats: Vec<(i64, u32, u32)>,
     pub cues: Vec<CueView>,
-    /// 0–100, along the draft's own time.
+    /// 0–100.
     pub energy: Trace,
-    pub choices: Vec<PaceChoice>,
 }
 
 #[derive(Debug, Serialize)]
@@ -43,6 +50,9 @@ pub struct PaceChoice {
 #[derive(Debug, Serialize)]
 pub struct CutView {
     pub revision: i64,
+    /// What the music says; left out where it is as it was.
+    #[serde(flatten)]
+    pub score: Option<MusicView>,
     pub title: String,
     /// Frames.
     pub total: u64,
@@ -51,8 +61,25 @@ pub struct CutView {
     pub shots: Vec<ShotView>,
     pub figures: Figures,
     pub findings: Vec<Finding>,
+    /// Where each track begins.
+    pub passages: Vec<PassageView>,
+    /// Another one whenever what is heard is another.
+    pub music: String,
     /// What is said where there are no findings.
     pub nothing_found: String,
+}
+
+/// A track under a stretch of the pictures.
+#[derive(Debug, Serialize)]
+pub struct PassageView {
+    pub track: TrackId,
+    pub name: String,
+    /// The shot that it begins with; none for the first.
+    pub from: Option<ShotId>,
+    pub start: i64,
+    pub timecode: String,
+    /// It is used in another way in Listen by now.
+    pub changed: bool,
 }
 
 #[derive(Debug, Serialize)]
@@ -212,33 +239,36 @@ pub struct NoteView {
 
 impl DraftView {
     pub fn of(open: &OpenDraft) -> Self {
-        Self { score: ScoreView::of(open), cut: CutView::of(open) }
+        Self { score: ScoreView::of(open), cut: CutView::whole(open) }
     }
 }
 
 impl ScoreView {
     fn of(open: &OpenDraft) -> Self {
-        let rate = open.job.rate;
-        let music = &open.music;
         Self {
             id: open.kept.id,
             number: open.kept.number,
-            fps: rate.to_f64(),
-            beats: music.beats.iter().map(|b| (frame(rate, b.at), b.bar, b.beat)).collect(),
-            cues: music
-                .cues
-                .iter()
-                .map(|c| CueView {
-                    at: frame(rate, c.at),
-                    kind: c.kind.word(),
-                    lasts: c.lasts.map(|s| frame(rate, c.at + s) - frame(rate, c.at)),
-                })
-                .collect(),
-            energy: music.energy.clone(),
+            fps: open.job.rate.to_f64(),
             choices: Pace::CHOICES
                 .iter()
                 .filter_map(|q| Some(PaceChoice { quarters: *q, words: Pace::new(*q, false).ok()?.words() }))
                 .collect(),
+        }
+    }
+}
+
+impl MusicView {
+    fn of(open: &OpenDraft) -> Self {
+        let (rate, music) = (open.job.rate, &open.music);
+        let cue = |c: &legere_core::track::Cue| CueView {
+            at: frame(rate, c.at),
+            kind: c.kind.word(),
+            lasts: c.lasts.map(|s| frame(rate, c.at + s) - frame(rate, c.at)),
+        };
+        Self {
+            beats: music.beats.iter().map(|b| (frame(rate, b.at), b.bar, b.beat)).collect(),
+            cues: music.cues.iter().map(cue).collect(),
+            energy: music.energy.clone(),
         }
     }
 }
@@ -248,7 +278,13 @@ fn frame(rate: FrameRate, at: f64) -> i64 {
 }
 
 impl CutView {
+    /// Of a draft after an edit of its shots: what the music says is as it was, unless passages begin with shots that moved.
     pub fn of(open: &OpenDraft) -> Self {
+        Self { score: (open.passages.len() > 1).then(|| MusicView::of(open)), ..Self::whole(open) }
+    }
+
+    /// With what the music says.
+    pub fn whole(open: &OpenDraft) -> Self {
         let rate = open.job.rate;
         let total = open.cut().len();
         let section = |(i, s): (usize, &legere_core::track::Section)| {
@@ -266,6 +302,7 @@ impl CutView {
         let shots = open.cut().placed().zip(&open.judged);
         Self {
             revision: open.kept.revision,
+            score: Some(MusicView::of(open)),
             title: open.kept.title(),
             total: total.get(),
             length: timecode(total.get(), rate, false),
@@ -273,7 +310,22 @@ impl CutView {
             shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.get(), shot, judged)).collect(),
             figures: open.figures(),
             findings: open.findings(),
+            passages: open.passages.iter().map(|p| PassageView::of(p, rate)).collect(),
+            music: open.music_name(),
             nothing_found: open.nothing_found(),
+        }
+    }
+}
+
+impl PassageView {
+    fn of(passage: &OpenPassage, rate: FrameRate) -> Self {
+        Self {
+            track: passage.track.id,
+            name: short_name(&passage.track.name),
+            from: passage.from,
+            start: passage.start.get(),
+            timecode: timecode(passage.start.get().max(0) as u64, rate, false),
+            changed: passage.was_changed(),
         }
     }
 }

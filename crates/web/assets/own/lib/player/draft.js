@@ -18,7 +18,8 @@ export function loadShots(player, d, tried) {
   );
 }
 
-/** Its music, as it is cut. @param {import("./index.js").Player} player @param {string} draft */
-export function loadMusic(player, draft) {
-  player.music.load(ofJob(`/media/drafts/${draft}/music.flac`)).catch((error) => say(error.message));
+/** Its music, as it is cut. @param {import("./index.js").Player} player @param {string} draft
+ * @param {string} heard what it is known by: another one is fetched anew */
+export function loadMusic(player, draft, heard) {
+  player.music.load(ofJob(`/media/drafts/${draft}/music.flac?heard=${heard}`)).catch((error) => say(error.message));
 }

@@ -75,6 +75,16 @@ const page = onScreen("arrange", {
   dropTurn(turn) {
     edit({ do: "drop-turn", shot: shot().id, at: turn.at });
   },
+  /** The tracks under it, with where each begins.
+   * @type {any[]} */
+  passages: [],
+  /** @param {string} shot @param {string | null} track */
+  track(shot, track) {
+    act("track", { shot, track });
+  },
+  moveOver() {
+    act("move-over", {});
+  },
   /** @param {string} id */
   choose(id) {
     choose(id);
@@ -120,6 +130,7 @@ function draw() {
   view.drawOverview($("overview"), d);
   heads();
   const f = d.figures;
+  page.passages = d.passages;
   page.figures = [d.length, `${f.shots} shots`];
   page.measures = [
     `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
@@ -187,6 +198,7 @@ function about() {
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
+  if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
   drawStrip(s);
   drawPane();
@@ -359,6 +371,7 @@ if (box) {
   on("ArrowRight", "the next shot", () => step(1), { repeats: true });
   on("Enter", "arrange around the pins", again);
   hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
+  $("track-from")?.addEventListener("change", () => page.track(shot().id, $("track-from").value || null));
   curve.begin({ edit, shot, draft: () => d });
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-pane]")))
     b.addEventListener("click", () => openPane(b.dataset.pane || "cut"));

@@ -24,7 +24,7 @@ export function load(d) {
   if (!player) return;
   loadShots(player, d, tried);
   page.moved(player.mark);
-  loadMusic(player, d.id);
+  loadMusic(player, d.id, d.music);
 }
 /** Shows something else in the place of a shot, until it is taken or not. @param {any} d
  * @param {import("../../lib/player/draft.js").Tried | null} what */

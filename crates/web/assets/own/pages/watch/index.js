@@ -184,7 +184,7 @@ function begun() {
 function loadLive() {
   if (!player) return;
   loadShots(player, d);
-  loadMusic(player, draft.dataset.draft);
+  loadMusic(player, draft.dataset.draft, d.music);
 }
 function note() {
   noteFrame = frame();

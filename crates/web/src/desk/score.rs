@@ -1,0 +1,235 @@
+//! The music under a draft: its passages as they are heard, other tracks from a shot on, and drafts that move over to music that was
+//! changed in Listen.
+
+use super::Desk;
+use super::drafts::{OpenDraft, solved};
+use super::tracks::{MusicKey, content_of};
+use crate::error::WebError;
+use legere_core::arrange::Pace;
+use legere_core::draft::{Draft, Passage, Score, Shot};
+use legere_core::id::{DraftId, ShotId, TrackId};
+use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
+use legere_core::track::{TrackReading, Version};
+use legere_media::render::{MusicPart, music_file};
+use legere_media::version::Form;
+use legere_store::StoreError;
+use legere_store::drafts::{DraftBody, KeptDraft};
+use legere_store::jobs::Job;
+use legere_store::journal::{By, Revision};
+use legere_store::tracks::Track;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// A passage as it is heard.
+#[derive(Debug, Clone)]
+pub struct OpenPassage {
+    pub track: Track,
+    /// The shot that it begins with; none for the first.
+    pub from: Option<ShotId>,
+    pub start: FramePos,
+    pub len: FrameLen,
+    /// None for the last one: it goes to its own end.
+    pub ends: Option<FrameLen>,
+    /// As far as it is heard.
+    pub heard: Version,
+    /// As it was taken from Listen.
+    pub version: Version,
+}
+
+impl OpenPassage {
+    /// Whether the track is used in another way in Listen by now.
+    pub fn was_changed(&self) -> bool {
+        self.track.part.as_ref().is_some_and(|part| *part != self.version)
+    }
+
+    fn key(&self) -> (i64, MusicKey) {
+        (self.start.get(), MusicKey::of(&self.track, &self.heard))
+    }
+}
+
+/// What of the music an open draft was made from.
+pub(super) type ScoreKey = Vec<(i64, MusicKey)>;
+
+pub(super) fn score_key(passages: &[OpenPassage]) -> ScoreKey {
+    passages.iter().map(OpenPassage::key).collect()
+}
+
+impl Desk {
+    /// The passages under a cut.
+    pub(super) async fn passages(&self, score: &Score, cut: &Draft) -> Result<Vec<OpenPassage>, WebError> {
+        let placed = score.placed(cut);
+        let mut passages = Vec::with_capacity(placed.len());
+        for (i, p) in placed.iter().enumerate() {
+            passages.push(OpenPassage {
+                track: self.store.track(p.passage.track).await?,
+                from: p.passage.from,
+                start: p.start,
+                len: p.len,
+                ends: (i + 1 < placed.len()).then_some(p.len),
+                heard: p.heard.clone(),
+                version: p.passage.version.clone(),
+            });
+        }
+        Ok(passages)
+    }
+
+    /// One reading of all of it, in the draft's own time.
+    pub(super) async fn music_of(
+        &self,
+        passages: &[OpenPassage],
+        rate: legere_core::time::FrameRate,
+    ) -> Result<Arc<TrackReading>, WebError> {
+        if let [only] = passages {
+            return self.music(&only.track, &only.heard).await;
+        }
+        let mut read = Vec::with_capacity(passages.len());
+        for p in passages {
+            read.push((rate.seconds_at(p.start).to_f64(), self.music(&p.track, &p.heard).await?));
+        }
+        super::tracks::apart(move || {
+            let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
+            Arc::new(TrackReading::of_passages(&parts))
+        })
+        .await
+    }
+
+    /// The passages for the renderer, from the light copies of their tracks.
+    pub(super) fn music_parts(&self, passages: &[OpenPassage]) -> Vec<MusicPart> {
+        let part = |p: &OpenPassage| MusicPart {
+            file: self.shelf.track(&p.track.id.to_string()).join("light.flac"),
+            content: content_of(&p.track),
+            version: p.heard.clone(),
+            len: p.ends,
+        };
+        passages.iter().map(part).collect()
+    }
+
+    /// The music of a draft as one file, to be heard with its pictures.
+    pub async fn draft_music(&self, draft: &KeptDraft) -> Result<PathBuf, WebError> {
+        let cut = &draft.body.cut;
+        let passages = self.passages(&draft.body.score, cut).await?;
+        if let [only] = &passages[..] {
+            return self.file_of(&only.track, &only.heard, Form::Flac).await;
+        }
+        Ok(music_file(&self.music_parts(&passages), cut.rate(), None, Form::Flac, &self.shelf).await?)
+    }
+
+    /// From a shot on another track is heard, as it is used in Listen; or, without one, what is heard before goes on.
+    pub async fn begin_track(
+        &self,
+        job: &Job,
+        by: By,
+        base: Option<Revision>,
+        draft: DraftId,
+        (shot, track): (ShotId, Option<TrackId>),
+    ) -> Result<KeptDraft, WebError> {
+        let part = match track {
+            None => None,
+            Some(id) => {
+                let track = self.store.track(id).await?;
+                if track.job != job.id {
+                    return Err(WebError::NotFound);
+                }
+                Some((id, track.part.ok_or(WebError::Refused("this track has not been read"))?))
+            }
+        };
+        let edit = |present: KeptDraft| {
+            let body = &present.body;
+            if body.cut.index_of(shot).is_none_or(|at| at == 0) {
+                return Err(WebError::Refused(
+                    "another track begins with a shot that is not the first: the first one's is chosen in Listen",
+                ));
+            }
+            let score = match part {
+                Some((track, version)) => body
+                    .score
+                    .with(Passage { track, version, from: Some(shot) })
+                    .ok_or(WebError::Refused("a draft has at most twelve passages of music"))?,
+                None => body.score.without(shot),
+            };
+            Ok::<_, WebError>(KeptDraft { body: DraftBody { score, ..present.body }, ..present })
+        };
+        let label = if track.is_some() { "begin another track" } else { "take out the track" };
+        self.store.edit(job.id, by, draft, base, label, edit).await
+    }
+
+    /// Moves a draft over to its tracks as they are used in Listen now: each shot stays on what it stood on in its track, sections
+    /// and cues with it; what stood on music that is gone goes, and what is open is laid anew.
+    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<KeptDraft, WebError> {
+        let open = self.open_draft(job, self.store.draft(id).await?).await?;
+        if !open.passages.iter().any(OpenPassage::was_changed) {
+            return Err(WebError::Refused("the music of this draft is as it is used in Listen"));
+        }
+        let now = |p: &OpenPassage| p.track.part.clone().unwrap_or_else(|| p.version.clone());
+        let last = open.passages.len() - 1;
+        let rate = open.job.rate;
+        let mut kept: Vec<(FramePos, Shot)> = Vec::new();
+        let mut read: Vec<(f64, Arc<TrackReading>)> = Vec::new();
+        let mut begins = FramePos::new(0);
+        let mut starts = Vec::new();
+        for (i, passage) in open.passages.iter().enumerate() {
+            let next = now(passage);
+            // Only the last one may become longer or shorter: the others end where the next begins.
+            let heard = if i == last { next } else { next.cut_to(rate.seconds_of(passage.len)) };
+            kept.extend(moved(&open, passage, &heard, begins));
+            read.push((rate.seconds_at(begins).to_f64(), self.music(&passage.track, &heard).await?));
+            starts.push(begins);
+            begins = begins.end(passage.len).unwrap_or(begins);
+        }
+        let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
+        let music = TrackReading::of_passages(&parts);
+        let pace: Vec<Pace> = music
+            .sections
+            .iter()
+            .map(|s| {
+                let old = open.music.sections.iter().position(|o| o.kind == s.kind && o.label == s.label);
+                old.and_then(|i| open.kept.body.pace.get(i).copied()).unwrap_or_else(|| Pace::for_kind(s.kind))
+            })
+            .collect();
+        let cut = solved(&open.footage, &music, &open.job, &pace, &kept).await?;
+        let mut score: Option<Score> = None;
+        for (passage, at) in open.passages.iter().zip(starts) {
+            let version = now(passage);
+            let from = cut.placed().min_by_key(|(start, _)| start.get().abs_diff(at.get())).map(|(_, s)| s.id);
+            score = match score {
+                None => Some(Score::one(passage.track.id, version)),
+                Some(score) => score.with(Passage { track: passage.track.id, version, from }),
+            };
+        }
+        let score = score.ok_or(WebError::Refused("this draft has no music"))?;
+        let laid = |present: KeptDraft| {
+            if present.revision != open.kept.revision {
+                return Err(StoreError::MovedOn);
+            }
+            Ok(KeptDraft { body: DraftBody { score, pace, cut }, ..present })
+        };
+        Ok(self.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
+    }
+}
+
+/// The shots of a passage where the same music is in another version; those whose music is not in it are left out.
+fn moved(open: &OpenDraft, passage: &OpenPassage, to: &Version, begins: FramePos) -> Vec<(FramePos, Shot)> {
+    let rate = open.job.rate;
+    let of = passage.start.get()..passage.start.get() + i64::try_from(passage.len.get()).unwrap_or(0);
+    let mut kept: Vec<(FramePos, Shot)> = Vec::new();
+    let mut after = begins;
+    for (start, shot) in open.cut().placed().filter(|(at, _)| of.contains(&at.get())) {
+        let seconds = |frame: i64| rate.seconds_at(FramePos::new(frame - passage.start.get())).to_f64();
+        let from = passage.version.in_track(seconds(start.get()));
+        let found = to.times_of(from).into_iter().map(|t| begins.get() + rate.nearest(Seconds::from_measured(t)).get());
+        // Where it is heard again, the first time that is still free.
+        let Some(at) = found.filter(|at| *at >= after.get()).min().map(FramePos::new) else { continue };
+        // As long as its own music lasts there.
+        let len = (shot.len.get() as f64 * to.factor() / passage.version.factor()).round() as i64;
+        let by = FrameShift::new(len - i64::try_from(shot.len.get()).unwrap_or(0));
+        let Some(shot) = shot.resized(by, rate) else { continue };
+        let end = at.end(shot.len).unwrap_or(at);
+        let music_ends = begins.get() + rate.containing(to.duration()).get();
+        if end.get() > music_ends {
+            continue;
+        }
+        kept.push((at, shot));
+        after = end;
+    }
+    kept
+}
