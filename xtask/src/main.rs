@@ -111,7 +111,8 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     {
         return run(research(&["bench", "--bench", first, "--"]).args(words));
     }
-    let screen = ["test", "--release", "-p", "legere", "--test", "screen", "--", "--ignored", "--nocapture"];
+    let screen =
+        ["test", "--release", "-p", "legere", "--test", "screen", "--test", "live", "--", "--ignored", "--nocapture"];
     if more.first().is_some_and(|first| first == "screen") {
         return run(cargo().args(screen));
     }

@@ -2,7 +2,7 @@
 
 mod world;
 
-use legere_core::draft::{Edit, Pin};
+use legere_core::draft::{Edit, Pin, Shot};
 use legere_core::id::{DraftId, NoteId, SessionId, ShotId};
 use legere_core::select::{Mark, Tag, Tier};
 use legere_core::time::{FrameLen, FrameShift, Seconds};
@@ -65,7 +65,7 @@ async fn twelve_windows_pin_twelve_shots_at_once_and_all_are_pinned() {
         done.expect("no panic").expect("kept");
     }
     let kept = world.store.draft(draft).await.expect("the draft");
-    assert!(kept.body.cut.shots().iter().all(|s| s.pinned()), "{kept:?}");
+    assert!(kept.body.cut.shots().iter().all(Shot::pinned), "{kept:?}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -148,7 +148,7 @@ async fn undo_is_a_windows_own_and_a_steps_own() {
     let pin = |i| Edit::Pin { shot: ShotId::from_u128(i), pin: Pin::Whole };
     let pinned = || async {
         let shots = world.store.draft(draft).await.expect("the draft").body.cut;
-        shots.shots().iter().map(|s| s.pinned()).collect::<Vec<bool>>()
+        shots.shots().iter().map(Shot::pinned).collect::<Vec<bool>>()
     };
     for (who, shot) in [(a, 1), (b, 2), (a, 3), (b, 4)] {
         cut(&world.store, world.job, who, draft, None, &pin(shot)).await.expect("kept");

@@ -88,7 +88,7 @@ impl Making {
 
 impl Desk {
     /// What to render for watching a draft: light copies, fast.
-    async fn preview_job(&self, open: &OpenDraft) -> Result<Job, WebError> {
+    fn preview_job(&self, open: &OpenDraft) -> Result<Job, WebError> {
         let h = f64::from(open.job.height) * f64::from(PREVIEW_WIDTH) / f64::from(open.job.width);
         let height = ((h / 2.0).round() as u32 * 2).max(2);
         let mut pieces = Vec::new();
@@ -113,8 +113,8 @@ impl Desk {
     }
 
     /// Starts the preview of a draft if it is not there, and says how far it is.
-    pub async fn preview(&self, open: &OpenDraft) -> Result<Preview, WebError> {
-        let job = self.preview_job(open).await?;
+    pub fn preview(&self, open: &OpenDraft) -> Result<Preview, WebError> {
+        let job = self.preview_job(open)?;
         let key = job.key();
         if let Some(file) = self.preview_file(&key) {
             shelf::touch(&file);

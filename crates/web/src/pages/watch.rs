@@ -57,7 +57,7 @@ async fn watch_json(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) ->
 
 async fn preview(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
     let open = desk.open_draft(&job, draft).await?;
-    Ok(HttpResponse::Ok().json(desk.preview(&open).await?))
+    Ok(HttpResponse::Ok().json(desk.preview(&open)?))
 }
 
 async fn cancel_preview(desk: web::Data<Desk>, OwnDraft { draft, .. }: OwnDraft) -> Result<HttpResponse, WebError> {
