@@ -106,6 +106,8 @@ const EDITS: &str = r"
 const done = arguments[arguments.length - 1];
 (async () => {
   const canvas = document.querySelector('#picture'), player = canvas.player, times = [];
+  player.seek(5);
+  await new Promise((next) => setTimeout(next, 1000));
   for (let i = 0; i < 40; i++) {
     const before = canvas.dataset.shows, begun = performance.now();
     document.body.dispatchEvent(new KeyboardEvent('keydown', { key: i % 2 ? '[' : ']', bubbles: true }));
@@ -120,7 +122,6 @@ const done = arguments[arguments.length - 1];
 /// Plays it from the first frame to the last. At every picture of the screen: which frame is due by the sound, and which one is
 /// shown; each twentieth picture its number is read as well.
 const PLAY: &str = r"
-const done = arguments[arguments.length - 1];
 (async () => {
   const canvas = document.querySelector('#picture'), player = canvas.player, pen = canvas.getContext('2d');
   player.seek(0);
@@ -152,7 +153,7 @@ const done = arguments[arguments.length - 1];
     };
     requestAnimationFrame(look);
   });
-  done({ ...told, late: player.late, asked: player.asked, frames: player.total });
+  window.played = { ...told, late: player.late, asked: player.asked, frames: player.total };
 })();";
 
 fn say(what: &str, times: &Value) {
@@ -174,7 +175,9 @@ async fn measure() {
     say("mark set to frame painted", &browser.client.execute_async(MARKS, vec![]).await.expect("times"));
     let found = browser.client.execute_async(EDITS, vec![]).await.expect("times");
     say("edit, from the key to its picture", &found);
-    let played = browser.client.execute_async(PLAY, vec![]).await.expect("figures");
+    browser.js(PLAY).await;
+    browser.until("window.played", 120).await;
+    let played = browser.js("return window.played").await;
     say("picture against sound, playing a minute", &played["apart"]);
     let apart = played["apart"].as_array().expect("times");
     let off = apart.iter().filter(|v| v.as_f64().is_some_and(|v| v > 20.0)).count();
