@@ -36,6 +36,9 @@ pub enum FaultKind {
 }
 
 impl FaultKind {
+    /// In the order in which they matter.
+    pub const ALL: [Self; 4] = [Self::Shake, Self::Soft, Self::Dark, Self::Blown];
+
     /// As a check says it.
     pub fn words(self) -> &'static str {
         match self {
@@ -115,7 +118,7 @@ impl ClipReading {
             FaultKind::Blown => at(&samples.exposure, i).is_some_and(|v| v > *EXPOSED.end()),
         };
         let mut faults = Vec::new();
-        for kind in [FaultKind::Shake, FaultKind::Soft, FaultKind::Dark, FaultKind::Blown] {
+        for kind in FaultKind::ALL {
             let which: Vec<usize> = (0..samples.motion.len()).filter(|i| wrong(kind, *i)).collect();
             let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() >= WORTH_TELLING);
             faults.extend(runs.map(|run| Fault {

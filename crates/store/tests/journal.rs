@@ -2,7 +2,7 @@
 
 mod world;
 
-use legere_core::draft::{Edit, Pin, Shot};
+use legere_core::draft::{Between, Edit, Pause, Pin, Shot, Source, Speed, Stop, TimeFrom, Turn};
 use legere_core::id::{DraftId, NoteId, SessionId, ShotId};
 use legere_core::select::{Mark, Tag, Tier};
 use legere_core::time::{FrameLen, FrameShift, Seconds};
@@ -332,12 +332,79 @@ async fn history_is_bounded() {
     assert!((5000..5064).contains(&count), "{count}");
 }
 
+/// One edit of each kind, each possible on a fresh draft of five shots of 24 frames.
+fn every_edit() -> Vec<Edit> {
+    let shot = ShotId::from_u128;
+    let by = FrameShift::new;
+    let second = |n| Seconds::new(n, 1).expect("seconds");
+    let speed = |percent| Speed::new(percent, 100).expect("a speed");
+    let new = |id: u128, len| {
+        let source = Source::plain(
+            legere_core::id::SelectId::from_u128(9),
+            legere_core::id::ClipId::from_u128(9),
+            second(3),
+            second(60),
+        );
+        Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open }
+    };
+    let turns = vec![Turn { at: 6, over: 4, to: speed(200) }];
+    let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
+    let (from, whole) = (legere_core::time::FramePos::new(40), TimeFrom::Whole);
+    vec![
+        Edit::MoveCut { shot: shot(1), by: by(3) },
+        Edit::TrimEnd { shot: shot(1), by: by(-4), from: whole },
+        Edit::TrimStart { shot: shot(2), by: by(4), from: whole },
+        Edit::Slip { shot: shot(1), by: by(5) },
+        Edit::Slide { shot: shot(2), by: by(5) },
+        Edit::Split { shot: shot(1), at: FrameLen::new(10), second: shot(70) },
+        Edit::Remove { shot: shot(2), from: whole },
+        Edit::Insert { new: new(71, 12), before: Some(shot(3)), from: whole },
+        Edit::Exchange { shot: shot(1), with: shot(4) },
+        Edit::Move { shot: shot(1), before: None },
+        Edit::PutHit { shot: shot(1), at: 5, hit: second(22) },
+        Edit::SetSpeed { shot: shot(1), speed: speed(50) },
+        Edit::SetTime { shot: shot(1), start: Some(second(10)), speed: speed(80), turns },
+        Edit::Reverse { shot: shot(1) },
+        Edit::Hold { shot: shot(1), at: 5, len: FrameLen::new(6) },
+        Edit::SetBetween { shot: shot(1), between: Between::Blend },
+        Edit::PauseOver { from, len: FrameLen::new(12), stop: Stop::Black, rest: shot(72) },
+        Edit::SetPause { shot: shot(1), pause: Some(pause) },
+        Edit::Overwrite { from, shots: vec![new(73, 14), new(74, 15)], rest: shot(75) },
+        Edit::Pin { shot: shot(1), pin: Pin::Ends },
+        Edit::Keep { from, to: legere_core::time::FramePos::new(90), on: true },
+        Edit::Replace { shot: shot(1), source: new(76, 24).source, hit_at: Some(3) },
+    ]
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_edit_is_taken_back_and_done_again_exactly() {
+    let world = World::new().await;
+    let draft = world.draft(5).await;
+    let me = by(3, Step::Arrange);
+    let now = async || world.store.draft(draft).await.expect("the draft").body;
+    for edit in every_edit() {
+        let before = now().await;
+        cut(&world.store, world.job, me, draft, None, &edit).await.unwrap_or_else(|e| panic!("{edit:?}: {e}"));
+        let after = now().await;
+        assert_ne!(after, before, "{edit:?} does something");
+        assert_eq!(world.undo(me).await.expect("undone"), edit.label());
+        assert_eq!(now().await, before, "{edit:?}");
+        world.redo(me).await.expect("redone");
+        assert_eq!(now().await, after, "{edit:?}");
+        world.undo(me).await.expect("undone");
+        assert_eq!(now().await, before, "{edit:?}");
+    }
+}
+
 /// What a window does in the property test.
 #[derive(Debug, Clone)]
 enum Act {
     Cut { shot: u128, by: i64 },
     Slip { shot: u128, by: i64 },
     Pin { shot: u128, on: bool },
+    Turn { shot: u128, at: i64, percent: i64 },
+    Reverse { shot: u128 },
+    Pause { shot: u128, len: u64 },
     Undo,
     Redo,
 }
@@ -347,6 +414,9 @@ fn acts() -> impl Strategy<Value = Vec<(bool, Act)>> {
         (1u128..6, -6i64..6).prop_map(|(shot, by)| Act::Cut { shot, by }),
         (1u128..6, -6i64..6).prop_map(|(shot, by)| Act::Slip { shot, by }),
         (1u128..6, any::<bool>()).prop_map(|(shot, on)| Act::Pin { shot, on }),
+        (1u128..6, 0i64..20, 5i64..300).prop_map(|(shot, at, percent)| Act::Turn { shot, at, percent }),
+        (1u128..6).prop_map(|shot| Act::Reverse { shot }),
+        (1u128..6, 0u64..12).prop_map(|(shot, len)| Act::Pause { shot, len }),
         Just(Act::Undo),
         Just(Act::Redo),
     ];
@@ -407,6 +477,15 @@ proptest! {
                         let pin = if on { Pin::Whole } else { Pin::Open };
                         (Some(Edit::Pin { shot: shot(s), pin }), false)
                     },
+                    Act::Turn { shot: s, at, percent } => {
+                        let turns = vec![Turn { at, over: 4, to: Speed::new(percent, 100).expect("a speed") }];
+                        (Some(Edit::SetTime { shot: shot(s), start: None, speed: Speed::NORMAL, turns }), false)
+                    }
+                    Act::Reverse { shot: s } => (Some(Edit::Reverse { shot: shot(s) }), false),
+                    Act::Pause { shot: s, len } => {
+                        let pause = Some(Pause { len: FrameLen::new(len), stop: Stop::Black });
+                        (Some(Edit::SetPause { shot: shot(s), pause }), false)
+                    }
                     Act::Undo => (None, false),
                     Act::Redo => (None, true),
                 };

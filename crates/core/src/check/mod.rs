@@ -1,7 +1,7 @@
 //! What a tired eye misses in a draft.
 
 use crate::draft::{Between, Draft, Shot};
-use crate::footage::Fault;
+use crate::footage::{Fault, FaultKind};
 use crate::id::{ClipId, ShotId};
 use crate::select::{Framing, Range};
 use crate::time::{FrameLen, FrameRate, Seconds};
@@ -156,10 +156,12 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
             }
         }
     }
-    for fault in about.faults.iter() {
-        let seconds = fault.end.min(to.to_f64()) - fault.start.max(from.to_f64());
+    for kind in FaultKind::ALL {
+        let of_kind = about.faults.iter().filter(|f| f.kind == kind);
+        let seen = of_kind.map(|f| (f.end.min(to.to_f64()) - f.start.max(from.to_f64())).max(0.0));
+        let seconds: f64 = seen.sum();
         if seconds >= SEEN {
-            words.push(format!("{} for {seconds:.1} s of what it shows", fault.kind.words()));
+            words.push(format!("{} for {seconds:.1} s of what it shows", kind.words()));
         }
     }
     words

@@ -11,6 +11,7 @@ use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
 use legere_core::footage::Fault;
 use legere_core::id::{ClipId, DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
+use legere_core::narrow::Counted;
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, Seconds};
 use legere_core::track::TrackReading;
@@ -257,7 +258,7 @@ impl Desk {
     pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, WebError> {
         let narrowed = self.narrow(&open.footage, &open.job, words, 0, false).await?;
         let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|s| s.id).collect();
-        let problems = narrowed.problems;
+        let (problems, counts) = (narrowed.problems, narrowed.counts);
         let open = open.clone();
         let found = super::tracks::apart(move || {
             let usable = usable(&open);
@@ -271,7 +272,7 @@ impl Desk {
             (fitting, unfit)
         });
         let (fitting, unfit) = found.await?;
-        Ok(Instead { fitting, unfit, problems })
+        Ok(Instead { fitting, unfit, problems, counts })
     }
 
     pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, WebError> {
@@ -303,6 +304,8 @@ pub struct Instead {
     /// Names of those that do not fit, with why.
     pub unfit: Vec<(SelectId, String, String)>,
     pub problems: Vec<String>,
+    /// How many there are of each word that they could be narrowed by.
+    pub counts: Vec<Counted>,
 }
 
 /// Why a select does not fit a place; nothing of the one that stands there.

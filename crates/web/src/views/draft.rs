@@ -3,6 +3,7 @@
 use crate::desk::drafts::{Instead, OpenDraft};
 use crate::desk::score::OpenPassage;
 use crate::desk::short_name;
+use crate::views::sift::CountView;
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::{Between, Pause, Pin, Shot, Shown};
@@ -207,6 +208,8 @@ pub struct InsteadView {
     pub fitting: Vec<AlternateView>,
     pub unfit: Vec<UnfitView>,
     pub problems: Vec<String>,
+    /// How many there are of each word that they could be narrowed by.
+    pub counts: Vec<CountView>,
 }
 
 #[derive(Debug, Serialize)]
@@ -224,6 +227,7 @@ impl InsteadView {
             fitting: found.fitting.into_iter().map(|a| AlternateView::of(open, place, a)).collect(),
             unfit: found.unfit.into_iter().map(unfit).collect(),
             problems: found.problems,
+            counts: found.counts.iter().map(CountView::of).collect(),
         }
     }
 }

@@ -3,6 +3,7 @@
 use crate::desk::passes::Narrowed;
 use legere_core::arrange::Need;
 use legere_core::id::SelectId;
+use legere_core::narrow::Counted;
 use legere_core::select::Role;
 use serde::Serialize;
 
@@ -23,17 +24,18 @@ pub struct CountView {
     pub count: usize,
 }
 
+impl CountView {
+    pub fn of(counted: &Counted) -> Self {
+        let Counted { group, term, word, count } = counted;
+        Self { group, term: term.clone(), word: word.clone(), count: *count }
+    }
+}
+
 impl NarrowedView {
     pub fn of(found: &Narrowed<'_>) -> Self {
-        let count = |c: &legere_core::narrow::Counted| CountView {
-            group: c.group,
-            term: c.term.clone(),
-            word: c.word.clone(),
-            count: c.count,
-        };
         Self {
             shown: found.shown.iter().map(|s| s.id).collect(),
-            counts: found.counts.iter().map(count).collect(),
+            counts: found.counts.iter().map(CountView::of).collect(),
             problems: found.problems.clone(),
         }
     }

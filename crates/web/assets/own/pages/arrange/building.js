@@ -88,15 +88,16 @@ function pinSign(pin, left, w, top) {
   return pin === "ends" ? open + close : `M${left + w / 2},${top - 16}l5,5l-5,5l-5,-5z`;
 }
 
-/** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler @param {boolean} differs from the draft beside it
+/** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler
+ * @param {{ differs: boolean, warned: boolean }} told whether the draft beside has another one, whether a check says something of it
  * @param {(id: string) => void} choose */
-export function building(s, i, on, ruler, differs, choose) {
+export function building(s, i, on, ruler, { differs, warned }, choose) {
   const g = svg("g", {
     class: `building${on ? " on" : ""}${s.missing ? " away" : ""}`,
     "data-shot": i,
     role: "button",
     tabindex: -1,
-    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}${differs ? ", another one in the other draft" : ""}${s.missing ? ", its file is not where it was" : ""}`,
+    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}${warned ? ", see its checks" : ""}${differs ? ", another one in the other draft" : ""}${s.missing ? ", its file is not where it was" : ""}`,
   });
   const x = ruler.at,
     left = x(s.start),
@@ -125,6 +126,7 @@ export function building(s, i, on, ruler, differs, choose) {
     g.append(svg("rect", { class: `pause ${s.pause.stop}`, x: dark, y: top, width: Math.max(1, left + w - dark), height: h }));
   }
   if (s.pinned) g.append(svg("path", { class: "pin", d: pinSign(s.pin, left, w, top) }));
+  if (warned) g.append(svg("path", { class: "warned", d: `M${left + 3},${top + 3}h7l-3.5,7z` }));
   if (differs) g.append(svg("rect", { class: "differs", x: left + 1, y: ruler.base + 1, width: Math.max(1, w - 2), height: 4 }));
   g.addEventListener("click", () => choose(s.id));
   return g;

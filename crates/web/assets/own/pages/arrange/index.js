@@ -7,6 +7,7 @@ import { follow } from "../../lib/events.js";
 import { STILLS, image, sheet, strip, tile, when } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
 import { on } from "../../lib/keys.js";
+import { grouped, pressed } from "../../lib/narrowing.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
 import * as compare from "./compare.js";
@@ -50,6 +51,17 @@ const page = onScreen("arrange", {
   /** What is said in their place: that there are none, or why they are not known. */
   noAlternates: "",
   insteadProblem: "",
+  /** What could be narrowed by, as values that are pressed.
+   * @type {import("../../lib/narrowing.js").Group[]} */
+  values: [],
+  /** @param {string} term @param {string} group */
+  press(term, group) {
+    $("instead-words").value = pressed($("instead-words").value, term, group, page.values);
+    show();
+  },
+  /** What the checks say of the shot.
+   * @type {string[]} */
+  warnings: [],
   /** @type {any[]} */
   unfit: [],
   failed: false,
@@ -78,6 +90,8 @@ const page = onScreen("arrange", {
   /** The tracks under it, with where each begins.
    * @type {any[]} */
   passages: [],
+  musicTold: false,
+  musicChanged: false,
   /** @param {string} shot @param {string | null} track */
   track(shot, track) {
     act("track", { shot, track });
@@ -131,6 +145,8 @@ function draw() {
   heads();
   const f = d.figures;
   page.passages = d.passages;
+  page.musicChanged = d.passages.some((/** @type {any} */ p) => p.changed);
+  page.musicTold = page.musicChanged || d.passages.length > 1;
   page.figures = [d.length, `${f.shots} shots`];
   page.measures = [
     `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
@@ -197,6 +213,7 @@ function about() {
   if (!s) return;
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
+  page.warnings = d.findings.filter((/** @type {any} */ f) => f.shot === s.id).map((/** @type {any} */ f) => f.words);
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
   if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
@@ -248,6 +265,7 @@ function drawStrip(s) {
 function instead(found) {
   page.failed = false;
   page.insteadProblem = found.problems.join("; ");
+  page.values = grouped(found.counts, $("instead-words").value).filter((g) => ["tier", "framing", "role", "movement", "light", "label"].includes(g.name));
   page.unfit = found.unfit;
   page.noAlternates = found.fitting.length ? "" : "No other select fits this place.";
   page.alternates = found.fitting.map((/** @type {any} */ a, /** @type {number} */ i) => ({

@@ -58,14 +58,15 @@ export class Skyline {
     if (!this.score || this.score.of !== d.energy || this.score.seen !== seen)
       this.score = { of: d.energy, seen, ...drawnScore(d, ruler) };
     const kept = new Map(),
+      warned = new Set(d.findings.map((/** @type {any} */ f) => f.shot)),
       inside = [...this.score.under],
       inSight = d.shots.filter((/** @type {any} */ s) => s.start < ruler.to && s.start + s.len > ruler.from);
     for (const s of inSight) {
       const i = d.shots.indexOf(s),
         other = differs(s),
-        drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.pause, s.missing, s.clip, s.hit, s.source, s.name, other]),
+        drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.pause, s.missing, s.clip, s.hit, s.source, s.name, other, warned.has(s.id)]),
         known = this.buildings.get(s.id),
-        node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, other, this.acts.choose);
+        node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id) }, this.acts.choose);
       kept.set(s.id, { drawn, node });
       inside.push(node);
     }

@@ -2,14 +2,12 @@
 // Narrowing by words: what is typed goes to the server, whose grammar answers what is shown and how many there are of each.
 import { ask } from "../../lib/api.js";
 import { $, say } from "../../lib/dom.js";
+import { grouped, pieces, pressed } from "../../lib/narrowing.js";
 import { ofJob } from "../../lib/session.js";
 import { state } from "./state.js";
 
 const field = $("words"),
   only = $("only-left");
-/** Names of the groups of values, in their order. */
-const GROUPS = ["tier", "framing", "role", "light", "movement", "subject", "own", "label", "roll", "is"];
-
 let words = "";
 let asked = 0;
 /** @type {any} */
@@ -20,9 +18,6 @@ let found = () => undefined;
 /** The words as they are narrowed by. @returns {string} */
 export const text = () => words;
 export const isOnlyLeft = () => only.checked;
-
-/** Cut at spaces outside of quotes. @param {string} of @returns {string[]} */
-const pieces = (of) => of.match(/(?:"[^"]*"?|[^\s"])+/g) || [];
 
 /** What the page's templates name. */
 export const parts = {
@@ -41,20 +36,8 @@ export const parts = {
   takeOff(at) {
     set(pieces(words).filter((_, i) => i !== at).join(" "));
   },
-  /** A value that is pressed is asked for beside others of its group, or no more. @param {string} term @param {string} group */
-  press(term, group) {
-    const all = pieces(words),
-      alternatives = ["tier", "framing", "role", "light", "movement"].includes(group),
-      known = view.values.find((/** @type {any} */ g) => g.name === group)?.values.map((/** @type {any} */ v) => v.term) || [],
-      mine = all.findIndex((p) => p.split(",").every((q) => known.includes(q)));
-    if (all.includes(term)) all.splice(all.indexOf(term), 1);
-    else if (alternatives && mine >= 0) {
-      const some = all[mine].split(",");
-      const next = some.includes(term) ? some.filter((q) => q !== term) : [...some, term];
-      all.splice(mine, 1, ...(next.length ? [next.join(",")] : []));
-    } else all.push(term);
-    set(all.join(" "));
-  },
+  /** @param {string} term @param {string} group */
+  press: (term, group) => set(pressed(words, term, group, view.values)),
   /** @param {string} saved */
   recall(saved) {
     set(saved);
@@ -97,14 +80,8 @@ export async function refresh() {
     if (mine !== asked) return;
     const known = new Map(state.all.map((s) => [s.id, s]));
     state.shown = answer.shown.map((/** @type {string} */ id) => known.get(id)).filter(Boolean);
-    const on = new Set(pieces(words).flatMap((p) => [p, ...p.split(",")]));
     view.terms = pieces(words).map((piece, at) => ({ at, words: piece }));
-    view.values = GROUPS.map((name) => ({
-      name,
-      values: answer.counts
-        .filter((/** @type {any} */ c) => c.group === name)
-        .map((/** @type {any} */ c) => ({ term: c.term, word: c.word, count: c.count, on: on.has(c.term) })),
-    })).filter((g) => g.values.length);
+    view.values = grouped(answer.counts, words);
     view.problem = answer.problems.join("; ");
     found();
   } catch (error) {

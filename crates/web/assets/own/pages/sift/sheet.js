@@ -74,6 +74,7 @@ function dressCell(cell, at) {
   cell.style.height = `${high}px`;
   cell.className = `cell is-${best.tier}${chosen ? " is-chosen" : ""}${here ? " is-here" : ""}`;
   cell.dataset.select = s.id;
+  cell.draggable = here;
   cell.dataset.at = String(at);
   cell.setAttribute("aria-selected", String(here || chosen));
   cell.setAttribute("aria-posinset", String(at + 1));
@@ -237,7 +238,12 @@ const here = (/** @type {PointerEvent} */ event) => {
   const frame = box.getBoundingClientRect();
   return { x: event.clientX - frame.left, y: event.clientY - frame.top + box.scrollTop };
 };
+box.addEventListener("dragstart", (/** @type {DragEvent} */ event) => {
+  if (state.now) event.dataTransfer?.setData("text/x-select", state.now.id);
+});
 box.addEventListener("pointerdown", (/** @type {PointerEvent} */ event) => {
+  // What can be dragged away is: to the skyline of Arrange in another window.
+  if (/** @type {Element} */ (event.target).closest("[draggable='true']")) return;
   if (event.button === 0 && event.clientX < box.getBoundingClientRect().left + box.clientWidth)
     pulled = { ...here(event), moved: false, add: event.ctrlKey || event.metaKey || event.shiftKey };
 });
