@@ -196,3 +196,84 @@ async fn what_is_on_the_screen_is_what_is_rendered() {
     browser.client.clone().close().await.expect("closed");
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn time_joins_and_another_draft_are_worked_on_by_hand() {
+    let server = Server::start().await;
+    let (job, draft) = cut(&server).await;
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/arrange?draft={draft}", server.port)).await;
+    browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;
+    let player = "document.querySelector('#picture').player";
+
+    // A turn at the mark, typed to another speed, taken out again; the curve says each.
+    browser.key("d").await;
+    browser.js(&format!("{player}.seek(12)")).await;
+    browser.key("r").await;
+    let curve =
+        |words: &str| format!("document.querySelector('#curve').getAttribute('aria-label').endsWith('{words}')");
+    browser.until(&curve("100 %, then 200 %"), 10).await;
+    browser
+        .js("const field = document.querySelectorAll('.turns input')[2]; field.value = '50'; \
+             field.dispatchEvent(new Event('change', { bubbles: true }));")
+        .await;
+    browser.until(&curve("100 %, then 50 %"), 10).await;
+    browser.until("document.querySelector('#warnings').textContent.includes('slower than its frames allow')", 10).await;
+    // A knot is pulled up to twice the speed it has.
+    browser
+        .js("const c = document.querySelector('#curve'), box = c.getBoundingClientRect(); \
+             const at = (f, v) => ({ clientX: box.left + box.width * f / 40, clientY: box.bottom - box.height * (v + 0.25) / 1.75 }); \
+             const send = (kind, place) => c.dispatchEvent(new PointerEvent(kind, { ...place, pointerId: 1, altKey: true, bubbles: true })); \
+             c.setPointerCapture = () => {}; \
+             send('pointerdown', at(20, 0.5)); send('pointermove', at(20, 0.8)); send('pointerup', at(20, 0.8));")
+        .await;
+    browser.until(&curve("100 %, then 80 %"), 10).await;
+    browser.click(".turns button").await;
+    browser.until(&curve("The time curve: 100 %"), 10).await;
+    browser.key("u").await;
+    browser.until(&curve("then 0 %, then 100 %"), 10).await;
+
+    // The joins on both sides are drawn from the light copies.
+    browser.key("ArrowRight").await;
+    browser.key("d").await;
+    browser
+        .until("[...document.querySelectorAll('.joins canvas')].filter((c) => c.dataset.shown).length === 6", 20)
+        .await;
+
+    // Zoomed by keys: fewer are drawn, and all of them again.
+    let count = "document.querySelectorAll('#skyline .building').length";
+    for _ in 0..5 {
+        browser.key("+").await;
+    }
+    browser.until(&format!("{count} < 12"), 10).await;
+    browser.key("0").await;
+    browser.until(&format!("{count} === 12"), 10).await;
+
+    // A copy beside it: what is exchanged is marked in both, until it is taken over.
+    browser.js("window.before = true").await;
+    browser.click("#copy-draft").await;
+    browser.until("!window.before && document.querySelector('#skyline')?.dataset.ready === 'yes'", 20).await;
+    browser.key("c").await;
+    browser.until("document.querySelectorAll('#other-skyline .building').length === 12", 10).await;
+    let differ = |sky: &str| format!("document.querySelectorAll('#{sky} .differs').length");
+    assert_eq!(browser.js(&format!("return {}", differ("skyline"))).await, json!(0));
+    browser.key("e").await;
+    browser.until(&format!("{} === 2 && {} === 2", differ("skyline"), differ("other-skyline")), 10).await;
+    for place in ["1", "0"] {
+        browser
+            .js(&format!(
+                "document.querySelectorAll('#other-skyline .building')[{place}].dispatchEvent(new MouseEvent('click', {{ bubbles: true }}))"
+            ))
+            .await;
+        browser.until("!document.querySelector('#take-shot').disabled", 5).await;
+        browser.click("#take-shot").await;
+        browser.until("!document.querySelector('#skyline').dataset.busy", 10).await;
+    }
+    browser.until(&format!("{} === 0", differ("skyline")), 10).await;
+    let shows =
+        "document.querySelector('#other-picture').dataset.frame === document.querySelector('#picture').dataset.frame";
+    browser.until(shows, 10).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}

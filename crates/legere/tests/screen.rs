@@ -5,6 +5,11 @@ mod house;
 mod server;
 
 use house::browser::Browser;
+use legere_core::draft::{Draft, Pin, Score, Shot, Source};
+use legere_core::id::ShotId;
+use legere_core::time::{FrameLen, Seconds};
+use legere_core::track::{Beat, Section, SectionKind, Trace, TrackReading, Version};
+use legere_store::drafts::DraftBody;
 use serde_json::{Value, json};
 use server::Server;
 use std::time::{Duration, Instant};
@@ -89,6 +94,7 @@ async fn measure() {
     let address = format!("http://127.0.0.1:{}{job}", server.port);
     let browser = Browser::open().await;
     arrange(&browser, &address).await;
+    zoom(&browser, &server, &shoot, &address).await;
     sift(&browser, &address).await;
     for page in ["gather", "sift"] {
         scroll(&browser, &format!("{address}/{page}")).await;
@@ -145,15 +151,89 @@ async fn arrange(browser: &Browser, address: &str) {
     for _ in 0..TIMES / 3 {
         keys.extend(["p", "p", "ArrowRight"]);
     }
-    let pins = pressed(browser, "#skyline", json!({ "childList": true }), &keys, 250).await;
+    let pins = pressed(browser, "#skyline", json!({ "childList": true, "subtree": true }), &keys, 250).await;
     say("Arrange: key to painted (pin, unpin, choose)", pins, 0);
     browser.go(&format!("{address}/arrange")).await;
     browser.until("document.querySelectorAll('.alt').length > 0", 30).await;
     browser.key("ArrowRight").await;
     tokio::time::sleep(Duration::from_millis(400)).await;
     let keys: Vec<&str> = [".", ","].into_iter().cycle().take(TIMES).collect();
-    let cuts = pressed(browser, "#skyline", json!({ "childList": true }), &keys, 250).await;
+    let cuts = pressed(browser, "#skyline", json!({ "childList": true, "subtree": true }), &keys, 250).await;
     say("Arrange: key to painted (move the cut)", cuts, 0);
+}
+
+/// Zooms in and out on twelve minutes of music with three hundred shots, a step with each picture of the screen.
+const ZOOM: &str = r"
+const done = arguments[arguments.length - 1];
+(async () => {
+  const sky = document.querySelector('#skyline'), box = sky.getBoundingClientRect(), times = [];
+  const next = () => new Promise((turn) => requestAnimationFrame(turn));
+  await next();
+  let before = performance.now();
+  for (let i = 0; i < 240; i++) {
+    const deltaY = i % 120 < 60 ? -40 : 40;
+    sky.dispatchEvent(new WheelEvent('wheel', { deltaY, clientX: box.left + box.width * 0.4, cancelable: true }));
+    await next();
+    const now = performance.now();
+    times.push(now - before);
+    before = now;
+  }
+  done(times);
+})();";
+
+async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, address: &str) {
+    let (store, seconds) = (&server.desk.store, 720.0);
+    let added = store.import_track(shoot.job, server::NOBODY, &server::shoot::new_track("music/long.wav")).await;
+    let track = added.expect("a track").expect("new");
+    let short = server::shoot::music();
+    let music = TrackReading {
+        duration: seconds,
+        beats: (0..1440)
+            .map(|i| Beat { at: f64::from(i) * 0.5, bar: i / 4 + 1, beat: i % 4 + 1, strength: 1.0 })
+            .collect(),
+        sections: (0..24)
+            .map(|i| {
+                Section::new(
+                    f64::from(i) * 30.0,
+                    f64::from(i + 1) * 30.0,
+                    SectionKind::Groove,
+                    f64::from(i % 10) * 10.0,
+                )
+            })
+            .collect(),
+        energy: Trace { step: 0.5, values: (0..1440).map(|i| f64::from(i % 90)).collect() },
+        ..short
+    };
+    let whole = Seconds::new(720, 1).expect("seconds");
+    let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
+    let row = store.track(track).await.expect("a track");
+    store.track_ready(&row, &server::shoot::identity(), &server::shoot::sound(), &music, &part).await.expect("kept");
+    let selects = store.selects(shoot.job).await.expect("selects").whole;
+    let shots = selects.iter().take(300).enumerate().map(|(i, select)| Shot {
+        id: ShotId::from_u128(i as u128 + 1),
+        len: FrameLen::new(60),
+        source: Source::plain(
+            select.id,
+            select.clip,
+            select.verdict.range.start(),
+            Seconds::new(8, 1).expect("seconds"),
+        ),
+        hit_at: None,
+        pause: None,
+        pin: Pin::Open,
+    });
+    let cut = Draft::new("25".parse().expect("a rate"), shots.collect()).expect("a draft");
+    let mut edit = store.begin_edit(shoot.job, server::NOBODY).await.expect("an edit");
+    let body = DraftBody { score: Score::one(track, part), pace: vec![], cut };
+    let draft = edit.add_draft(None, &body).await.expect("kept");
+    edit.commit("lay a draft", None).await.expect("kept");
+    browser.go(&format!("{address}/arrange?draft={draft}")).await;
+    browser.until("document.querySelectorAll('.building').length === 300", 30).await;
+    tokio::time::sleep(Duration::from_secs(3)).await;
+    let times = browser.client.execute_async(ZOOM, vec![]).await.expect("times");
+    let times: Vec<f64> = times.as_array().expect("a list").iter().filter_map(Value::as_f64).collect();
+    let rate = 1000.0 * times.len() as f64 / times.iter().sum::<f64>();
+    say(&format!("zooming 300 shots on 12 minutes, {rate:.0} a second"), times, 0);
 }
 
 async fn sift(browser: &Browser, address: &str) {

@@ -14,6 +14,8 @@ export const W = 1076,
 
 /** Marks that lie nearer to each other than this, in the skyline's own units, are not drawn. */
 const APART = 4;
+/** The narrowest building that shows its still. */
+const PICTURED = 9;
 
 /** @typedef {{ at: (frame: number) => number, length: (frames: number) => number, from: number, to: number, base: number }} Ruler */
 
@@ -23,11 +25,12 @@ export const heightOf = (ruler, energy) => ruler.base - (energy / 100) * (ruler.
 /** The music, as far as it is in sight. @param {any} d @param {Ruler} ruler */
 export function drawnScore(d, ruler) {
   const x = ruler.at,
+    beyond = (ruler.to - ruler.from) / 2,
     under = [svg("path", { class: "contour", d: contour(d, ruler, false) })],
     over = [svg("path", { class: "line", d: contour(d, ruler, true) })];
   for (const s of d.sections)
     under.push(svg("line", { class: "section", x1: x(s.start), x2: x(s.start), y1: 0, y2: ruler.base }));
-  const inSight = d.beats.filter((/** @type {number[]} */ b) => b[0] >= ruler.from && b[0] <= ruler.to),
+  const inSight = d.beats.filter((/** @type {number[]} */ b) => b[0] >= ruler.from - beyond && b[0] <= ruler.to + beyond),
     gap = (/** @type {number[][]} */ marks) => (marks.length > 1 ? (x(marks[marks.length - 1][0]) - x(marks[0][0])) / (marks.length - 1) : W),
     bars = inSight.filter((/** @type {number[]} */ b) => b[2] === 1),
     // Of marks that would lie on each other some are left out: every second, fourth … bar.
@@ -61,8 +64,9 @@ function contour(d, ruler, open) {
   const e = d.energy,
     per = e.step * d.fps,
     // A point for each two units of the skyline is enough, and a little on either side of what is in sight.
-    first = Math.max(0, Math.floor(ruler.from / per) - 4),
-    last = Math.min(e.values.length, Math.ceil(ruler.to / per) + 4),
+    beyond = (ruler.to - ruler.from) / 2,
+    first = Math.max(0, Math.floor((ruler.from - beyond) / per) - 4),
+    last = Math.min(e.values.length, Math.ceil((ruler.to + beyond) / per) + 4),
     step = Math.max(1, Math.floor((last - first) / (W / 2))) * (last - first > 200 ? 2 : 1),
     /** @type {number[][]} */
     points = [];
@@ -117,7 +121,9 @@ export function building(s, i, on, ruler, { differs, warned }, choose) {
   });
   view.append(svg("image", { href: sheet(s.clip), width: 4096, height: 144, preserveAspectRatio: "none" }));
   const tone = between(s.level, ["--calm", "--warm", "--hot"].map(css));
-  g.append(svg("rect", { x: left, y: top, width: w, height: h, fill: css("--well") }), view);
+  g.append(svg("rect", { x: left, y: top, width: w, height: h, fill: css("--well") }));
+  // In a narrower one nothing would be seen of a picture.
+  if (w >= PICTURED) g.append(view);
   g.append(svg("rect", { x: left, y: top - 3, width: w, height: 3, fill: tone }));
   g.append(svg("rect", { class: "frame", x: left + 0.5, y: top, width: Math.max(0.5, w - 1), height: h }));
   if (s.missing) g.append(svg("path", { class: "away", d: `M${left},${top}L${left + w},${ruler.base}M${left + w},${top}L${left},${ruler.base}` }));

@@ -46,6 +46,9 @@ export function draw() {
   $("take-section").disabled = !s;
 }
 
+/** Another stretch is in sight. */
+export const follow = () => other !== null && sky !== null && sky.follow();
+
 /** The mark is one for both. @param {number} frame */
 export function moved(frame) {
   if (!other) return;

@@ -149,7 +149,7 @@ export function begin(of) {
     ["f", "fit the select to its place", "fit"],
     ["Shift+F", "play it as it was recorded", "plain"],
     ["u", "hold the frame at the mark", "hold"],
-    ["n", "between frames: repeat, mix, compute", "between"],
+    ["m", "between frames: repeat, mix, compute", "between"],
     ["a", "pause the pictures as long as the music does", "pause"],
     ["Shift+P", "what is pinned: nothing, its place, its ends, all of it", "pin-kind"],
     ["h", "put the hit on the mark", "hit-mark"],

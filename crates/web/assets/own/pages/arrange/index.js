@@ -31,7 +31,17 @@ const index = () => {
 };
 const shot = () => d.shots[index()];
 
-const view = new View(() => d && draw());
+const view = new View(() => d && seen());
+let resting = 0;
+/** Another stretch is in sight: what is drawn is moved there, and drawn anew once that rests. */
+function seen() {
+  const empty = [skyline.follow(), compare.follow()].some(Boolean);
+  view.drawOverview($("overview"), d);
+  placeHeads();
+  clearTimeout(resting);
+  if (empty) draw();
+  else resting = window.setTimeout(draw, 150);
+}
 /** @type {Skyline} */
 let skyline;
 
@@ -139,7 +149,6 @@ function draw() {
   view.of(d.total);
   skyline.low(compare.isOpen());
   skyline.draw(d, index(), compare.differs());
-  skyline.mark(transport.mark());
   compare.draw();
   view.drawOverview($("overview"), d);
   heads();
@@ -164,16 +173,15 @@ function heads() {
       const inside = d.shots.filter((/** @type {any} */ q) => q.start >= s.start && q.start < s.end);
       return inside.length > 0 && inside.every((/** @type {any} */ q) => q.pin === "whole");
     },
-    wanted = JSON.stringify([d.sections, view.from, view.to, d.sections.map(kept)]);
-  if (headed === wanted) return;
+    wanted = JSON.stringify([d.sections, d.sections.map(kept)]);
+  if (headed === wanted) return placeHeads();
   headed = wanted;
-  const per = (/** @type {number} */ frames) => `${(frames / view.span()) * 100}%`;
+  // They are there once Alpine has drawn them.
+  requestAnimationFrame(placeHeads);
   page.heads = d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => ({
     section: i,
     kind: s.kind,
     kept: kept(s),
-    // A head whose beginning is out of sight stands at the edge.
-    place: { left: per(Math.max(0, s.start - view.from)), width: per(Math.max(0, Math.min(s.end, view.to) - Math.max(s.start, view.from))) },
     paces: d.choices.flatMap((/** @type {any} */ c) =>
       [false, true].map((varied) => ({
         value: `${c.quarters} ${varied}`,
@@ -182,6 +190,17 @@ function heads() {
       })),
     ),
   }));
+}
+/** Each head above its section; one whose beginning is out of sight stands at the edge. */
+function placeHeads() {
+  const per = (/** @type {number} */ frames) => `${(frames / view.span()) * 100}%`;
+  for (const head of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(".head"))) {
+    const s = d.sections[Number(head.dataset.section)];
+    if (!s) continue;
+    head.style.left = per(Math.max(0, s.start - view.from));
+    head.style.width = per(Math.max(0, Math.min(s.end, view.to) - Math.max(s.start, view.from)));
+    head.hidden = s.end <= view.from || s.start >= view.to;
+  }
 }
 /** @param {string} id */
 function choose(id) {

@@ -10,6 +10,8 @@ import { BASE, FOOT, LOW_BASE, TOP, W, building, drawnScore, heightOf } from "./
 
 /** Pixels within which a cut snaps to a beat. */
 const SNAP = 7;
+/** How much more is drawn on either side, as a share of what is in sight. */
+const MARGIN = 0.5;
 
 export class Skyline {
   /** @param {SVGElement} sky @param {import("./view.js").View} view @param {Acts} acts @param {{ pulls: boolean }} how */
@@ -25,6 +27,11 @@ export class Skyline {
     /** @type {any} the draft as it is drawn */
     this.draft = null;
     this.base = BASE;
+    /** All that stands at its time: it is shifted and stretched while one zooms, and drawn anew when that rests. */
+    this.content = svg("g");
+    /** The stretch that it was drawn for. */
+    this.drawn = { from: 0, to: 1 };
+    this.frame = 0;
     this.markLine = svg("line", { class: "mark", y1: 0, y2: BASE + 10, x1: -9, x2: -9 });
     this.dropLine = svg("rect", { class: "drop", x: -99, y: 0, width: 4, height: BASE });
     if (how.pulls) this.listen();
@@ -60,7 +67,9 @@ export class Skyline {
     const kept = new Map(),
       warned = new Set(d.findings.map((/** @type {any} */ f) => f.shot)),
       inside = [...this.score.under],
-      inSight = d.shots.filter((/** @type {any} */ s) => s.start < ruler.to && s.start + s.len > ruler.from);
+      // A little more than what is in sight, for it to be there when one pans.
+      more = (ruler.to - ruler.from) * MARGIN,
+      inSight = d.shots.filter((/** @type {any} */ s) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
     for (const s of inSight) {
       const i = d.shots.indexOf(s),
         other = differs(s),
@@ -89,13 +98,27 @@ export class Skyline {
         handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt"));
         inside.push(handle);
       }
-    inside.push(this.markLine, this.dropLine);
-    this.sky.replaceChildren(...inside);
+    this.content.replaceChildren(...inside);
+    this.content.removeAttribute("transform");
+    if (!this.content.isConnected) this.sky.replaceChildren(this.content, this.markLine, this.dropLine);
+    this.drawn = { from: ruler.from, to: ruler.to };
     this.draft = d;
+    this.mark(this.frame);
+  }
+
+  /** Another stretch is in sight: what is drawn goes there at once. Gives whether that leaves a place empty. */
+  follow() {
+    const { from, to } = this.view,
+      span = Math.max(1, to - from),
+      wide = this.drawn.to - this.drawn.from;
+    this.content.setAttribute("transform", `translate(${((this.drawn.from - from) / span) * W} 0) scale(${wide / span} 1)`);
+    this.mark(this.frame);
+    return from < this.drawn.from - wide * MARGIN || to > this.drawn.to + wide * MARGIN;
   }
 
   /** @param {number} frame */
   mark(frame) {
+    this.frame = frame;
     const at = String(this.ruler().at(frame));
     this.markLine.setAttribute("x1", at);
     this.markLine.setAttribute("x2", at);

@@ -23,7 +23,7 @@ export const seek = (frame) => player?.seek(frame, { heard: true });
 export function load(d) {
   if (!player) return;
   loadShots(player, d, tried);
-  page.moved(player.mark);
+  moved(player.mark);
   loadMusic(player, d.id, d.music);
 }
 /** Shows something else in the place of a shot, until it is taken or not. @param {any} d
