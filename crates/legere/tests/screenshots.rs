@@ -63,6 +63,36 @@ async fn take() {
     browser.key("n").await;
     shoot(&browser, "arrange-night").await;
     browser.key("n").await;
+    // A ramp in an open shot, then a copy beside it in which two shots have changed places.
+    browser.key("p").await;
+    for _ in 0..7 {
+        browser.key("ArrowLeft").await;
+    }
+    let player = "document.querySelector('#picture').player";
+    browser.key("d").await;
+    for (frames, turns) in [(8, 1), (14, 2)] {
+        browser.js(&format!("{player}.seek({player}.mark + {frames})")).await;
+        browser
+            .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 160 } else { 60 }))
+            .await;
+        browser.key("r").await;
+        browser.until(&format!("document.querySelectorAll('.turns li').length === {turns}"), 10).await;
+    }
+    shoot(&browser, "arrange-time").await;
+    browser.js("window.before = true").await;
+    browser.click("#copy-draft").await;
+    browser.until("!window.before && document.querySelector('#skyline')?.dataset.ready === 'yes'", 30).await;
+    for _ in 0..4 {
+        browser.key("ArrowRight").await;
+    }
+    browser.key("e").await;
+    browser.key("c").await;
+    browser.until("document.querySelectorAll('#other-skyline .differs').length > 0", 10).await;
+    for key in ["+", "+"] {
+        browser.key(key).await;
+    }
+    browser.until("document.querySelectorAll('.alt').length > 2", 10).await;
+    shoot(&browser, "arrange-beside").await;
 
     browser.watch(job).await;
     browser.js("document.querySelector('#video').currentTime = 21").await;

@@ -386,6 +386,39 @@ async function changed() {
   }
 }
 
+/** The keys of the page, once there is a draft that they can act on. */
+function wire() {
+  const marksShare = () => Math.max(0, Math.min(1, (transport.mark() - view.from) / view.span()));
+  on("ArrowLeft", "the shot before", () => step(-1), { repeats: true });
+  on("ArrowRight", "the next shot", () => step(1), { repeats: true });
+  on("Enter", "arrange around the pins", again);
+  hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
+  const panes = ["cut", "time", "joins"];
+  on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
+  on("+", "nearer", () => view.zoom(0.7, marksShare()), { repeats: true });
+  on("-", "farther", () => view.zoom(1 / 0.7, marksShare()), { repeats: true });
+  on("0", "the whole in sight", () => view.set(0, d.total));
+  on("y", "keep the section, or open it", () => {
+    const at = d.sections.findIndex((/** @type {any} */ q) => shot().start < q.end),
+      head = page.heads[at];
+    if (head) page.keep(at, !head.kept);
+  });
+  on("c", "the next draft beside this one, or none", compare.next);
+  on("/", "narrow what could be here", () => $("instead-words").focus());
+  for (let i = 1; i <= 9; i++)
+    on(String(i), `put select ${i} of the list here`, () => {
+      const b = /** @type {HTMLElement | undefined} */ (document.querySelectorAll(".alt")[i - 1]);
+      if (b) b.click();
+    });
+  on("z", "full size, from the original", full);
+}
+const full = () => {
+  const s = shot(),
+    k = Math.max(0, Math.min(s.len - 1, transport.mark() - s.start));
+  if (s.frames[k] >= 0 && s.clip_rate) fullSize(s, (s.frames[k] + 0.5) / s.clip_rate, s.timecode);
+  else say("there is no picture here");
+};
+
 if (box) {
   $("again").addEventListener("click", again);
   $("drafts").addEventListener("change", () => location.assign(`?draft=${$("drafts").value}`));
@@ -404,16 +437,10 @@ if (box) {
       $("problem").textContent = /** @type {Error} */ (error).message;
     }
   });
-  on("ArrowLeft", "the shot before", () => step(-1), { repeats: true });
-  on("ArrowRight", "the next shot", () => step(1), { repeats: true });
-  on("Enter", "arrange around the pins", again);
-  hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
   $("track-from")?.addEventListener("change", () => page.track(shot().id, $("track-from").value || null));
   curve.begin({ edit, shot, draft: () => d });
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-pane]")))
     b.addEventListener("click", () => openPane(b.dataset.pane || "cut"));
-  const panes = ["cut", "time", "joins"];
-  on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
   const marked = (/** @type {number} */ f) => {
     if (transport.plays()) view.see(f);
     skyline.mark(f);
@@ -434,44 +461,24 @@ if (box) {
   );
   view.wheel($("skyline"));
   view.listen($("overview"));
-  const marksShare = () => Math.max(0, Math.min(1, (transport.mark() - view.from) / view.span()));
-  on("+", "nearer", () => view.zoom(0.7, marksShare()), { repeats: true });
-  on("-", "farther", () => view.zoom(1 / 0.7, marksShare()), { repeats: true });
-  on("0", "the whole in sight", () => view.set(0, d.total));
-  on("y", "keep the section, or open it", () => {
-    const at = d.sections.findIndex((/** @type {any} */ q) => shot().start < q.end),
-      head = page.heads[at];
-    if (head) page.keep(at, !head.kept);
-  });
   compare.begin({ draft: () => d, view, edit, seek: (f) => transport.seek(f), changed: draw });
-  on("c", "the next draft beside this one, or none", compare.next);
   transport.begin({ draft: () => d, shot, moved: marked });
-  const full = () => {
-    const s = shot(),
-      k = Math.max(0, Math.min(s.len - 1, transport.mark() - s.start));
-    if (s.frames[k] >= 0 && s.clip_rate) fullSize(s, (s.frames[k] + 0.5) / s.clip_rate, s.timecode);
-    else say("there is no picture here");
-  };
-  on("z", "full size, from the original", full);
   $("full").addEventListener("click", full);
   let typing = 0;
   $("instead-words").addEventListener("input", () => {
     clearTimeout(typing);
     typing = window.setTimeout(show, 150);
   });
-  on("/", "narrow what could be here", () => $("instead-words").focus());
-  for (let i = 1; i <= 9; i++)
-    on(String(i), `put select ${i} of the list here`, () => {
-      const b = /** @type {HTMLElement | undefined} */ (document.querySelectorAll(".alt")[i - 1]);
-      if (b) b.click();
-    });
   document.addEventListener("legere:changed", changed);
   document.addEventListener("legere:redraw", () => {
     if (!d) return;
     skyline.forget();
     show();
   });
-  loaded(load);
+  loaded(async () => {
+    await load();
+    wire();
+  });
   /** Another window's change of what is on this page. @param {boolean} mine */
   const other = (mine) => {
     if (mine || !d) return;
