@@ -439,12 +439,6 @@ impl<'a> Arranger<'a> {
                 why.push(format!("closer after the wide {}", before.name));
             }
         }
-        let beyond = fit::beyond(c, showing.start, end);
-        for (seconds, side) in [(beyond.before, "before its in"), (beyond.after, "beyond its out")] {
-            if seconds * self.rate.to_f64() >= 0.5 {
-                why.push(format!("shows {seconds:.1} s {side}"));
-            }
-        }
         why
     }
 }

@@ -414,7 +414,7 @@ fn a_shot_is_judged_by_what_it_shows_and_beside_its_neighbours_as_they_are_now()
     }
     let after = judged(&pool, &draft)[place].clone();
     assert!(after.energy > before.energy + 30.0, "{before:?} {after:?}");
-    assert!(after.why.iter().any(|w| w.ends_with("beyond its out")), "{after:?}");
+    assert!(after.cost.range > before.cost.range, "beyond its out, which the checks tell: {after:?}");
     assert_ne!(before.why, after.why);
     assert!(judged(&pool[..0], &draft)[place].why[0].contains("no longer there"));
 }

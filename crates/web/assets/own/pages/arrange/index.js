@@ -232,7 +232,7 @@ function about() {
   if (!s) return;
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
-  page.warnings = d.findings.filter((/** @type {any} */ f) => f.shot === s.id).map((/** @type {any} */ f) => f.words);
+  page.warnings = d.findings.filter((/** @type {any} */ f) => f.shot === s.id).map((/** @type {any} */ f) => f.words.replace(/^shot \d+ /, ""));
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
   if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
