@@ -50,8 +50,13 @@ impl Form {
 pub async fn chain(files: &[PathBuf], form: Form, to: &Path) -> Result<(), MediaError> {
     let command = files.iter().fold(Guarded::ffmpeg(), |command, file| command.input(file));
     let inlets: String = (0..files.len()).map(|i| format!("[{i}:a:0]")).collect();
+    filtered(command, &format!("{inlets}concat=n={}:v=0:a=1[out]", files.len()), form, to).await
+}
+
+/// Writes what a filter graph calls `out`.
+async fn filtered(command: Guarded, graph: &str, form: Form, to: &Path) -> Result<(), MediaError> {
     command
-        .args(["-filter_complex", &format!("{inlets}concat=n={}:v=0:a=1[out]", files.len()), "-map", "[out]"])
+        .args(["-filter_complex", graph, "-map", "[out]", "-ac", "2"])
         .args(["-ar", &RATE.to_string(), "-map_metadata", "-1"])
         .args(form.args().iter().copied())
         .output(to)
@@ -78,15 +83,7 @@ fn sample(at: Seconds) -> i64 {
 /// Writes `version` of the track in `file`; `length` in samples cuts it or adds silence, for pictures that are a
 /// fraction of a frame longer.
 pub async fn write(file: &Path, version: &Version, form: Form, length: u64, to: &Path) -> Result<(), MediaError> {
-    Guarded::ffmpeg()
-        .input(file)
-        .args(["-filter_complex", &graph(version, length), "-map", "[out]", "-ac", "2"])
-        .args(["-ar", &RATE.to_string(), "-map_metadata", "-1"])
-        .args(form.args().iter().copied())
-        .output(to)
-        .run()
-        .await
-        .map(drop)
+    filtered(Guarded::ffmpeg().input(file), &graph(version, length), form, to).await
 }
 
 /// The filter graph. Spans are cut by sample number after decoding: seeking in compressed sound is not exact.
