@@ -1,6 +1,6 @@
 //! What is handed off is read by libraries that others wrote, each clip at its own rate and timecode.
 
-use legere_core::draft::{Between, Speed};
+use legere_core::draft::{Between, Pause, Speed, Stop, Turn};
 use legere_core::interchange::{CutList, Event, Music, reel_name, write_edl, write_otio};
 use legere_core::time::{FrameLen, FrameRate, Seconds, Timecode};
 use serde_json::json;
@@ -82,18 +82,54 @@ fn read_by_others(folder: &Path, job: &str, shots: &[Shot]) {
                     "first": first, "len": len, "speed": format!("{num}/{den}") })
         })
         .collect();
+    read_by("readers.py", folder, &json!({ "rate": job, "shots": meant }), &cut);
+}
+
+/// Writes both lists, and has a script compare them with what was meant.
+fn read_by(script: &str, folder: &Path, meant: &serde_json::Value, cut: &CutList) {
     let file = |name: &str, text: String| {
         let path = folder.join(name);
         std::fs::write(&path, text).expect("written");
         path
     };
-    let meant = file("meant.json", json!({ "rate": job, "shots": meant }).to_string());
-    let edl = file("cut.edl", write_edl(&cut));
-    let otio = file("cut.otio", write_otio(&cut));
-    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/readers.py");
-    let out = Command::new(python()).arg(script).args([meant, edl, otio]).output().expect("python");
+    let files =
+        [file("meant.json", meant.to_string()), file("cut.edl", write_edl(cut)), file("cut.otio", write_otio(cut))];
+    let script = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests").join(script);
+    let out = Command::new(python()).arg(script).args(files).output().expect("python");
     let said = String::from_utf8_lossy(&out.stdout);
-    assert!(out.status.success(), "in a job of {job}:\n{said}{}", String::from_utf8_lossy(&out.stderr));
+    assert!(out.status.success(), "in a job of {}:\n{said}{}", cut.rate, String::from_utf8_lossy(&out.stderr));
+}
+
+#[test]
+fn what_is_held_backwards_or_black_is_found_part_by_part() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let turn = |at, num, den| Turn { at, over: 0, to: Speed::new(num, den).expect("a speed") };
+    let mut cut = cut(
+        "25".parse().expect("a rate"),
+        &[
+            ("25", false, 0, 100, 50, (1, 1)),
+            ("25", false, 0, 240, 40, (-1, 1)),
+            ("25", false, 0, 300, 30, (1, 1)),
+            ("25", false, 0, 400, 20, (1, 1)),
+        ],
+    );
+    cut.events[0].turns = vec![turn(20, 0, 1), turn(30, 2, 1)];
+    cut.events[2].pause = Some(Pause { len: FrameLen::new(12), stop: Stop::Black });
+    cut.events[3].pause = Some(Pause { len: FrameLen::new(5), stop: Stop::Held });
+    let part = |first: u64, used: u64, len: u64, speed: i64| json!({ "first": first, "used": used, "len": len, "speed": speed });
+    let meant = json!([
+        // Twenty frames, one of them held for ten, then twenty at twice the speed.
+        part(100, 20, 20, 1),
+        part(120, 1, 10, 0),
+        part(120, 40, 20, 2),
+        // Up to frame 240 and no further, from there to the beginning.
+        part(200, 40, 40, -1),
+        part(300, 18, 18, 1),
+        { "first": 0, "used": 0, "len": 12, "speed": null },
+        part(400, 15, 15, 1),
+        part(414, 1, 5, 0),
+    ]);
+    read_by("readers_parts.py", folder.path(), &meant, &cut);
 }
 
 #[test]
