@@ -54,11 +54,11 @@ impl Course<'_> {
     /// Whether it is one that can be: turns in their order, none into another, and not too many.
     pub fn check(&self) -> Result<(), DraftError> {
         let apart = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
+        // In thousandths, so that the fractions of several turns stay small together.
         let bounded = self
             .turns
             .iter()
             .all(|t| t.at.abs() <= FARTHEST && t.over <= LONGEST_TURN && 1000 % *t.to.ratio().denom() == 0);
-        // Before a first turn of a clip that stands still nothing says which way it went.
         if self.turns.len() <= MOST_TURNS && apart && bounded { Ok(()) } else { Err(DraftError::Turns) }
     }
 
