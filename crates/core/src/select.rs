@@ -448,6 +448,11 @@ impl Range {
         self.end - self.start
     }
 
+    /// Seconds of a part of the clip that lie before the in, and after the out.
+    pub fn beyond(&self, start: Seconds, end: Seconds) -> (f64, f64) {
+        ((self.start - start).to_f64().max(0.0), (end - self.end).to_f64().max(0.0))
+    }
+
     /// Sets one mark and moves the others only as far as they must: an in behind the out takes the rest of the
     /// clip, a hit outside takes the range with it.
     pub fn with(self, mark: Mark, at: Seconds, clip: Seconds) -> Result<Self, SelectError> {

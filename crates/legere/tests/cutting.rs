@@ -13,7 +13,6 @@ use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::Version;
 use legere_store::drafts::DraftBody;
-use legere_store::queue::{Delivery, Work};
 use serde_json::{Value, json};
 use server::{NOBODY, Server};
 use std::process::Command;
@@ -30,13 +29,8 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let made =
         Command::new("ffmpeg").args(["-v", "error", "-f", "lavfi", "-i", ticks]).arg(folder.join("ticks.wav")).status();
     assert!(made.expect("ffmpeg").success());
-    server.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
-    let (store, desk) = (&server.desk.store, &server.desk);
-    for clip in store.unfinished_clips().await.expect("clips") {
-        desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
-    }
-    let track = store.tracks(job).await.expect("tracks").whole.remove(0).id;
-    desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
+    let track = server.bring_and_read(job).await;
+    let store = &server.desk.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
     let turn = |at, over, tenths| Turn { at, over, to: Speed::new(tenths, 10).expect("a speed") };

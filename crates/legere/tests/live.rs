@@ -12,7 +12,6 @@ use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
 use legere_store::drafts::DraftBody;
-use legere_store::queue::{Delivery, Work};
 use serde_json::{Value, json};
 use server::{NOBODY, Server};
 use std::process::Command;
@@ -46,13 +45,8 @@ fn draw(folder: &std::path::Path) {
 async fn cut(server: &Server) -> (JobId, DraftId) {
     let job = server.job("A minute").await;
     draw(&server.dir.path().join("media/day one"));
-    server.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
-    let (store, desk) = (&server.desk.store, &server.desk);
-    for clip in store.unfinished_clips().await.expect("clips") {
-        desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
-    }
-    let track = store.tracks(job).await.expect("tracks").whole.remove(0).id;
-    desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
+    let track = server.bring_and_read(job).await;
+    let store = &server.desk.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate: FrameRate = "24000/1001".parse().expect("a rate");
     let speed = |percent| Speed::new(percent, 100).expect("a speed");

@@ -91,13 +91,8 @@ impl Piece {
 
     /// How many frames are made of one where frames in between are computed: as few as their places ask for.
     fn finer(&self) -> u64 {
-        let places = || self.table.iter().map(|s| s.toward).filter(|t| *t > 0);
-        match () {
-            () if !self.computed || places().next().is_none() => 1,
-            () if places().all(|t| t % 128 == 0) => 2,
-            () if places().all(|t| t % 64 == 0) => 4,
-            () => 8,
-        }
+        let fits = |finer: &u64| self.table.iter().all(|s| (u64::from(s.toward) * finer).is_multiple_of(256));
+        if self.computed { [1, 2, 4].into_iter().find(fits).unwrap_or(8) } else { 1 }
     }
 
     /// Renders it.

@@ -6,9 +6,8 @@ use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
 use legere_core::draft::{Draft, Pause, Score, Shot};
-use legere_core::id::{DraftId, JobId, NoteId, ShotId, TrackId};
+use legere_core::id::{DraftId, JobId, NoteId, ShotId};
 use legere_core::time::FrameLen;
-use legere_core::track::Version;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 use serde::{Deserialize, Serialize};
@@ -29,15 +28,24 @@ pub struct DraftBody {
 #[derive(Deserialize)]
 #[serde(untagged)]
 enum KeptBody {
-    Now { score: Score, pace: Vec<Pace>, cut: Draft },
-    OneTrack { track: TrackId, version: Version, pace: Vec<Pace>, cut: Draft },
+    Now {
+        score: Score,
+        pace: Vec<Pace>,
+        cut: Draft,
+    },
+    /// The track and its version stand where the score stands now.
+    OneTrack {
+        #[serde(flatten)]
+        score: Score,
+        pace: Vec<Pace>,
+        cut: Draft,
+    },
 }
 
 impl From<KeptBody> for DraftBody {
     fn from(kept: KeptBody) -> Self {
         match kept {
-            KeptBody::Now { score, pace, cut } => Self { score, pace, cut },
-            KeptBody::OneTrack { track, version, pace, cut } => Self { score: Score::one(track, version), pace, cut },
+            KeptBody::Now { score, pace, cut } | KeptBody::OneTrack { score, pace, cut } => Self { score, pace, cut },
         }
     }
 }

@@ -332,6 +332,18 @@ async fn history_is_bounded() {
     assert!((5000..5064).contains(&count), "{count}");
 }
 
+#[test]
+fn a_draft_from_before_there_were_passages_is_read() {
+    let now = body(3);
+    let mut old = serde_json::to_value(&now).expect("json");
+    let fields = old.as_object_mut().expect("an object");
+    let passage = fields.remove("score").expect("a score")[0].clone();
+    fields.insert("track".into(), passage["track"].clone());
+    fields.insert("version".into(), passage["version"].clone());
+    let read: legere_store::drafts::DraftBody = serde_json::from_value(old).expect("it reads");
+    assert_eq!(read, now);
+}
+
 /// One edit of each kind, each possible on a fresh draft of five shots of 24 frames.
 fn every_edit() -> Vec<Edit> {
     let shot = ShotId::from_u128;

@@ -140,8 +140,8 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
     let end = showing.end;
     let used = end - showing.start;
     // Frames outside in and out: the editor did not choose them.
-    let beyond = beyond(candidate, showing.start, end);
-    let outside = (beyond.before + beyond.after) / used.to_f64().max(1e-6);
+    let (before, after) = candidate.range.beyond(showing.start, end);
+    let outside = (before + after) / used.to_f64().max(1e-6);
     let slowed = if showing.speed == Speed::NORMAL { 0.0 } else { 0.3 };
     // A verdict says more than none: what was looked at and kept comes before what nobody has seen.
     let tier = match candidate.tier {
@@ -173,20 +173,6 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
         hit: weights.hit * hit * if slot.on_drop { 2.0 } else { 1.0 },
         range: weights.range * (outside * 1.5 + slowed),
         join: 0.0,
-    }
-}
-
-/// Seconds that are shown before the in and after the out of a select.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Beyond {
-    pub before: f64,
-    pub after: f64,
-}
-
-pub fn beyond(candidate: &Candidate, start: Seconds, end: Seconds) -> Beyond {
-    Beyond {
-        before: (candidate.range.start() - start).to_f64().max(0.0),
-        after: (end - candidate.range.end()).to_f64().max(0.0),
     }
 }
 

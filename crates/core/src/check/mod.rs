@@ -144,15 +144,14 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
         }
     }
     if let Some(range) = about.range {
-        let backwards = |f: i64| speeds.get(usize::try_from(f).unwrap_or(0)).is_some_and(|s| *s < 0.0);
         let through_hit = range.hit() > from && range.hit() < to;
-        if through_hit && (0..pictures).any(backwards) {
+        if through_hit && speeds.iter().any(|s| *s < 0.0) {
             words.push("runs backwards through its hit: what falls, bursts or walks is seen to".to_owned());
         }
-        let frame = 1.0 / rate.to_f64();
-        for (beyond, side) in [(range.start() - from, "before its in"), (to - range.end(), "beyond its out")] {
-            if beyond.to_f64() >= frame * 0.5 {
-                words.push(format!("shows {:.1} s {side}", beyond.to_f64()));
+        let (before, after) = range.beyond(from, to);
+        for (seconds, side) in [(before, "before its in"), (after, "beyond its out")] {
+            if seconds * rate.to_f64() >= 0.5 {
+                words.push(format!("shows {seconds:.1} s {side}"));
             }
         }
     }
@@ -170,26 +169,27 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
 /// Instants of a clip that two shots show. Takes that were split and lie one behind the other share nothing.
 fn shown_twice(draft: &Draft, shots: &[ShotContext]) -> Vec<Finding> {
     let rate = draft.rate();
-    let mut by_clip: HashMap<ClipId, Vec<(usize, Seconds, Seconds)>> = HashMap::new();
-    for (i, shot) in draft.shots().iter().enumerate() {
-        let (from, to) = shot.range(rate);
-        by_clip.entry(shot.source.clip).or_default().push((i, from, to));
-    }
-    let mut found = Vec::new();
     let frame = rate.seconds_of(FrameLen::new(1));
-    for (_, mut parts) in by_clip {
-        parts.sort_by_key(|p| p.0);
-        for (n, (later, from, to)) in parts.iter().enumerate() {
-            let earlier = parts[..n].iter().find(|(_, a, b)| (*to).min(*b) - (*from).max(*a) >= frame);
-            let Some((first, a, b)) = earlier else { continue };
-            let (Some((at, shot)), Some(about)) = (draft.placed().nth(*later), shots.get(*later)) else { continue };
-            let twice = ((*to).min(*b) - (*from).max(*a)).to_f64();
+    let mut seen: HashMap<ClipId, Vec<(usize, Seconds, Seconds)>> = HashMap::new();
+    let mut found = Vec::new();
+    for (i, ((at, shot), about)) in draft.placed().zip(shots).enumerate() {
+        let (from, to) = shot.range(rate);
+        let earlier = seen.entry(shot.source.clip).or_default();
+        let shared = earlier.iter().map(|(first, a, b)| (first, to.min(*b) - from.max(*a))).find(|(_, s)| *s >= frame);
+        if let Some((first, shared)) = shared {
             found.push(Finding {
                 frame: at.get().max(0) as u64,
                 shot: shot.id,
-                words: format!("{twice:.1} s of {} are shown twice: shots {} and {}", about.name, first + 1, later + 1),
+                words: format!(
+                    "{:.1} s of {} are shown twice: shots {} and {}",
+                    shared.to_f64(),
+                    about.name,
+                    first + 1,
+                    i + 1
+                ),
             });
         }
+        earlier.push((i, from, to));
     }
     found
 }

@@ -65,7 +65,7 @@ impl Draft {
                 let target = next.shot_mut(*shot)?;
                 let frame = i64::try_from(*at).map_err(|_huge| DraftError::HitOutside)?;
                 target.source.start = *hit - (target.source.instant(frame, rate) - target.source.start);
-                target.hit_at = Some(*at).filter(|at| *at < target.pictures().get());
+                target.hit_at = Some(*at);
                 if !target.fits(rate) {
                     return Err(DraftError::HitOutside);
                 }
@@ -233,9 +233,8 @@ impl Draft {
         turns.push(Turn { at: after, over: 0, to: before });
         turns.extend(later.map(|t| Turn { at: t.at.saturating_add(frames(len)), ..*t }));
         source.turns = turns;
-        let held =
+        target.hit_at =
             target.hit_at.map(|hit| if i64::try_from(hit).is_ok_and(|h| h > at) { hit + len.get() } else { hit });
-        target.hit_at = held.filter(|hit| *hit < target.pictures().get());
         Ok(())
     }
 
@@ -324,7 +323,7 @@ impl Draft {
             let place = &mut self.shots[at];
             (place.id, place.pin) = (shown.id, shown.pin);
             place.source = shown.source.clone();
-            place.hit_at = shown.hit_at.filter(|hit| *hit < place.pictures().get());
+            place.hit_at = shown.hit_at;
             // Longer places show more at the end, or where the clip ends there, at the beginning.
             if place.brought_inside(rate)? {
                 place.hit_at = None;
@@ -333,98 +332,72 @@ impl Draft {
         Ok(())
     }
 
-    fn pause_over(&mut self, from: FramePos, len: FrameLen, stop: Stop, rest: ShotId) -> Result<(), DraftError> {
-        let rate = self.rate;
-        let end = from.end(len).filter(|_| len.get() > 0).ok_or(DraftError::PauseFirst)?;
-        // The shot that it stands behind: the one that is on the screen just before it.
-        let found = self
-            .placed()
-            .enumerate()
-            .find(|(_, (start, s))| *start < from && start.end(s.len).is_some_and(|e| e >= from));
-        let (at, (start, _)) = found.ok_or(DraftError::PauseFirst)?;
-        let id = self.shots[at].id;
-        let stops = start.end(self.shots[at].len).ok_or(DraftError::PieceEnds)?;
-        if stops > end {
-            // One shot covers all of it: what is left of it goes on behind.
-            let first = end.since(start).ok_or(DraftError::PauseFirst)?;
-            self.split(id, first, rest)?;
-        } else {
-            loop {
-                let next = self.placed().nth(at + 1).map(|(start, next)| (start, next.len));
-                let Some((inside, len)) = next.and_then(|(start, len)| Some((end.since(start)?, len))) else { break };
-                if inside.get() == 0 {
-                    break;
-                }
-                let grown = if len <= inside {
-                    self.shots.remove(at + 1).len
-                } else {
-                    self.shots[at + 1].start_moved(back(gained(inside)?)?, rate)?;
-                    inside
-                };
-                // Its picture does not matter meanwhile: it is not seen.
-                let shot = &mut self.shots[at];
-                shot.len = shot.len.checked_shift(gained(grown)?).ok_or(DraftError::Flash)?;
-            }
-        }
-        let shot = &mut self.shots[at];
-        let stops = start.end(shot.len).ok_or(DraftError::PieceEnds)?;
-        let len = stops.since(from).ok_or(DraftError::PauseFirst)?;
-        shot.pause = Some(Pause { len, stop });
-        shot.hit_at = shot.hit_at.filter(|hit| *hit < shot.pictures().get());
-        Ok(())
-    }
-
-    fn overwrite(&mut self, from: FramePos, shots: &[Shot], rest: ShotId) -> Result<(), DraftError> {
-        let rate = self.rate;
-        let total = FramePos::new(0).end(self.len()).ok_or(DraftError::PieceEnds)?;
-        let mut new: Vec<Shot> = Vec::with_capacity(shots.len());
-        let mut to = from;
-        for shot in shots {
-            let mut shot = shot.clone();
-            let end = to.end(shot.len).ok_or(DraftError::PieceEnds)?;
-            if let Some(beyond) = end.since(total).filter(|n| n.get() > 0) {
-                if beyond >= shot.len {
-                    break;
-                }
-                shot.end_moved(back(gained(beyond)?)?)?;
-            }
-            to = to.end(shot.len).ok_or(DraftError::PieceEnds)?;
-            new.push(shot);
-        }
-        let mut kept: Vec<Shot> = Vec::with_capacity(self.shots.len() + new.len() + 1);
-        let mut behind = Vec::new();
+    /// The draft without a stretch, which lies in it: the shots before it and those behind it, cut off where they reach into it.
+    /// What a shot that covers all of it goes on with is a shot of its own.
+    fn cleared(&self, from: FramePos, to: FramePos, rest: ShotId) -> Result<(Vec<Shot>, Vec<Shot>), DraftError> {
+        let (mut before, mut behind) = (Vec::new(), Vec::new());
         for (start, shot) in self.placed() {
             let end = start.end(shot.len).ok_or(DraftError::PieceEnds)?;
-            if from > start {
+            if start < from {
                 let mut shot = shot.clone();
-                if let Some(inside) = end.since(from) {
-                    shot.end_moved(back(gained(inside)?)?)?;
-                }
-                kept.push(shot);
+                shot.end_moved(back(gained(end.since(from).unwrap_or_default())?)?)?;
+                before.push(shot);
             }
             if end > to {
                 let mut shot = shot.clone();
                 if start < from {
                     (shot.id, shot.pin) = (rest, Pin::Open);
                 }
-                if let Some(inside) = to.since(start) {
-                    shot.start_moved(back(gained(inside)?)?, rate)?;
-                }
+                shot.start_moved(back(gained(to.since(start).unwrap_or_default())?)?, self.rate)?;
                 behind.push(shot);
             }
         }
-        kept.extend(new);
-        kept.extend(behind);
-        self.shots = kept;
+        Ok((before, behind))
+    }
+
+    /// Where the piece ends, exclusive.
+    fn end(&self) -> Result<FramePos, DraftError> {
+        FramePos::new(0).end(self.len()).ok_or(DraftError::PieceEnds)
+    }
+
+    fn pause_over(&mut self, from: FramePos, len: FrameLen, stop: Stop, rest: ShotId) -> Result<(), DraftError> {
+        let to = from.end(len).ok_or(DraftError::PauseFirst)?.min(self.end()?);
+        let len = to.since(from).filter(|len| len.get() > 0).ok_or(DraftError::PauseFirst)?;
+        let (mut shots, behind) = self.cleared(from, to, rest)?;
+        // The shot that is on the screen just before it stands still.
+        let shot = shots.last_mut().ok_or(DraftError::PauseFirst)?;
+        shot.len = shot.len.checked_shift(gained(len)?).ok_or(DraftError::PauseFirst)?;
+        shot.pause = Some(Pause { len, stop });
+        shots.extend(behind);
+        self.shots = shots;
+        Ok(())
+    }
+
+    fn overwrite(&mut self, from: FramePos, new: &[Shot], rest: ShotId) -> Result<(), DraftError> {
+        let total = self.end()?;
+        let mut to = from;
+        let mut inside = Vec::with_capacity(new.len());
+        for shot in new {
+            let mut shot = shot.clone();
+            let end = to.end(shot.len).ok_or(DraftError::PieceEnds)?.min(total);
+            let room = end.since(to).filter(|room| room.get() > 0);
+            let Some(room) = room else { break };
+            shot.end_moved(FrameShift::new(frames(room) - frames(shot.len)))?;
+            to = end;
+            inside.push(shot);
+        }
+        let (mut shots, behind) = self.cleared(from, to, rest)?;
+        shots.extend(inside);
+        shots.extend(behind);
+        self.shots = shots;
         Ok(())
     }
 
     fn set_pause(&mut self, shot: ShotId, pause: Option<Pause>) -> Result<(), DraftError> {
         let at = self.index_of(shot).ok_or(DraftError::NoShot)?;
         let target = &mut self.shots[at];
-        if let Some(pause) = pause {
-            target.pause = Some(pause).filter(|p| p.len.get() > 0);
-            target.hit_at = target.hit_at.filter(|hit| *hit < target.pictures().get());
+        if let Some(pause) = pause.filter(|p| p.len.get() > 0) {
+            target.pause = Some(pause);
             return Ok(());
         }
         let len = target.pause.take().ok_or(DraftError::NoPause)?.len;

@@ -169,7 +169,7 @@ pub enum Edit {
     SetPause {
         /// Which one.
         shot: ShotId,
-        /// None takes it out: the pictures go on, or the next ones begin sooner.
+        /// None, or one of no length, takes it out: the pictures go on, or the next ones begin sooner.
         pause: Option<Pause>,
     },
     /// Puts shots over a stretch of the piece: what was there goes, what reaches into it is cut off.

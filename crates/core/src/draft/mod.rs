@@ -234,10 +234,9 @@ impl Shot {
         if from < to { (from, to) } else { (from, from + rate.seconds_of(FrameLen::new(1))) }
     }
 
-    /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is not in it any more.
+    /// Where the hit lands once the shot shows what lies `by` frames later; `None` when that is before it.
     fn hit_moved(&self, by: FrameShift) -> Option<u64> {
-        let back = by.checked_neg()?;
-        self.hit_at?.checked_add_signed(back.get()).filter(|at| *at < self.pictures().get())
+        self.hit_at?.checked_add_signed(by.checked_neg()?.get())
     }
 
     /// The frame that shows an instant, where there is one.
@@ -252,7 +251,6 @@ impl Shot {
         self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
         self.pause =
             self.pause.and_then(|p| Some(Pause { len: p.len.checked_shift(by)?, ..p })).filter(|p| p.len.get() > 0);
-        self.hit_at = self.hit_at.filter(|at| *at < self.pictures().get());
         Ok(())
     }
 
@@ -352,7 +350,11 @@ impl Draft {
         self.shots.iter().position(|s| s.id == shot)
     }
 
-    fn checked(self) -> Result<Self, DraftError> {
+    /// Refused when it cannot be; a hit that no picture shows any more is none.
+    fn checked(mut self) -> Result<Self, DraftError> {
+        for shot in &mut self.shots {
+            shot.hit_at = shot.hit_at.filter(|at| *at < shot.pictures().get());
+        }
         if self.shots.iter().any(|s| s.len < SHORTEST) {
             return Err(DraftError::Flash);
         }

@@ -26,7 +26,7 @@ pub struct Passage {
 
 /// One passage at least.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(from = "Kept")]
+#[serde(try_from = "Kept")]
 pub struct Score(Vec<Passage>);
 
 /// Scores had one passage once.
@@ -37,11 +37,13 @@ enum Kept {
     Many(Vec<Passage>),
 }
 
-impl From<Kept> for Score {
-    fn from(kept: Kept) -> Self {
+impl TryFrom<Kept> for Score {
+    type Error = &'static str;
+    fn try_from(kept: Kept) -> Result<Self, Self::Error> {
         match kept {
-            Kept::One { track, version } => Self::one(track, version),
-            Kept::Many(passages) => Self(passages),
+            Kept::One { track, version } => Ok(Self::one(track, version)),
+            Kept::Many(passages) if passages.is_empty() => Err("a score has one passage at least"),
+            Kept::Many(passages) => Ok(Self(passages)),
         }
     }
 }
@@ -49,8 +51,6 @@ impl From<Kept> for Score {
 /// A passage where it is heard.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlacedPassage<'a> {
-    /// Its place in the score.
-    pub index: usize,
     /// Where it begins.
     pub start: FramePos,
     /// For how long it has the pictures.
@@ -101,7 +101,7 @@ impl Score {
                     Some(_) => passage.version.cut_to(cut.rate().seconds_of(len)),
                     None => passage.version.clone(),
                 };
-                PlacedPassage { index, start, len, passage, heard }
+                PlacedPassage { start, len, passage, heard }
             })
             .collect()
     }
@@ -205,5 +205,6 @@ mod tests {
         let many = score.with(passage(2, Some(3))).expect("room");
         let text = serde_json::to_string(&many).expect("json");
         assert_eq!(serde_json::from_str::<Score>(&text).expect("it reads"), many);
+        assert!(serde_json::from_str::<Score>("[]").is_err());
     }
 }

@@ -115,6 +115,9 @@ impl Course<'_> {
 
     /// The speed on a frame, as a factor: of the step from its beginning to its end.
     pub fn speed_on(&self, frame: i64) -> f64 {
+        if self.turns.is_empty() {
+            return self.speed.to_f64();
+        }
         let step = self.gone(frame + 1) - self.gone(frame);
         *step.numer() as f64 / *step.denom() as f64
     }

@@ -66,7 +66,7 @@ pub struct By {
 
 impl By {
     /// The program itself: in nobody's undo.
-    pub const ITSELF: Self = Self { session: SessionId::from_u128(0), step: Step::Gather };
+    pub const ITSELF: Self = Self { session: SessionId::from_u128(u128::MAX), step: Step::Gather };
 }
 
 /// A kind of thing that a person can change.

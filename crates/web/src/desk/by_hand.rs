@@ -203,7 +203,7 @@ impl Desk {
             ByHand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
             ByHand::Fit { shot } => fitted(&*open().await?, shot)?,
             ByHand::Turn { shot, at, over, percent } => {
-                let turn = Turn { at, over, to: whole_percent(percent)? };
+                let turn = Turn { at, over, to: turn_speed(percent)? };
                 with_turns(&*open().await?, shot, |turns| {
                     turns.retain(|t| t.at != at);
                     turns.push(turn);
@@ -222,8 +222,7 @@ impl Desk {
                 rest: ShotId::from_uuid(Uuid::new_v4()),
             },
             ByHand::Pause { shot, len, stop } => {
-                let pause = Some(Pause { len: FrameLen::new(len), stop }).filter(|_| len > 0);
-                Edit::SetPause { shot, pause }
+                Edit::SetPause { shot, pause: Some(Pause { len: FrameLen::new(len), stop }) }
             }
             ByHand::TakeOver { draft, shot, section } => {
                 let other = self.store.draft(draft).await?;
@@ -284,7 +283,7 @@ fn speed_of(percent: f64) -> Result<Speed, WebError> {
 }
 
 /// The speed behind a turn: a tenth of a per cent at the finest.
-fn whole_percent(percent: f64) -> Result<Speed, WebError> {
+fn turn_speed(percent: f64) -> Result<Speed, WebError> {
     speed_of((percent * 10.0).round() / 10.0)
 }
 

@@ -374,29 +374,29 @@ type Told = (u64, (String, String));
 fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebError> {
     let wrong = |what: String| WebError::from(MediaError::WrongResult(format!("read back, {what}")));
     let black = || (String::new(), String::new());
+    let parts: Vec<(&Event, Stretch)> =
+        cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| (e, s))).collect();
     let wanted: Vec<Told> = match kind {
         HandoffKind::Csv | HandoffKind::Mp4 => {
             cut.events.iter().map(|e| (e.len.get(), cut.source_timecodes(e))).collect()
         }
         HandoffKind::Edl | HandoffKind::Otio => {
-            let told = |event: &Event, s: Stretch| match s.seen {
+            let told = |(event, s): &(&Event, Stretch)| match s.seen {
                 Seen::Black => (s.len.get(), black()),
                 Seen::Clip | Seen::Held => {
                     (s.len.get(), (cut.source_timecode(event, s.first), cut.source_timecode(event, s.end)))
                 }
             };
-            cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| told(e, s))).collect()
+            parts.iter().map(told).collect()
         }
     };
     let found: Vec<Told> = match kind {
         HandoffKind::Otio => {
             let clips = read_otio(text, "Video")?;
-            let stretches: Vec<(&Event, Stretch)> =
-                cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| (e, s))).collect();
-            if clips.len() != stretches.len() {
-                return Err(wrong(format!("it has {} parts instead of {}", clips.len(), stretches.len())));
+            if clips.len() != parts.len() {
+                return Err(wrong(format!("it has {} parts instead of {}", clips.len(), parts.len())));
             }
-            let of = |(clip, (event, stretch)): (OtioClip, (&Event, Stretch))| {
+            let of = |(clip, (event, stretch)): (OtioClip, &(&Event, Stretch))| {
                 let frames = (clip.lasts * cut.rate.to_f64()).round() as u64;
                 if clip.black {
                     return (frames, black());
@@ -406,7 +406,7 @@ fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebErro
                 let used = if clip.speed == stretch.speed { stretch.end - stretch.first } else { 0 };
                 (frames, (cut.source_timecode(event, first), cut.source_timecode(event, first + used)))
             };
-            clips.into_iter().zip(stretches).map(of).collect()
+            clips.into_iter().zip(&parts).map(of).collect()
         }
         HandoffKind::Edl => read_edl(text, cut.rate)?
             .into_iter()

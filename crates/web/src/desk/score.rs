@@ -108,6 +108,7 @@ impl Desk {
     pub async fn draft_music(&self, draft: &KeptDraft) -> Result<PathBuf, WebError> {
         let cut = &draft.body.cut;
         let passages = self.passages(&draft.body.score, cut).await?;
+        // One track alone has a file for Listen already.
         if let [only] = &passages[..] {
             return self.file_of(&only.track, &only.heard, Form::Flac).await;
         }
@@ -161,20 +162,17 @@ impl Desk {
             return Err(WebError::Refused("the music of this draft is as it is used in Listen"));
         }
         let now = |p: &OpenPassage| p.track.part.clone().unwrap_or_else(|| p.version.clone());
-        let last = open.passages.len() - 1;
         let rate = open.job.rate;
         let mut kept: Vec<(FramePos, Shot)> = Vec::new();
         let mut read: Vec<(f64, Arc<TrackReading>)> = Vec::new();
-        let mut begins = FramePos::new(0);
-        let mut starts = Vec::new();
-        for (i, passage) in open.passages.iter().enumerate() {
-            let next = now(passage);
+        for passage in &open.passages {
             // Only the last one may become longer or shorter: the others end where the next begins.
-            let heard = if i == last { next } else { next.cut_to(rate.seconds_of(passage.len)) };
-            kept.extend(moved(&open, passage, &heard, begins));
-            read.push((rate.seconds_at(begins).to_f64(), self.music(&passage.track, &heard).await?));
-            starts.push(begins);
-            begins = begins.end(passage.len).unwrap_or(begins);
+            let heard = match passage.ends {
+                Some(len) => now(passage).cut_to(rate.seconds_of(len)),
+                None => now(passage),
+            };
+            kept.extend(moved(&open, passage, &heard));
+            read.push((rate.seconds_at(passage.start).to_f64(), self.music(&passage.track, &heard).await?));
         }
         let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
         let music = TrackReading::of_passages(&parts);
@@ -188,9 +186,10 @@ impl Desk {
             .collect();
         let cut = solved(&open.footage, &music, &open.job, &pace, &kept).await?;
         let mut score: Option<Score> = None;
-        for (passage, at) in open.passages.iter().zip(starts) {
+        for passage in &open.passages {
             let version = now(passage);
-            let from = cut.placed().min_by_key(|(start, _)| start.get().abs_diff(at.get())).map(|(_, s)| s.id);
+            let apart = |at: FramePos| at.get().abs_diff(passage.start.get());
+            let from = cut.placed().min_by_key(|(at, _)| apart(*at)).map(|(_, s)| s.id);
             score = match score {
                 None => Some(Score::one(passage.track.id, version)),
                 Some(score) => score.with(Passage { track: passage.track.id, version, from }),
@@ -208,13 +207,13 @@ impl Desk {
 }
 
 /// The shots of a passage where the same music is in another version; those whose music is not in it are left out.
-fn moved(open: &OpenDraft, passage: &OpenPassage, to: &Version, begins: FramePos) -> Vec<(FramePos, Shot)> {
-    let rate = open.job.rate;
-    let of = passage.start.get()..passage.start.get() + i64::try_from(passage.len.get()).unwrap_or(0);
+fn moved(open: &OpenDraft, passage: &OpenPassage, to: &Version) -> Vec<(FramePos, Shot)> {
+    let (rate, begins) = (open.job.rate, passage.start);
+    let of = begins.get()..begins.get() + i64::try_from(passage.len.get()).unwrap_or(0);
     let mut kept: Vec<(FramePos, Shot)> = Vec::new();
     let mut after = begins;
     for (start, shot) in open.cut().placed().filter(|(at, _)| of.contains(&at.get())) {
-        let seconds = |frame: i64| rate.seconds_at(FramePos::new(frame - passage.start.get())).to_f64();
+        let seconds = |frame: i64| rate.seconds_at(FramePos::new(frame - begins.get())).to_f64();
         let from = passage.version.in_track(seconds(start.get()));
         let found = to.times_of(from).into_iter().map(|t| begins.get() + rate.nearest(Seconds::from_measured(t)).get());
         // Where it is heard again, the first time that is still free.

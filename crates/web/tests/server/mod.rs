@@ -3,11 +3,12 @@
 
 pub mod shoot;
 
-use legere_core::id::{JobId, SessionId};
+use legere_core::id::{JobId, SessionId, TrackId};
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
+use legere_store::queue::{Delivery, Work};
 use legere_store::testing::fresh_store;
 use legere_web::Desk;
 use std::io::{Read, Write};
@@ -64,6 +65,17 @@ impl Server {
             zone: "UTC".into(),
         };
         self.desk.store.create_job(new, NOBODY).await.expect("a job")
+    }
+
+    /// Brings in what lies in the media root and reads its clips and its one track; gives that.
+    pub async fn bring_and_read(&self, job: JobId) -> TrackId {
+        self.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
+        for clip in self.desk.store.unfinished_clips().await.expect("clips") {
+            self.desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
+        }
+        let track = self.desk.store.tracks(job).await.expect("tracks").whole.remove(0).id;
+        self.desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
+        track
     }
 
     pub async fn get(&self, path: &str) -> Answer {

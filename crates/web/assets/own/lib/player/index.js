@@ -4,6 +4,7 @@
 import { light } from "../filmstrip.js";
 import { ClipFrames } from "./decoder.js";
 import { Music } from "./music.js";
+import { black, fill } from "./paint.js";
 import { faster } from "./shuttle.js";
 
 /** The part of the frame table that a shot has: frames of its clip, and how far on the way to the next one in 256ths.
@@ -184,8 +185,7 @@ export class Player {
   put() {
     const now = this.table[this.mark];
     if (now.k === BLACK) {
-      this.pen.fillStyle = "#000";
-      this.pen.fillRect(0, 0, this.canvas.width, this.canvas.height);
+      black(this.pen);
     } else {
       const clip = this.open(now.clip),
         frame = clip.get(now.k),
@@ -194,23 +194,13 @@ export class Player {
         if (this.speed === 1) this.late++;
         return;
       }
-      this.paint(frame, 1);
-      if (next) this.paint(next, now.toward / 256);
+      fill(this.pen, frame, 1);
+      if (next) fill(this.pen, next, now.toward / 256);
     }
     this.drawn = this.mark;
     this.shown = named(now);
     this.canvas.dataset.frame = String(this.mark);
     this.canvas.dataset.shows = this.shown;
-  }
-
-  /** Fills the canvas with a frame. @param {any} frame @param {number} share how much of it covers what is there */
-  paint(frame, share) {
-    const { width: w, height: h } = this.canvas,
-      scale = Math.max(w / frame.displayWidth, h / frame.displayHeight),
-      [fw, fh] = [frame.displayWidth * scale, frame.displayHeight * scale];
-    this.pen.globalAlpha = share;
-    this.pen.drawImage(frame, (w - fw) / 2, (h - fh) / 2, fw, fh);
-    this.pen.globalAlpha = 1;
   }
 
   /** Which frames are wanted, the nearest first, in the direction of play. */

@@ -2,6 +2,7 @@
 // Single frames of light copies, for looking at beside each other.
 import { light } from "../filmstrip.js";
 import { ClipFrames } from "./decoder.js";
+import { fill } from "./paint.js";
 
 /** Clips that are kept open. */
 const OPEN = 6;
@@ -40,12 +41,7 @@ export function drawFrame(canvas, clip, k, share = 1) {
     there = of.get(k),
     done = (/** @type {any} */ frame) => {
       if (share === 1 && canvas.dataset.wanted !== name) return;
-      const pen = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d")),
-        scale = Math.max(canvas.width / frame.displayWidth, canvas.height / frame.displayHeight),
-        [w, h] = [frame.displayWidth * scale, frame.displayHeight * scale];
-      pen.globalAlpha = share;
-      pen.drawImage(frame, (canvas.width - w) / 2, (canvas.height - h) / 2, w, h);
-      pen.globalAlpha = 1;
+      fill(/** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d")), frame, share);
       if (share === 1) canvas.dataset.shown = name;
     };
   return new Promise((drawn) => {

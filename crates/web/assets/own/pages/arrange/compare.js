@@ -86,10 +86,6 @@ export function begin(page) {
   const list = $("compare");
   if (!list) return;
   const acts = {
-    cut: () => undefined,
-    move: () => undefined,
-    put: () => undefined,
-    insert: () => undefined,
     mark: page.seek,
     choose: (/** @type {string} */ id) => {
       chosen = id;
@@ -98,7 +94,7 @@ export function begin(page) {
       draw();
     },
   };
-  sky = new Skyline($("other-skyline"), page.view, acts, { pulls: false });
+  sky = new Skyline($("other-skyline"), page.view, acts, null);
   sky.low(true);
   page.view.wheel($("other-skyline"));
   list.addEventListener("change", () => open(list.value));

@@ -449,15 +449,13 @@ if (box) {
   skyline = new Skyline(
     $("skyline"),
     view,
+    { mark: (f) => transport.seek(f), choose },
     {
       cut: (id, by) => edit({ do: "move-cut", shot: id, by }),
       move: (id, before) => edit({ do: "move", shot: id, before }),
       put: (id, select) => edit({ do: "swap", shot: id, select }),
       insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
-      mark: (f) => transport.seek(f),
-      choose,
     },
-    { pulls: true },
   );
   view.wheel($("skyline"));
   view.listen($("overview"));

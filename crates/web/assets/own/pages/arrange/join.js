@@ -1,7 +1,8 @@
 // @ts-check
 // How a shot joins on both sides: the last frame and the first one beside each other, and laid over each other at half strength.
-import { $, css } from "../../lib/dom.js";
+import { $ } from "../../lib/dom.js";
 import { BLACK } from "../../lib/player/index.js";
+import { black } from "../../lib/player/paint.js";
 import { drawFrame } from "../../lib/player/still.js";
 
 /** The sides of a cut: what is on the screen just before it, and on it. @param {any} a the earlier shot @param {any} b */
@@ -13,11 +14,7 @@ const sides = (a, b) => [
 /** @param {HTMLCanvasElement} canvas @param {{ clip: string, k: number }} what @param {number} [share] */
 function put(canvas, what, share) {
   if (what.k !== BLACK && what.k !== undefined) return drawFrame(canvas, what.clip, what.k, share);
-  const pen = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
-  pen.globalAlpha = share ?? 1;
-  pen.fillStyle = "#000";
-  pen.fillRect(0, 0, canvas.width, canvas.height);
-  pen.globalAlpha = 1;
+  black(/** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d")), share);
   return Promise.resolve();
 }
 
@@ -35,7 +32,6 @@ export function draw(d, at) {
     words.textContent = `${a.name ?? "left out"} into ${b.name ?? "left out"}${a.framing && a.framing === b.framing ? `, both ${a.framing}` : ""}`;
     put(left, last);
     put(right, first);
-    over.getContext("2d").fillStyle = css("--well");
     put(over, last).then(() => put(over, first, 0.5));
   }
 }

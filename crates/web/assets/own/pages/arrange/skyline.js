@@ -4,9 +4,9 @@
 import { svg } from "../../lib/dom.js";
 import { BASE, FOOT, LOW_BASE, TOP, W, building, drawnScore, heightOf } from "./building.js";
 
-/** @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
- *   put: (shot: string, select: string) => void, insert: (before: string | null, select: string) => void,
- *   mark: (frame: number) => void, choose: (shot: string) => void }} Acts */
+/** @typedef {{ mark: (frame: number) => void, choose: (shot: string) => void }} Acts */
+/** What is pulled on it. @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
+ *   put: (shot: string, select: string) => void, insert: (before: string | null, select: string) => void }} Pulled */
 
 /** Pixels within which a cut snaps to a beat. */
 const SNAP = 7;
@@ -14,12 +14,13 @@ const SNAP = 7;
 const MARGIN = 0.5;
 
 export class Skyline {
-  /** @param {SVGElement} sky @param {import("./view.js").View} view @param {Acts} acts @param {{ pulls: boolean }} how */
-  constructor(sky, view, acts, how) {
+  /** @param {SVGElement} sky @param {import("./view.js").View} view @param {Acts} acts
+   * @param {Pulled | null} pulled none: it is only looked at */
+  constructor(sky, view, acts, pulled) {
     this.sky = sky;
     this.view = view;
     this.acts = acts;
-    this.pulls = how.pulls;
+    this.pulled = pulled;
     /** Buildings by their shots, with what they were drawn from. @type {Map<string, { drawn: string, node: any }>} */
     this.buildings = new Map();
     /** @type {{ of: any, seen: string, under: any[], over: any[] } | null} */
@@ -34,7 +35,7 @@ export class Skyline {
     this.frame = 0;
     this.markLine = svg("line", { class: "mark", y1: 0, y2: BASE + 10, x1: -9, x2: -9 });
     this.dropLine = svg("rect", { class: "drop", x: -99, y: 0, width: 4, height: BASE });
-    if (how.pulls) this.listen();
+    if (pulled) this.listen(pulled);
     else sky.addEventListener("click", (e) => !(/** @type {SVGElement} */ (e.target).closest(".building")) && this.markAt(e));
   }
 
@@ -69,10 +70,10 @@ export class Skyline {
       inside = [...this.score.under],
       // A little more than what is in sight, for it to be there when one pans.
       more = (ruler.to - ruler.from) * MARGIN,
-      inSight = d.shots.filter((/** @type {any} */ s) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
-    for (const s of inSight) {
-      const i = d.shots.indexOf(s),
-        other = differs(s),
+      /** @type {[number, any][]} */
+      inSight = [...d.shots.entries()].filter(([, s]) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
+    for (const [i, s] of inSight) {
+      const other = differs(s),
         drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.pause, s.missing, s.clip, s.hit, s.source, s.name, other, warned.has(s.id)]),
         known = this.buildings.get(s.id),
         node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id) }, this.acts.choose);
@@ -82,7 +83,7 @@ export class Skyline {
     this.buildings = kept;
     inside.push(...this.score.over);
     const on = d.shots[at];
-    if (on && this.pulls && Math.abs(on.level - on.wanted) > 20)
+    if (on && this.pulled && Math.abs(on.level - on.wanted) > 20)
       inside.push(
         svg(
           "text",
@@ -91,9 +92,9 @@ export class Skyline {
         ),
       );
     // Over the cuts: what is pulled to move them.
-    if (this.pulls)
-      for (const s of inSight) {
-        if (s === d.shots[d.shots.length - 1]) continue;
+    if (this.pulled)
+      for (const [i, s] of inSight) {
+        if (i === d.shots.length - 1) continue;
         const handle = svg("rect", { class: "handle", x: ruler.at(s.start + s.len) - 5, y: TOP, width: 10, height: this.base - TOP, "data-cut": s.id });
         handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt"));
         inside.push(handle);
@@ -130,8 +131,9 @@ export class Skyline {
     this.acts.mark(Math.floor(this.view.frameAt((e.clientX - box.left) / box.width)));
   }
 
-  listen() {
-    const { sky, acts } = this;
+  /** @param {Pulled} acts */
+  listen(acts) {
+    const { sky } = this;
     const frameAt = (/** @type {MouseEvent} */ e) => {
       const box = sky.getBoundingClientRect();
       return this.view.frameAt((e.clientX - box.left) / box.width);
