@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 mod corpus;
 pub mod dataset;
 mod evaluation;
+pub mod footage;
 #[cfg(feature = "train")]
 pub mod train;
 

@@ -138,7 +138,7 @@ async fn run(
     let expected = (probe.duration.to_f64() * rate).max(1.0);
     let mut count = 0u64;
     loop {
-        let mut frame = vec![0u8; (grey_w * grey_h) as usize];
+        let mut frame = vec![0u8; footage::frame_bytes(grey_w as usize, grey_h as usize)];
         if pipe.read_exact(&mut frame).await.is_err() {
             break;
         }
@@ -182,7 +182,7 @@ fn command(
     grey_rate: FrameRate,
 ) -> Guarded {
     let (grey_w, grey_h) = grey;
-    let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area,format=gray");
+    let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area:out_range=full,format=yuvj420p");
     let Some((work, width)) = work else {
         return Guarded::ffmpeg().input(path).args([
             "-map",

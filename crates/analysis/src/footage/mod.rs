@@ -1,22 +1,33 @@
 //! Reading footage: how much moves, how the camera moves, what is unusable, where something happens.
 //!
-//! Small grey frames go in one by one ([`ClipReader::push`]); what stays in memory is a few numbers a frame. The
-//! camera's movement is found by registering each frame on the one before ([`camera`]); what remains different
-//! after that is movement in the picture. [`moments`] turns the traces into ranges worth using.
+//! Small frames go in one by one ([`ClipReader::push`]); what stays in memory is a few numbers a frame, and the pictures of
+//! the last seconds. Points are followed through the frames ([`track`]); what they agree on is the camera ([`camera`]), what
+//! remains is movement in the picture. [`shots`] finds where another shot begins, [`path`] tells what the hand wanted from what
+//! it did not, [`moments`] turns all of it into ranges worth using.
 
 mod camera;
+mod focus;
+mod likeness;
 mod moments;
+mod path;
 mod picture;
+mod shots;
+mod track;
 
-use camera::{Camera, Movement};
+use camera::{Camera, Step, Subject};
 use legere_core::footage::{ClipReading, STEP, Samples};
-use picture::Picture;
+use path::FrameTraces;
+use picture::{Picture, Tones};
+use shots::{Change, Shots};
+use std::sync::Arc;
+
+pub use picture::frame_bytes;
 
 /// The size of the frames that [`ClipReader`] expects on their longer side.
-pub const LONGER_SIDE: u32 = 192;
+pub const LONGER_SIDE: u32 = 480;
 
-/// Movement in the picture, in frame widths a second, above which the camera's own cannot be told any more.
-const BURSTING: f32 = 0.35;
+/// Seconds of the very same picture from which it is frozen, and no longer a frame that was shown twice.
+const FROZEN: f64 = 0.35;
 
 /// Why there is no reading of a clip.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -37,10 +48,11 @@ pub enum ReadClipError {
 /// One frame's measurements.
 #[derive(Debug, Clone, Copy, Default)]
 struct FrameMeasure {
-    movement: Movement,
+    step: Step,
     sharpness: f32,
-    exposure: f32,
-    cut: bool,
+    tones: Tones,
+    /// The very same as the one before.
+    repeated: bool,
 }
 
 /// Reads a clip frame by frame.
@@ -49,41 +61,78 @@ pub struct ClipReader {
     height: usize,
     rate: f64,
     camera: Camera,
-    last: Option<Picture>,
+    shots: Shots,
+    last: Option<Arc<Picture>>,
     measures: Vec<FrameMeasure>,
+    repeats: usize,
 }
 
 impl ClipReader {
-    /// For grey frames of this size, `rate` of them a second.
+    /// For frames of this size, `rate` of them a second.
     pub fn new(width: usize, height: usize, rate: f64) -> Self {
+        let rate = rate.clamp(1.0, 1000.0);
         Self {
             width,
             height,
-            rate: rate.clamp(1.0, 1000.0),
-            camera: Camera::default(),
+            rate,
+            camera: Camera::new(rate),
+            shots: Shots::new(rate),
             last: None,
             measures: Vec::new(),
+            repeats: 0,
         }
     }
 
-    /// One frame: `width * height` bytes of luma.
-    pub fn push(&mut self, grey: &[u8]) -> Result<(), ReadClipError> {
-        let wanted = self.width * self.height;
-        if grey.len() != wanted {
-            return Err(ReadClipError::FrameSize { got: grey.len(), wanted });
+    /// One frame, as many bytes as [`frame_bytes`] says: luma, then both colour differences, full range.
+    pub fn push(&mut self, frame: &[u8]) -> Result<(), ReadClipError> {
+        let wanted = frame_bytes(self.width, self.height);
+        if frame.len() != wanted {
+            return Err(ReadClipError::FrameSize { got: frame.len(), wanted });
         }
-        let picture = Picture::of(grey, self.width, self.height);
+        let picture = Arc::new(Picture::of(frame, self.width, self.height));
         let mut measure =
-            FrameMeasure { sharpness: picture.sharpness(), exposure: picture.exposure(), ..FrameMeasure::default() };
-        if let Some(last) = &self.last {
-            measure.cut = picture.is_another_shot(last);
-            if !measure.cut {
-                measure.movement = self.camera.movement(last, &picture);
-            }
+            FrameMeasure { sharpness: picture.sharpness, tones: picture.tones, ..FrameMeasure::default() };
+        let Some(last) = self.last.take() else {
+            self.shots.push(&picture, None);
+            self.measures.push(measure);
+            self.last = Some(picture);
+            return Ok(());
+        };
+        if last.digest == picture.digest {
+            // Shown twice: no time has passed for what is filmed.
+            self.repeats += 1;
+            measure.repeated = true;
+            self.shots.push(&picture, Some(1.0));
+            self.measures.push(measure);
+            self.last = Some(last);
+            return Ok(());
         }
+        measure.step = self.camera.step(&last, &picture);
+        self.shots.push(&picture, measure.step.found);
+        if self.shots.may_have_changed() {
+            self.camera.forget();
+        }
+        self.spread_over_repeats(&mut measure.step);
         self.measures.push(measure);
         self.last = Some(picture);
         Ok(())
+    }
+
+    /// What lies between two different frames happened over all the time that the first was shown.
+    fn spread_over_repeats(&mut self, step: &mut Step) {
+        let repeats = std::mem::take(&mut self.repeats);
+        if repeats == 0 || (repeats + 1) as f64 / self.rate > FROZEN {
+            return;
+        }
+        let share = 1.0 / (repeats + 1) as f32;
+        let Step { warp, subject, .. } = step;
+        for v in [&mut warp.dx, &mut warp.dy, &mut warp.s, &mut warp.r, &mut subject.way, &mut subject.dx, &mut subject.dy, &mut subject.apart] {
+            *v *= share;
+        }
+        let count = self.measures.len();
+        for earlier in &mut self.measures[count - repeats..] {
+            earlier.step = *step;
+        }
     }
 
     /// Makes the reading of all frames that came.
@@ -93,88 +142,35 @@ impl ClipReader {
         }
         // The first frame has none before it: it moves as the second does.
         if self.measures.len() > 1 {
-            self.measures[0].movement = self.measures[1].movement;
+            self.measures[0].step = self.measures[1].step;
         }
-        let duration = self.measures.len() as f64 / self.rate;
-        let shot_changes = self
-            .measures
+        let rate = self.rate;
+        let duration = self.measures.len() as f64 / rate;
+        let changes = self.shots.finish();
+        for change in &changes {
+            // Between two shots nothing moved.
+            if let Change::Cut { at } = change {
+                let next = self.measures.get(at + 1).map(|m| m.step).unwrap_or_default();
+                self.measures[*at].step = next;
+            }
+        }
+        let seconds = |frame: usize| frame as f64 / rate;
+        let shot_changes = changes
             .iter()
-            .enumerate()
-            .filter(|(_, m)| m.cut)
-            .map(|(i, _)| i as f64 / self.rate)
-            .collect::<Vec<_>>();
-        let frames = FrameTraces::of(&self.measures, self.rate);
-        let samples = frames.samples(self.rate);
-        let moments = moments::find(&frames, &samples, &shot_changes, self.rate, duration);
+            .map(|c| match c {
+                Change::Cut { at } => seconds(*at),
+                Change::Dissolve { from, to } => (seconds(*from) + seconds(*to)) / 2.0,
+            })
+            .collect();
+        let aspect = self.width as f32 / self.height.max(1) as f32;
+        let frames = FrameTraces::of(&self.measures, &changes, rate, aspect);
+        let samples = frames.samples(rate);
+        let moments = moments::find(&frames, &samples, &changes, rate, duration);
         Ok(ClipReading { duration, samples, shot_changes, moments })
     }
 }
 
-/// Traces with a value per frame, in the units of [`Samples`].
-struct FrameTraces {
-    motion: Vec<f32>,
-    shake: Vec<f32>,
-    sharpness: Vec<f32>,
-    exposure: Vec<f32>,
-    pan: Vec<f32>,
-    tilt: Vec<f32>,
-    zoom: Vec<f32>,
-    /// What moves in the picture itself, before it is brought into 0–1.
-    subject: Vec<f32>,
-}
-
-impl FrameTraces {
-    fn of(measures: &[FrameMeasure], rate: f64) -> Self {
-        let rate = rate as f32;
-        let pan: Vec<f32> = measures.iter().map(|m| m.movement.pan * rate).collect();
-        let tilt: Vec<f32> = measures.iter().map(|m| m.movement.tilt * rate).collect();
-        let zoom: Vec<f32> = measures.iter().map(|m| m.movement.zoom * rate).collect();
-        let subject: Vec<f32> = measures.iter().map(|m| m.movement.subject * rate).collect();
-        let steady = ((0.6 * rate) as usize).max(2);
-        let unsteady = |path: &[f32]| {
-            let slow = moving_mean(path, steady);
-            path.iter().zip(slow).map(|(v, s)| (v - s) * (v - s)).collect::<Vec<f32>>()
-        };
-        let (across, along) = (unsteady(&pan), unsteady(&tilt));
-        // Where things burst all over the picture, what looks like the camera's trembling is theirs.
-        let trusted = |subject: f32| 1.0 / (1.0 + (subject / BURSTING).powi(4));
-        let power: Vec<f32> =
-            across.iter().zip(&along).zip(&subject).map(|((a, b), s)| (a + b) * trusted(*s)).collect();
-        let shake =
-            moving_mean(&power, ((0.3 * rate) as usize).max(2)).iter().map(|v| saturate(v.sqrt(), 0.14)).collect();
-        let motion = (0..measures.len())
-            .map(|i| {
-                let camera = (pan[i] * pan[i] + tilt[i] * tilt[i] + 0.25 * zoom[i] * zoom[i]).sqrt();
-                saturate(0.6 * camera + 1.15 * subject[i], 0.45)
-            })
-            .collect::<Vec<f32>>();
-        Self {
-            motion: moving_mean(&motion, ((0.12 * rate) as usize).max(1)),
-            shake,
-            sharpness: measures.iter().map(|m| m.sharpness).collect(),
-            exposure: measures.iter().map(|m| m.exposure).collect(),
-            pan: moving_mean(&pan, steady),
-            tilt: moving_mean(&tilt, steady),
-            zoom: moving_mean(&zoom, steady),
-            subject,
-        }
-    }
-
-    fn samples(&self, rate: f64) -> Samples {
-        Samples {
-            step: STEP,
-            motion: pooled(&self.motion, rate),
-            shake: pooled(&self.shake, rate),
-            sharpness: pooled(&self.sharpness, rate),
-            exposure: pooled(&self.exposure, rate),
-            pan: pooled(&self.pan, rate),
-            tilt: pooled(&self.tilt, rate),
-            zoom: pooled(&self.zoom, rate),
-        }
-    }
-}
-
-/// Bends 0–∞ into 0–1; `half` · ln 2 gives one half.
+/// Bends 0–∞ into 0–1.
 fn saturate(value: f32, scale: f32) -> f32 {
     1.0 - (-value / scale).exp()
 }
@@ -192,19 +188,6 @@ fn moving_mean(values: &[f32], reach: usize) -> Vec<f32> {
         .map(|i| {
             let (from, to) = (i.saturating_sub(half), (i + half + 1).min(values.len()));
             ((sums[to] - sums[from]) / (to - from) as f64) as f32
-        })
-        .collect()
-}
-
-/// Means over [`STEP`], rounded to what can be told apart.
-fn pooled(values: &[f32], rate: f64) -> Vec<f32> {
-    let count = ((values.len() as f64 / rate) / STEP).ceil().max(1.0) as usize;
-    (0..count)
-        .map(|i| {
-            let from = ((i as f64 * STEP * rate) as usize).min(values.len() - 1);
-            let to = (((i + 1) as f64 * STEP * rate) as usize).clamp(from + 1, values.len());
-            let mean = values[from..to].iter().sum::<f32>() / (to - from) as f32;
-            (mean * 1000.0).round() / 1000.0
         })
         .collect()
 }

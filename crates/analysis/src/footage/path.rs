@@ -1,0 +1,179 @@
+//! The camera's path: what the hand wanted, and what it did not; and how much moves.
+
+use super::shots::Change;
+use super::{FrameMeasure, STEP, Samples, Subject, moving_mean, saturate};
+use std::ops::Range;
+
+/// Seconds over which a wanted movement is even.
+const WANTED: f64 = 0.5;
+/// Seconds over which a trembling is measured.
+const TREMBLING: f64 = 0.35;
+/// Frame widths a second of trembling that make 1 − 1/e of full shake.
+const SHAKE: f32 = 0.085;
+/// Frame widths a second of mean way that make 1 − 1/e of full motion.
+const MOTION: f32 = 0.22;
+/// How much a turn or a scale of one moves the picture, in frame widths.
+const LEVER: f32 = 0.27;
+
+/// Traces with a value per frame, in the units of [`Samples`].
+pub struct FrameTraces {
+    pub motion: Vec<f32>,
+    pub shake: Vec<f32>,
+    pub sharpness: Vec<f32>,
+    pub exposure: Vec<f32>,
+    pub pan: Vec<f32>,
+    pub tilt: Vec<f32>,
+    pub zoom: Vec<f32>,
+    /// What moves besides the camera, in frame widths a second.
+    pub subject: Vec<f32>,
+    pub repeated: Vec<bool>,
+}
+
+impl FrameTraces {
+    pub fn of(measures: &[FrameMeasure], changes: &[Change], rate: f64, aspect: f32) -> Self {
+        let fps = rate as f32;
+        let count = measures.len();
+        let mut traces = Self {
+            motion: vec![0.0; count],
+            shake: vec![0.0; count],
+            sharpness: measures.iter().map(|m| m.sharpness).collect(),
+            exposure: measures.iter().map(|m| m.tones.mean).collect(),
+            pan: vec![0.0; count],
+            tilt: vec![0.0; count],
+            zoom: vec![0.0; count],
+            subject: measures.iter().map(|m| m.step.subject.way * fps).collect(),
+            repeated: measures.iter().map(|m| m.repeated).collect(),
+        };
+        for shot in shots(changes, count) {
+            traces.shot(&measures[shot.clone()], shot, fps, aspect);
+        }
+        traces
+    }
+
+    fn shot(&mut self, measures: &[FrameMeasure], shot: Range<usize>, fps: f32, aspect: f32) {
+        let rate = f64::from(fps);
+        let of = |pick: fn(&FrameMeasure) -> f32| -> Vec<f32> { measures.iter().map(|m| pick(m) * fps).collect() };
+        // The picture goes left when the camera goes right.
+        let across = of(|m| -m.step.warp.dx);
+        let along = of(|m| m.step.warp.dy);
+        let inward = of(|m| m.step.warp.s);
+        let round = of(|m| m.step.warp.r);
+        let reach = ((WANTED * rate).round() as usize).max(3);
+        let smooth = |v: &[f32]| moving_mean(&moving_mean(v, reach / 2), reach);
+        let (pan, tilt, zoom, roll) = (smooth(&across), smooth(&along), smooth(&inward), smooth(&round));
+        let mut power = vec![0.0f32; measures.len()];
+        for (v, lever) in [(&across, 1.0), (&along, 1.0), (&inward, LEVER), (&round, LEVER)] {
+            for (p, u) in power.iter_mut().zip(unwanted(v, reach)) {
+                *p += (lever * u).powi(2);
+            }
+        }
+        for (p, m) in power.iter_mut().zip(measures) {
+            // Where things fly about all over the picture, little can be said of the camera.
+            *p *= m.step.agreed.min(1.0).powi(2);
+        }
+        let window = ((TREMBLING * rate).round() as usize).max(3);
+        let shake = moving_mean(&power, window);
+        let motion: Vec<f32> = (0..measures.len())
+            .map(|i| {
+                let wanted = super::camera::Warp { dx: -pan[i] , dy: tilt[i], s: zoom[i], r: roll[i] };
+                mean_way(&wanted, &measures[i].step.subject, fps, aspect)
+            })
+            .collect();
+        let motion = moving_mean(&motion, ((0.12 * rate) as usize).max(1));
+        for (k, i) in shot.enumerate() {
+            self.shake[i] = saturate(shake[k].sqrt(), SHAKE);
+            self.motion[i] = saturate(motion[k], MOTION);
+            self.pan[i] = pan[k];
+            self.tilt[i] = tilt[k] * aspect;
+            self.zoom[i] = zoom[k];
+        }
+    }
+
+    /// Means over [`STEP`], rounded to what can be told apart.
+    pub fn samples(&self, rate: f64) -> Samples {
+        Samples {
+            step: STEP,
+            motion: pooled(&self.motion, rate),
+            shake: pooled(&self.shake, rate),
+            sharpness: pooled(&self.sharpness, rate),
+            exposure: pooled(&self.exposure, rate),
+            pan: pooled(&self.pan, rate),
+            tilt: pooled(&self.tilt, rate),
+            zoom: pooled(&self.zoom, rate),
+        }
+    }
+}
+
+/// The mean way of the points of the picture a second: the camera's where nothing moves besides, both together where it does.
+fn mean_way(camera: &super::camera::Warp, subject: &Subject, fps: f32, aspect: f32) -> f32 {
+    let alone = camera.mean_way(aspect);
+    let area = subject.area;
+    if area <= 0.0 {
+        return alone;
+    }
+    // The way of what moves, most of it in one direction or in all.
+    let length = subject.way / area;
+    let straight = subject.dx.hypot(subject.dy).min(length);
+    let scattered = (length * length - straight * straight).max(0.0);
+    let there = camera.at(subject.x, subject.y);
+    let together = ((there.0 + subject.dx * fps).powi(2) + (there.1 + subject.dy * fps).powi(2) + scattered * fps * fps).sqrt();
+    (1.0 - area) * alone + area * together
+}
+
+/// The frames of each shot.
+pub fn shots(changes: &[Change], count: usize) -> Vec<Range<usize>> {
+    let mut starts = vec![0];
+    starts.extend(changes.iter().map(|c| match c {
+        Change::Cut { at } => *at,
+        Change::Dissolve { from, to } => usize::midpoint(*from, *to),
+    }));
+    starts.push(count);
+    starts.windows(2).filter(|w| w[0] < w[1]).map(|w| w[0]..w[1]).collect()
+}
+
+/// What is left of a path when a parabola is taken out around each instant (Savitzky and Golay 1964): slower changes are wanted.
+fn unwanted(path: &[f32], reach: usize) -> Vec<f32> {
+    let half = (reach / 2).max(2) as isize;
+    let n = path.len() as isize;
+    (0..n)
+        .map(|i| {
+            let (from, to) = ((i - half).max(0), (i + half).min(n - 1));
+            // Moments of the window around i.
+            let (mut s, mut b) = ([0.0f64; 5], [0.0f64; 3]);
+            for k in from..=to {
+                let x = (k - i) as f64 / half as f64;
+                let (v, mut power) = (f64::from(path[k as usize]), 1.0);
+                for (p, sum) in s.iter_mut().enumerate() {
+                    *sum += power;
+                    if p < 3 {
+                        b[p] += power * v;
+                    }
+                    power *= x;
+                }
+            }
+            path[i as usize] - intercept(s, b).unwrap_or(path[i as usize] as f64) as f32
+        })
+        .collect()
+}
+
+/// The constant of the parabola that fits best, by Cramer's rule.
+fn intercept(s: [f64; 5], b: [f64; 3]) -> Option<f64> {
+    let det = |m: [[f64; 3]; 3]| {
+        m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) - m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0])
+            + m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0])
+    };
+    let whole = det([[s[0], s[1], s[2]], [s[1], s[2], s[3]], [s[2], s[3], s[4]]]);
+    (whole.abs() > 1e-9).then(|| det([[b[0], s[1], s[2]], [b[1], s[2], s[3]], [b[2], s[3], s[4]]]) / whole)
+}
+
+fn pooled(values: &[f32], rate: f64) -> Vec<f32> {
+    let count = ((values.len() as f64 / rate) / STEP).ceil().max(1.0) as usize;
+    (0..count)
+        .map(|i| {
+            let from = ((i as f64 * STEP * rate) as usize).min(values.len() - 1);
+            let to = (((i + 1) as f64 * STEP * rate) as usize).clamp(from + 1, values.len());
+            let mean = values[from..to].iter().sum::<f32>() / (to - from) as f32;
+            (mean * 10_000.0).round() / 10_000.0
+        })
+        .collect()
+}

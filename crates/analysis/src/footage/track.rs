@@ -1,0 +1,191 @@
+//! Following points from one frame to another: corners over a grid, found again by the method of Lucas and Kanade (IJCAI 1981)
+//! from coarse to fine, with the brightness of each window taken out.
+
+use super::picture::{LEVELS, Picture, Plane};
+
+/// Cells of the grid along the longer side; one point is followed in each.
+pub const CELLS: usize = 16;
+/// Half the side of the window that is compared, by level.
+const REACH: [usize; LEVELS] = [6, 5, 4];
+const ROUNDS: usize = 6;
+/// Pixels of a step at which it has arrived.
+const ARRIVED: f32 = 0.02;
+/// The smaller eigenvalue of the gradients in a window, a pixel, from which a point is worth a try: even a bare wall has some.
+const CORNER: f32 = 0.4;
+/// And from which it is found again in any frame of the same shot.
+const STRONG: f32 = 6.0;
+/// Correlation of the two windows from which they show the same.
+pub const ALIKE: f32 = 0.8;
+
+/// A point that can be followed, in pixels of the finest level.
+#[derive(Debug, Clone, Copy)]
+pub struct Point {
+    pub x: f32,
+    pub y: f32,
+    /// It is found again in any frame of the same shot.
+    pub strong: bool,
+}
+
+/// Where a point has gone.
+#[derive(Debug, Clone, Copy)]
+pub struct Followed {
+    /// In pixels of the finest level.
+    pub dx: f32,
+    /// In pixels of the finest level.
+    pub dy: f32,
+    /// Correlation of what is seen there with what was seen here, −1 to 1.
+    pub likeness: f32,
+}
+
+impl Followed {
+    pub fn is_sure(&self) -> bool {
+        self.likeness >= ALIKE
+    }
+}
+
+/// The best corner of each cell, where there is one.
+pub fn points(plane: &Plane) -> Vec<Point> {
+    const BLOCK: usize = 4;
+    let (w, h) = (plane.width, plane.height);
+    let (bw, bh) = (w / BLOCK, h / BLOCK);
+    let margin = REACH[0] + 2;
+    if bw < 6 || bh < 6 {
+        return Vec::new();
+    }
+    // Gradients summed over blocks, then over windows of three by three blocks.
+    let mut blocks = vec![[0.0f32; 3]; bw * bh];
+    for y in 1..(bh * BLOCK).min(h - 1) {
+        let (above, row, below) = (&plane.luma[(y - 1) * w..][..w], &plane.luma[y * w..][..w], &plane.luma[(y + 1) * w..][..w]);
+        for x in 1..(bw * BLOCK).min(w - 1) {
+            let (gx, gy) = ((row[x + 1] - row[x - 1]) * 0.5, (below[x] - above[x]) * 0.5);
+            let to = &mut blocks[(y / BLOCK) * bw + x / BLOCK];
+            to[0] += gx * gx;
+            to[1] += gx * gy;
+            to[2] += gy * gy;
+        }
+    }
+    let cell = (w.max(h) as f32 / CELLS as f32).max(BLOCK as f32);
+    let (across, down) = ((w as f32 / cell).round() as usize, (h as f32 / cell).round() as usize);
+    let mut best = vec![(0.0f32, Point { x: 0.0, y: 0.0, strong: false }); across * down];
+    for by in 1..bh - 1 {
+        for bx in 1..bw - 1 {
+            let (x, y) = (bx * BLOCK + BLOCK / 2, by * BLOCK + BLOCK / 2);
+            if x < margin || y < margin || x + margin >= w || y + margin >= h {
+                continue;
+            }
+            let mut sum = [0.0f32; 3];
+            for dy in 0..3 {
+                for dx in 0..3 {
+                    let one = &blocks[(by + dy - 1) * bw + bx + dx - 1];
+                    for k in 0..3 {
+                        sum[k] += one[k];
+                    }
+                }
+            }
+            let n = (9 * BLOCK * BLOCK) as f32;
+            let (a, b, c) = (sum[0] / n, sum[1] / n, sum[2] / n);
+            let least = (a + c) / 2.0 - (((a - c) / 2.0).powi(2) + b * b).sqrt();
+            let (i, j) = (((x as f32 / cell) as usize).min(across - 1), ((y as f32 / cell) as usize).min(down - 1));
+            if least > best[j * across + i].0 {
+                best[j * across + i] = (least, Point { x: x as f32, y: y as f32, strong: least > STRONG });
+            }
+        }
+    }
+    best.into_iter().filter(|b| b.0 > CORNER).map(|b| b.1).collect()
+}
+
+/// Follows a point from coarse to fine, starting where it is `guessed` to have gone.
+pub fn follow(from: &Picture, to: &Picture, point: Point, guessed: (f32, f32), coarsest: usize) -> Option<Followed> {
+    let mut found = Followed { dx: guessed.0, dy: guessed.1, likeness: 0.0 };
+    for level in (0..=coarsest).rev() {
+        let scale = (1 << level) as f32;
+        let (x, y) = ((point.x / scale).round(), (point.y / scale).round());
+        let start = (found.dx / scale, found.dy / scale);
+        if let Some(one) = refined(&from.planes[level], &to.planes[level], (x as usize, y as usize), start, REACH[level]) {
+            found = Followed { dx: one.dx * scale, dy: one.dy * scale, likeness: one.likeness };
+        } else if level == 0 {
+            return None;
+        }
+    }
+    Some(found)
+}
+
+const MOST: usize = (2 * REACH[0] + 1) * (2 * REACH[0] + 1);
+
+/// Lucas and Kanade at one level, from `start`.
+fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), reach: usize) -> Option<Followed> {
+    let (w, h) = (from.width, from.height);
+    if x < reach + 1 || y < reach + 1 || x + reach + 1 >= w || y + reach + 1 >= h {
+        return None;
+    }
+    let side = 2 * reach + 1;
+    let n = side * side;
+    let (mut here, mut gx, mut gy) = ([0.0f32; MOST], [0.0f32; MOST], [0.0f32; MOST]);
+    for j in 0..side {
+        let at = (y + j - reach) * w + x - reach;
+        let (above, row, below) = (&from.luma[at - w..][..side], &from.luma[at - 1..][..side + 2], &from.luma[at + w..][..side]);
+        for i in 0..side {
+            here[j * side + i] = row[i + 1];
+            gx[j * side + i] = (row[i + 2] - row[i]) * 0.5;
+            gy[j * side + i] = (below[i] - above[i]) * 0.5;
+        }
+    }
+    let (here, gx, gy) = (&mut here[..n], &mut gx[..n], &mut gy[..n]);
+    for list in [&mut *here, &mut *gx, &mut *gy] {
+        let mean = list.iter().sum::<f32>() / n as f32;
+        list.iter_mut().for_each(|v| *v -= mean);
+    }
+    let (mut a, mut b, mut c, mut power) = (0.0f32, 0.0f32, 0.0f32, 0.0f32);
+    for k in 0..n {
+        a += gx[k] * gx[k];
+        b += gx[k] * gy[k];
+        c += gy[k] * gy[k];
+        power += here[k] * here[k];
+    }
+    let det = a * c - b * b;
+    if det < 1e-3 * (a + c).powi(2).max(1.0) {
+        return None;
+    }
+    let (mut dx, mut dy) = start;
+    let mut there = [0.0f32; MOST];
+    let there = &mut there[..n];
+    let mut likeness = 0.0;
+    for _ in 0..ROUNDS {
+        let (px, py) = (x as f32 + dx - reach as f32, y as f32 + dy - reach as f32);
+        if px < 0.0 || py < 0.0 || px + (side as f32) >= w as f32 || py + (side as f32) >= h as f32 {
+            return None;
+        }
+        let (ix, iy) = (px as usize, py as usize);
+        let (fx, fy) = (px - ix as f32, py - iy as f32);
+        let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
+        for j in 0..side {
+            let at = (iy + j) * w + ix;
+            let (top, bottom) = (&to.luma[at..][..side + 1], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..side + 1]);
+            for i in 0..side {
+                there[j * side + i] = top[i] * w00 + top[i + 1] * w10 + bottom[i] * w01 + bottom[i + 1] * w11;
+            }
+        }
+        let mean = there.iter().sum::<f32>() / n as f32;
+        let (mut ex, mut ey, mut both, mut other) = (0.0f32, 0.0f32, 0.0f32, 0.0f32);
+        for k in 0..n {
+            let v = there[k] - mean;
+            let diff = v - here[k];
+            ex += gx[k] * diff;
+            ey += gy[k] * diff;
+            both += v * here[k];
+            other += v * v;
+        }
+        likeness = both / (power * other).sqrt().max(1e-3);
+        let (sx, sy) = ((c * ex - b * ey) / det, (a * ey - b * ex) / det);
+        dx -= sx;
+        dy -= sy;
+        if sx.abs().max(sy.abs()) < ARRIVED {
+            break;
+        }
+        // Further than the window is wide is another place.
+        if (dx - start.0).abs().max((dy - start.1).abs()) > 1.2 * side as f32 {
+            return None;
+        }
+    }
+    Some(Followed { dx, dy, likeness })
+}
