@@ -21,6 +21,8 @@ fn main() {
         None if words.iter().any(|w| w == "fitting") => corpus(Purpose::Fitting),
         None => corpus(Purpose::Judging),
     };
+    let only: Vec<&str> = words.iter().filter_map(|w| w.strip_prefix("only=")).collect();
+    let plans: Vec<Plan> = plans.into_iter().filter(|p| only.is_empty() || only.iter().any(|o| p.name.contains(o))).collect();
     let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let runtime = tokio::runtime::Runtime::new().expect("a runtime");
     // Dealt out in turn, so that both halves take as long.

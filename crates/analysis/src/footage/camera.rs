@@ -24,7 +24,7 @@ impl Warp {
     }
 
     /// This one first, then `next`.
-    fn then(&self, next: &Self) -> Self {
+    pub fn then(&self, next: &Self) -> Self {
         let (a, b) = (1.0 + next.s, next.r);
         let (c, d) = (1.0 + self.s, self.r);
         Self {
@@ -69,11 +69,23 @@ pub struct Step {
     pub subject: Subject,
 }
 
+impl Step {
+    /// Between a frame and the same frame again.
+    pub const STANDS: Self = Self {
+        warp: Warp { dx: 0.0, dy: 0.0, s: 0.0, r: 0.0 },
+        found: Some(1.0),
+        agreed: 1.0,
+        subject: Subject { way: 0.0, most: 0.0, area: 0.0, dx: 0.0, dy: 0.0, x: 0.0, y: 0.0, apart: 0.0 },
+    };
+}
+
 /// What moves in the picture when the camera's own movement is taken out.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Subject {
     /// Mean way over the whole picture, in frame widths.
     pub way: f32,
+    /// Mean way of the cells that move most, in frame widths.
+    pub most: f32,
     /// Share of the picture that moves.
     pub area: f32,
     /// Mean way of what moves, with its direction, in frame widths.
@@ -103,6 +115,8 @@ const TRIALS: usize = 120;
 const STANDS: f32 = 0.18;
 /// Strong points from which their share says something.
 const ENOUGH: usize = 12;
+/// One in so many cells is among those that move most.
+const LIVELIEST: usize = 24;
 /// Luma steps that are noise.
 const NOISE: f32 = 3.0;
 
@@ -447,5 +461,9 @@ fn subject(before: &Picture, after: &Picture, warp: Warp, at: &[Point], followed
         })
         .sum::<f32>()
         / known;
-    Subject { way, area: moving.len() as f32 / n, dx: dx / known, dy: dy / known, x, y, apart }
+    let mut sorted: Vec<f32> = ways.iter().map(|w| w.0).collect();
+    sorted.sort_by(|a, b| b.total_cmp(a));
+    let liveliest = (sorted.len() / LIVELIEST).max(1);
+    let most = sorted[..liveliest].iter().sum::<f32>() / liveliest as f32;
+    Subject { way, most, area: moving.len() as f32 / n, dx: dx / known, dy: dy / known, x, y, apart }
 }

@@ -1,6 +1,6 @@
 //! Whether two frames show the same: their small pictures, shifted to where they fit best.
 
-use super::picture::Plane;
+use super::picture::{Picture, Plane};
 
 /// How far a small picture is shifted, as a share of its width.
 const SHIFT: f32 = 0.17;
@@ -70,4 +70,10 @@ pub fn best_shift_score(a: &Plane, b: &Plane) -> f32 {
 /// −1 to 1: how alike two small pictures are, place by place.
 pub fn plain_correlation(a: &Plane, b: &Plane) -> f32 {
     correlation(a, b, 0, 0, 1)
+}
+
+/// 0–1: how far their colours are apart, cell by cell.
+pub fn colours_apart(a: &Picture, b: &Picture) -> f32 {
+    let sum: f32 = a.chroma.iter().zip(&b.chroma).map(|(p, q)| (p[0] - q[0]).abs() + (p[1] - q[1]).abs()).sum();
+    sum / (a.chroma.len().max(1) as f32 * 256.0)
 }

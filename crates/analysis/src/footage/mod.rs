@@ -93,7 +93,7 @@ impl ClipReader {
         let mut measure =
             FrameMeasure { sharpness: picture.sharpness, tones: picture.tones, ..FrameMeasure::default() };
         let Some(last) = self.last.take() else {
-            self.shots.push(&picture, None);
+            self.shots.push(picture.clone(), &Step::default());
             self.measures.push(measure);
             self.last = Some(picture);
             return Ok(());
@@ -102,13 +102,13 @@ impl ClipReader {
             // Shown twice: no time has passed for what is filmed.
             self.repeats += 1;
             measure.repeated = true;
-            self.shots.push(&picture, Some(1.0));
+            self.shots.push(last.clone(), &Step::STANDS);
             self.measures.push(measure);
             self.last = Some(last);
             return Ok(());
         }
         measure.step = self.camera.step(&last, &picture);
-        self.shots.push(&picture, measure.step.found);
+        self.shots.push(picture.clone(), &measure.step);
         if self.shots.may_have_changed() {
             self.camera.forget();
         }
@@ -126,7 +126,7 @@ impl ClipReader {
         }
         let share = 1.0 / (repeats + 1) as f32;
         let Step { warp, subject, .. } = step;
-        for v in [&mut warp.dx, &mut warp.dy, &mut warp.s, &mut warp.r, &mut subject.way, &mut subject.dx, &mut subject.dy, &mut subject.apart] {
+        for v in [&mut warp.dx, &mut warp.dy, &mut warp.s, &mut warp.r, &mut subject.way, &mut subject.most, &mut subject.dx, &mut subject.dy, &mut subject.apart] {
             *v *= share;
         }
         let count = self.measures.len();

@@ -19,10 +19,10 @@ const DEAD: f32 = 0.02;
 /// Suggests ranges, the best first; none where nothing happens or nothing is clean.
 pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<Moment> {
     let clean = clean_runs(samples, changes, rate, duration);
-    let impact = impact(&frames.subject, rate);
+    let impact = Impact::of(frames, rate);
     let mut hits: Vec<(f64, Moment)> = Vec::new();
     for run in &clean {
-        for (strength, hit) in peaks(&impact, rate, *run) {
+        for (strength, hit) in impact.peaks(*run) {
             let (start, end) = ((hit - LEAD_IN).max(run.0), (hit + LEAD_OUT).min(run.1));
             if end - start < SHORTEST || hits.iter().any(|(_, m)| start < m.hit && m.hit < end) {
                 continue;
@@ -69,46 +69,84 @@ fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -
     runs
 }
 
-/// How suddenly the picture begins or ceases to move at each frame, in frame widths a second.
-fn impact(subject: &[f32], rate: f64) -> Vec<f32> {
-    let short = ((0.1 * rate).round() as usize).max(2);
-    let long = ((0.4 * rate) as usize).max(2);
-    let n = subject.len();
-    let mean = |from: usize, to: usize| {
-        let part = &subject[from.min(n)..to.min(n)];
-        if part.is_empty() { 0.0 } else { part.iter().sum::<f32>() / part.len() as f32 }
-    };
-    (0..n)
-        .map(|i| {
-            let begins = mean(i, i + short) - mean(i.saturating_sub(long), i);
-            let ceases = mean(i.saturating_sub(short), i) - mean(i, i + long);
-            begins.max(0.9 * ceases).max(0.0)
-        })
-        .collect()
+/// How suddenly things begin or cease to move at each frame.
+struct Impact {
+    /// What moves, the whole picture and its liveliest parts together, in frame widths a second.
+    action: Vec<f32>,
+    strength: Vec<f32>,
+    rate: f64,
 }
 
-/// Local maxima that stand out, as strength and seconds, strongest first.
-fn peaks(impact: &[f32], rate: f64, (start, end): (f64, f64)) -> Vec<(f64, f64)> {
-    // The first frames have nothing before them to stand out from.
-    let from = ((start + 0.2) * rate) as usize;
-    let to = (((end - 0.1) * rate).max(0.0) as usize).min(impact.len());
-    if from >= to {
-        return Vec::new();
+/// Strength of an impact below which it is none, in frame widths a second.
+const FAINT: f32 = 0.02;
+/// And how far it stands out from what is usual.
+const STANDS_OUT: f32 = 3.0;
+/// Share of the rise of an impact at which it has begun.
+const BEGUN: f32 = 0.3;
+
+impl Impact {
+    fn of(frames: &FrameTraces, rate: f64) -> Self {
+        let action: Vec<f32> =
+            frames.subject.iter().zip(&frames.liveliest).map(|(all, most)| all + 0.25 * most).collect();
+        let short = ((0.1 * rate).round() as usize).max(2);
+        let long = ((0.4 * rate) as usize).max(2);
+        let strength = (0..action.len())
+            .map(|i| {
+                let begins = mean(&action, i, i + short) - mean(&action, i.saturating_sub(long), i);
+                let ceases = mean(&action, i.saturating_sub(short), i) - mean(&action, i, i + long);
+                begins.max(0.9 * ceases).max(0.0)
+            })
+            .collect();
+        Self { action, strength, rate }
     }
-    let mut sorted: Vec<f32> = impact[from..to].to_vec();
-    sorted.sort_by(f32::total_cmp);
-    let typical = sorted[sorted.len() / 2];
-    let mut order: Vec<usize> = (from..to).filter(|i| impact[*i] > 0.012 && impact[*i] > 3.5 * typical).collect();
-    order.sort_by(|a, b| impact[*b].total_cmp(&impact[*a]));
-    let gap = rate as usize;
-    let mut kept: Vec<usize> = Vec::new();
-    for i in order {
-        if kept.iter().all(|k| k.abs_diff(i) >= gap) {
-            kept.push(i);
+
+    /// Where it stands out, as strength and seconds, strongest first.
+    fn peaks(&self, (start, end): (f64, f64)) -> Vec<(f64, f64)> {
+        // The first frames have nothing before them to stand out from.
+        let from = ((start + 0.2) * self.rate) as usize;
+        let to = (((end - 0.1) * self.rate).max(0.0) as usize).min(self.strength.len());
+        if from >= to {
+            return Vec::new();
         }
+        let strength = &self.strength;
+        let mut sorted: Vec<f32> = strength[from..to].to_vec();
+        sorted.sort_by(f32::total_cmp);
+        let typical = sorted[sorted.len() / 2];
+        let mut order: Vec<usize> =
+            (from..to).filter(|i| strength[*i] > FAINT && strength[*i] > STANDS_OUT * typical).collect();
+        order.sort_by(|a, b| strength[*b].total_cmp(&strength[*a]));
+        let gap = self.rate as usize;
+        let mut kept: Vec<usize> = Vec::new();
+        for i in order {
+            if kept.iter().all(|k| k.abs_diff(i) >= gap) {
+                kept.push(i);
+            }
+        }
+        kept.into_iter().map(|i| (f64::from(strength[i]), self.instant(i, from, to))).collect()
     }
-    // What was measured at a frame happened on the way to it.
-    kept.into_iter().map(|i| (f64::from(impact[i]), (i as f64 - 0.5) / rate)).collect()
+
+    /// The instant of an impact near a frame, in seconds: where the movement sets in, or ends.
+    fn instant(&self, i: usize, from: usize, to: usize) -> f64 {
+        let reach = ((0.2 * self.rate) as usize).max(2);
+        let (before, after) = (i.saturating_sub(reach).max(from), (i + reach).min(to));
+        let level = |a: usize, b: usize| mean(&self.action, a, b);
+        let (low, high) = (level(before.saturating_sub(reach), before), level(after, after + reach));
+        let most = self.action[before..after].iter().copied().fold(0.0, f32::max);
+        let begins = level(i, i + 3) > level(i.saturating_sub(3), i);
+        let frame = if begins {
+            (before..after).find(|k| self.action[*k] > low + BEGUN * (most - low)).unwrap_or(i)
+        } else {
+            (before..after).rev().find(|k| self.action[*k] > high + BEGUN * (most - high)).map_or(i, |k| k + 1)
+        };
+        // What was measured at a frame happened on the way to it.
+        (frame as f64 - 1.0).max(0.0) / self.rate
+    }
+}
+
+fn mean(values: &[f32], from: usize, to: usize) -> f32 {
+    let n = values.len();
+    let part = &values[from.min(n)..to.min(n)];
+    if part.is_empty() { 0.0 } else { part.iter().sum::<f32>() / part.len() as f32 }
 }
 
 fn energy_between(samples: &Samples, start: f64, end: f64) -> f64 {

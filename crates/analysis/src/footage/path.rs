@@ -12,6 +12,8 @@ const TREMBLING: f64 = 0.35;
 const SHAKE: f32 = 0.085;
 /// Frame widths a second of mean way that make 1 − 1/e of full motion.
 const MOTION: f32 = 0.22;
+/// Frame widths a second from which a camera is whipped round.
+const WHIP: f32 = 0.9;
 /// How much a turn or a scale of one moves the picture, in frame widths.
 const LEVER: f32 = 0.27;
 
@@ -24,9 +26,9 @@ pub struct FrameTraces {
     pub pan: Vec<f32>,
     pub tilt: Vec<f32>,
     pub zoom: Vec<f32>,
-    /// What moves besides the camera, in frame widths a second.
+    /// What moves besides the camera, in frame widths a second: the whole picture's mean and that of its liveliest parts.
     pub subject: Vec<f32>,
-    pub repeated: Vec<bool>,
+    pub liveliest: Vec<f32>,
 }
 
 impl FrameTraces {
@@ -42,7 +44,7 @@ impl FrameTraces {
             tilt: vec![0.0; count],
             zoom: vec![0.0; count],
             subject: measures.iter().map(|m| m.step.subject.way * fps).collect(),
-            repeated: measures.iter().map(|m| m.repeated).collect(),
+            liveliest: measures.iter().map(|m| m.step.subject.most * fps).collect(),
         };
         for shot in shots(changes, count) {
             traces.shot(&measures[shot.clone()], shot, fps, aspect);
@@ -70,6 +72,14 @@ impl FrameTraces {
         for (p, m) in power.iter_mut().zip(measures) {
             // Where things fly about all over the picture, little can be said of the camera.
             *p *= m.step.agreed.min(1.0).powi(2);
+        }
+        // Who whips round does not tremble.
+        let fastest = |i: usize| {
+            let around = i.saturating_sub(reach * 3 / 4)..(i + reach * 3 / 4 + 1).min(pan.len());
+            around.map(|k| pan[k].hypot(tilt[k])).fold(0.0, f32::max)
+        };
+        for (i, p) in power.iter_mut().enumerate() {
+            *p /= 1.0 + (fastest(i) / WHIP).powi(4);
         }
         let window = ((TREMBLING * rate).round() as usize).max(3);
         let shake = moving_mean(&power, window);

@@ -45,11 +45,6 @@ pub struct Plane {
 }
 
 impl Plane {
-    /// The same once more.
-    pub fn copy(&self) -> Self {
-        Self { width: self.width, height: self.height, luma: self.luma.clone() }
-    }
-
     fn halved(&self) -> Self {
         let (width, height) = (self.width / 2, self.height / 2);
         let mut luma = vec![0.0; width * height];

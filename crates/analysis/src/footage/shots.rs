@@ -5,17 +5,28 @@
 //! frames. A dissolve is a stretch whose pictures are, one after the other, mixtures of its two ends with a rising share of the
 //! later one (Lienhart 1999 names the model).
 
-use super::likeness::{best_shift_score, plain_correlation};
-use super::picture::{Picture, Plane, Tones};
+use super::camera::{Step, Warp};
+use super::likeness::{best_shift_score, colours_apart, plain_correlation};
+use super::picture::Picture;
+use super::track::{Followed, follow, points};
 use std::collections::VecDeque;
+use std::sync::Arc;
 
 /// What is kept of a frame for a few seconds.
 struct Glimpse {
-    plane: Plane,
-    chroma: Vec<[f32; 2]>,
-    tones: Tones,
+    picture: Arc<Picture>,
+    /// The camera's way from the frame before.
+    warp: Warp,
+    /// Share of the points that follow it.
+    agreed: f32,
     /// Against the frame before: how new it is, 0–1.
     novelty: f32,
+}
+
+impl Glimpse {
+    fn is_plain(&self) -> bool {
+        self.picture.tones.spread < 0.02
+    }
 }
 
 /// A change of shot; frames from the first.
@@ -55,11 +66,10 @@ impl Shots {
         Self { seen: VecDeque::new(), first: 0, rate, dissolve: None, changes: Vec::new() }
     }
 
-    /// The next frame; `found`: share of the points of the frame before that are in this one, where there were enough.
-    pub fn push(&mut self, picture: &Picture, found: Option<f32>) {
-        let plane = picture.small().copy();
-        let novelty = self.seen.back().map_or(0.0, |last| novelty(last, &plane, &picture.chroma, picture.tones, found));
-        self.seen.push_back(Glimpse { plane, chroma: picture.chroma.clone(), tones: picture.tones, novelty });
+    /// The next frame and the way to it.
+    pub fn push(&mut self, picture: Arc<Picture>, step: &Step) {
+        let novelty = self.seen.back().map_or(0.0, |last| novelty(&last.picture, &picture, step.found));
+        self.seen.push_back(Glimpse { picture, warp: step.warp, agreed: step.agreed, novelty });
         let number = self.first + self.seen.len() - 1;
         if number >= AHEAD {
             self.look_for_cut(number - AHEAD);
@@ -118,15 +128,19 @@ impl Shots {
             return;
         }
         // Out of black or into it is no cut from shot to shot.
-        let plain = |g: &Glimpse| g.tones.spread < 0.02;
         let Some(before) = self.at(at - 1) else { return };
-        if plain(before) || plain(here) {
+        if before.is_plain() || here.is_plain() {
             return;
         }
         for back in 1..=AHEAD {
             for ahead in 0..AHEAD {
                 let (Some(a), Some(b)) = (at.checked_sub(back).and_then(|n| self.at(n)), self.at(at + ahead)) else { continue };
-                if back + ahead > 1 && plain_correlation(&a.plane, &b.plane) > SAME && colours_apart(a, &b.chroma) < 0.03 && !plain(a) {
+                let (p, q) = (&a.picture, &b.picture);
+                if back + ahead > 1
+                    && plain_correlation(p.small(), q.small()) > SAME
+                    && colours_apart(p, q) < 0.03
+                    && !a.is_plain()
+                {
                     return;
                 }
             }
@@ -169,10 +183,10 @@ impl Shots {
     /// How well the frames between two are explained as mixtures of the two, if at all.
     fn mixture(&self, from: usize, to: usize) -> Option<f32> {
         let (a, b) = (self.at(from)?, self.at(to)?);
-        if a.tones.spread < 0.02 || b.tones.spread < 0.02 || plain_correlation(&a.plane, &b.plane) > 0.6 {
+        if a.is_plain() || b.is_plain() || plain_correlation(a.picture.small(), b.picture.small()) > 0.6 {
             return None;
         }
-        let (left, right) = (coarse(a), coarse(b));
+        let (left, right) = (coarse(&a.picture), coarse(&b.picture));
         let way: Vec<f32> = right.iter().zip(&left).map(|(r, l)| r - l).collect();
         let length: f32 = way.iter().map(|v| v * v).sum();
         if length < 40.0 * way.len() as f32 {
@@ -183,7 +197,7 @@ impl Shots {
         let steps = 8;
         let mut middle = 0;
         for k in 1..steps {
-            let one = coarse(self.at(from + (to - from) * k / steps)?);
+            let one = coarse(&self.at(from + (to - from) * k / steps)?.picture);
             let off: Vec<f32> = one.iter().zip(&left).map(|(o, l)| o - l).collect();
             let share = off.iter().zip(&way).map(|(o, w)| o * w).sum::<f32>() / length;
             let rest = off.iter().zip(&way).map(|(o, w)| (o - share * w).powi(2)).sum::<f32>() / length;
@@ -197,46 +211,62 @@ impl Shots {
         if middle < 3 || worst > UNEXPLAINED * 2.0 {
             return None;
         }
-        // The same place, only shifted, is a camera that moves.
-        if best_shift_score(&a.plane, &b.plane) > 0.75 {
-            return None;
+        // The same place, only moved, is a camera that moves.
+        (!self.is_same_place(from, to)).then_some(1.0 - worst)
+    }
+
+    /// Whether what one frame shows is in another where the camera's way between them puts it; where nothing of it can be left,
+    /// whether the way was one without doubt.
+    fn is_same_place(&self, from: usize, to: usize) -> bool {
+        let (Some(a), Some(b)) = (self.at(from), self.at(to)) else { return true };
+        let between = || (from + 1..=to).filter_map(|n| self.at(n));
+        let way = between().fold(Warp::default(), |way, g| way.then(&g.warp));
+        let (width, height) = (a.picture.fine().width as f32, a.picture.fine().height as f32);
+        let (mut seen, mut again) = (0, 0);
+        for p in points(a.picture.fine()).iter().filter(|p| p.strong) {
+            let (dx, dy) = way.at((p.x - width / 2.0) / width, (p.y - height / 2.0) / width);
+            let guess = (dx * width, dy * width);
+            let (x, y) = (p.x + guess.0, p.y + guess.1);
+            if x > 8.0 && y > 8.0 && x < width - 8.0 && y < height - 8.0 {
+                seen += 1;
+                let found = follow(&a.picture, &b.picture, *p, guess, 1);
+                let near = |f: &Followed| f.likeness > 0.7 && (f.dx - guess.0).hypot(f.dy - guess.1) < 6.0;
+                again += usize::from(found.is_some_and(|f| near(&f)));
+            }
         }
-        Some(1.0 - worst)
+        if seen < 8 {
+            let sure = between().map(|g| g.agreed).fold(1.0, f32::min);
+            return sure > 0.4 || best_shift_score(a.picture.small(), b.picture.small()) > 0.75;
+        }
+        again * 3 >= seen
     }
 }
 
 /// Means over blocks of four by four, and colours: what does not mind a small movement.
-fn coarse(g: &Glimpse) -> Vec<f32> {
+fn coarse(picture: &Picture) -> Vec<f32> {
     const BLOCK: usize = 4;
-    let (w, h) = (g.plane.width / BLOCK, g.plane.height / BLOCK);
-    let mut out = Vec::with_capacity(w * h + 2 * g.chroma.len());
+    let plane = picture.small();
+    let (w, h) = (plane.width / BLOCK, plane.height / BLOCK);
+    let mut out = Vec::with_capacity(w * h + 2 * picture.chroma.len());
     for j in 0..h {
         for i in 0..w {
-            let mut sum = 0.0;
-            for y in 0..BLOCK {
-                sum += g.plane.luma[(j * BLOCK + y) * g.plane.width + i * BLOCK..][..BLOCK].iter().sum::<f32>();
-            }
-            out.push(sum / (BLOCK * BLOCK) as f32);
+            let rows = (0..BLOCK).map(|y| &plane.luma[(j * BLOCK + y) * plane.width + i * BLOCK..][..BLOCK]);
+            out.push(rows.flatten().sum::<f32>() / (BLOCK * BLOCK) as f32);
         }
     }
-    out.extend(g.chroma.iter().flatten());
+    out.extend(picture.chroma.iter().flatten());
     out
 }
 
-fn colours_apart(a: &Glimpse, chroma: &[[f32; 2]]) -> f32 {
-    let sum: f32 = a.chroma.iter().zip(chroma).map(|(p, q)| (p[0] - q[0]).abs() + (p[1] - q[1]).abs()).sum();
-    sum / (chroma.len().max(1) as f32 * 256.0)
-}
-
 /// 0–1: how little of a frame was in the one before.
-fn novelty(last: &Glimpse, plane: &Plane, chroma: &[[f32; 2]], tones: Tones, found: Option<f32>) -> f32 {
-    let alike = plain_correlation(&last.plane, plane).max(0.0);
+fn novelty(last: &Picture, next: &Picture, found: Option<f32>) -> f32 {
+    let alike = plain_correlation(last.small(), next.small()).max(0.0);
     if alike > 0.95 && found.is_none_or(|f| f > 0.3) {
         return 0.0;
     }
-    let alike = if alike > 0.9 { alike } else { best_shift_score(&last.plane, plane).max(0.0) };
-    let colour = (colours_apart(last, chroma) * 6.0).min(1.0);
-    let light = ((last.tones.mean - tones.mean).abs() * 3.0).min(1.0);
+    let alike = if alike > 0.9 { alike } else { best_shift_score(last.small(), next.small()).max(0.0) };
+    let colour = (colours_apart(last, next) * 6.0).min(1.0);
+    let light = ((last.tones.mean - next.tones.mean).abs() * 3.0).min(1.0);
     let lost = 1.0 - found.unwrap_or(alike);
     lost * (0.75 * (1.0 - alike) + 0.15 * colour + 0.1 * light) / 0.75
 }
