@@ -236,7 +236,7 @@ fn cuts(read: &[Read]) {
             let of_cut = r.truth.cuts.iter().any(|t| (c - t).abs() <= near);
             let of_dissolve = r.truth.dissolves.iter().any(|t| (c - t).abs() <= 0.7);
             let of_black = r.plan.kind == "cuts" && black.iter().any(|t| (c - t).abs() <= 0.1);
-            if !of_dissolve && !of_black {
+            if of_cut || !of_dissolve && !of_black {
                 told += 1;
             }
             if !of_cut && !of_dissolve && !of_black {

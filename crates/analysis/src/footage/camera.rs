@@ -6,7 +6,7 @@
 //! around shows that the camera does, however large the thing is that swings in front of it.
 
 use super::picture::Picture;
-use super::track::{Followed, Point, follow, points};
+use super::track::{Followed, Point, follow, points, seek};
 use std::sync::Arc;
 
 /// Where the content of one frame is found in another, from the middle: `x' = x + s·x − r·y + dx`, in frame widths.
@@ -115,6 +115,8 @@ const TRIALS: usize = 120;
 const STANDS: f32 = 0.18;
 /// Strong points from which their share says something.
 const ENOUGH: usize = 12;
+/// Points that are sought all around in one frame: where more are lost, it is not one thing that is fast.
+const MOST_SOUGHT: usize = 40;
 /// One in so many cells is among those that move most.
 const LIVELIEST: usize = 24;
 /// Luma steps that are noise.
@@ -161,9 +163,7 @@ impl Camera {
             let guess = Warp { dx: shift.0 * wide / before.fine().width as f32, dy: shift.1 * wide / before.fine().width as f32, s: 0.0, r: 0.0 };
             let again = self.followed(before, after, &at, guess);
             for (one, other) in followed.iter_mut().zip(again) {
-                if other.is_some_and(|o| one.is_none_or(|one| o.likeness > one.likeness)) {
-                    *one = other;
-                }
+                *one = better(*one, other);
             }
         }
         let samples = samples(before.fine().width, before.fine().height, &at, &followed);
@@ -185,17 +185,26 @@ impl Camera {
 
     fn followed(&self, from: &Picture, to: &Picture, at: &[Point], guess: Warp) -> Vec<Option<Followed>> {
         let (w, h) = (from.fine().width as f32, from.fine().height as f32);
+        let mut left = MOST_SOUGHT;
+        let left = &mut left;
         at.iter()
             .map(|p| {
                 let way = guess.at((p.x - w / 2.0) / w, (p.y - h / 2.0) / w);
                 let guessed = (way.0 * w, way.1 * w);
                 let one = follow(from, to, *p, guessed, super::picture::LEVELS - 1);
-                // What does not follow the camera is looked for where it was.
-                if one.is_some_and(|o| o.is_sure()) || guessed.0.abs().max(guessed.1.abs()) < 0.5 {
+                let is_sure = |f: &Option<Followed>| f.is_some_and(|o| o.is_sure());
+                if is_sure(&one) {
                     return one;
                 }
-                let other = follow(from, to, *p, (0.0, 0.0), super::picture::LEVELS - 1);
-                if other.is_some_and(|o| one.is_none_or(|one| o.likeness > one.likeness)) { other } else { one }
+                // What does not follow the camera is looked for where it was.
+                let moved = guessed.0.abs().max(guessed.1.abs()) >= 0.5;
+                let stood = if moved { better(one, follow(from, to, *p, (0.0, 0.0), super::picture::LEVELS - 1)) } else { one };
+                if is_sure(&stood) || !p.strong {
+                    return stood;
+                }
+                *left = left.saturating_sub(1);
+                let far = if *left > 0 { seek(from, to, *p) } else { None };
+                far.map_or(stood, |way| better(stood, follow(from, to, *p, way, 1)))
             })
             .collect()
     }
@@ -294,6 +303,10 @@ impl Camera {
     }
 }
 
+fn better(one: Option<Followed>, other: Option<Followed>) -> Option<Followed> {
+    if other.is_some_and(|o| one.is_none_or(|one| o.likeness > one.likeness)) { other } else { one }
+}
+
 fn off(s: &Sample, warp: &Warp) -> f32 {
     let (x, y) = warp.at(s.u, s.v);
     (x - s.dx).hypot(y - s.dy)
@@ -371,7 +384,7 @@ fn least_squares(samples: &[Sample], near: &Warp, tolerance: f32) -> Option<Warp
         spread += w * (pu * pu + pv * pv);
     }
     // A few points close together tell a shift, not a scale.
-    let spread = spread + 0.002 * all;
+    let spread = spread + 0.0002 * all;
     let (s, r) = (radial / spread, around / spread);
     Some(Warp { dx: dx - s * u + r * v, dy: dy - s * v - r * u, s, r })
 }
@@ -407,7 +420,7 @@ fn subject(before: &Picture, after: &Picture, warp: Warp, at: &[Point], followed
                     if change > 0.0 {
                         let gx = (plane.luma[y * w + x + 1] - plane.luma[y * w + x - 1]) * 0.5;
                         let gy = (plane.luma[(y + 1) * w + x] - plane.luma[(y - 1) * w + x]) * 0.5;
-                        sum += (change / ((gx * gx + gy * gy).sqrt() + 4.0)).min(6.0);
+                        sum += (change / ((gx * gx + gy * gy).sqrt() + 4.0)).min(9.0);
                     }
                 }
             }

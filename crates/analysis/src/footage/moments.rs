@@ -97,6 +97,7 @@ impl Impact {
                 begins.max(0.9 * ceases).max(0.0)
             })
             .collect();
+        if std::env::var("DBG").is_ok() { for i in 0..action.len() { eprintln!("act {:.3} way {:.4} most {:.4} strength {:.4}", i as f64 / rate, frames.subject[i], frames.liveliest[i], strength_of(&action, i, short, long)); } }
         Self { action, strength, rate }
     }
 
@@ -143,6 +144,11 @@ impl Impact {
     }
 }
 
+fn strength_of(action: &[f32], i: usize, short: usize, long: usize) -> f32 {
+    let begins = mean(action, i, i + short) - mean(action, i.saturating_sub(long), i);
+    let ceases = mean(action, i.saturating_sub(short), i) - mean(action, i, i + long);
+    begins.max(0.9 * ceases).max(0.0)
+}
 fn mean(values: &[f32], from: usize, to: usize) -> f32 {
     let n = values.len();
     let part = &values[from.min(n)..to.min(n)];

@@ -12,6 +12,8 @@ const TREMBLING: f64 = 0.35;
 const SHAKE: f32 = 0.085;
 /// Frame widths a second of mean way that make 1 − 1/e of full motion.
 const MOTION: f32 = 0.22;
+/// The share of a frame's time for which a shutter is open.
+const SMEARED: f32 = 0.5;
 /// Frame widths a second from which a camera is whipped round.
 const WHIP: f32 = 0.9;
 /// How much a turn or a scale of one moves the picture, in frame widths.
@@ -61,7 +63,14 @@ impl FrameTraces {
         let inward = of(|m| m.step.warp.s);
         let round = of(|m| m.step.warp.r);
         let reach = ((WANTED * rate).round() as usize).max(3);
-        let smooth = |v: &[f32]| moving_mean(&moving_mean(v, reach / 2), reach);
+        let smooth = |v: &[f32]| moving_mean(&moving_mean(v, reach / 3), reach * 2 / 3);
+        // What moves in front of the camera while the shutter is open is smeared, not out of focus.
+        for (i, m) in measures.iter().enumerate() {
+            let smear = SMEARED * f32::from(super::LONGER_SIDE as u16) * m.step.warp.dx.hypot(m.step.warp.dy);
+            let spread = 1.0 / m.sharpness.max(0.02);
+            let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
+            self.sharpness[shot.start + i] = sharp.max(m.sharpness);
+        }
         let (pan, tilt, zoom, roll) = (smooth(&across), smooth(&along), smooth(&inward), smooth(&round));
         let mut power = vec![0.0f32; measures.len()];
         for (v, lever) in [(&across, 1.0), (&along, 1.0), (&inward, LEVER), (&round, LEVER)] {

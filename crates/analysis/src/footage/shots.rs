@@ -17,15 +17,14 @@ struct Glimpse {
     picture: Arc<Picture>,
     /// The camera's way from the frame before.
     warp: Warp,
-    /// Share of the points that follow it.
-    agreed: f32,
     /// Against the frame before: how new it is, 0–1.
     novelty: f32,
 }
 
 impl Glimpse {
-    fn is_plain(&self) -> bool {
-        self.picture.tones.spread < 0.02
+    fn is_empty(&self) -> bool {
+        let tones = &self.picture.tones;
+        tones.spread < 0.02 && !(0.06..0.94).contains(&tones.mean)
     }
 }
 
@@ -41,13 +40,15 @@ pub enum Change {
 /// Frames after a change that must be seen before it is told: a flash lasts no longer.
 const AHEAD: usize = 7;
 /// How new the first frame of another shot is at least.
-const NEW: f32 = 0.3;
+const NEW: f32 = 0.22;
 /// And how many times newer than its neighbours.
 const ALONE: f32 = 2.0;
 /// Correlation from which two frames show the same place.
 const SAME: f32 = 0.86;
 /// Seconds from one end of a dissolve to the other that are tried.
 const DISSOLVES: [f64; 5] = [0.4, 0.6, 0.9, 1.2, 1.6];
+/// Share of the points of one end of a dissolve that may be there at the other, by chance.
+const LEFT: f32 = 0.13;
 /// What a mixture may not explain of the way from one end to the other.
 const UNEXPLAINED: f32 = 0.2;
 
@@ -69,7 +70,7 @@ impl Shots {
     /// The next frame and the way to it.
     pub fn push(&mut self, picture: Arc<Picture>, step: &Step) {
         let novelty = self.seen.back().map_or(0.0, |last| novelty(&last.picture, &picture, step.found));
-        self.seen.push_back(Glimpse { picture, warp: step.warp, agreed: step.agreed, novelty });
+        self.seen.push_back(Glimpse { picture, warp: step.warp, novelty });
         let number = self.first + self.seen.len() - 1;
         if number >= AHEAD {
             self.look_for_cut(number - AHEAD);
@@ -129,7 +130,7 @@ impl Shots {
         }
         // Out of black or into it is no cut from shot to shot.
         let Some(before) = self.at(at - 1) else { return };
-        if before.is_plain() || here.is_plain() {
+        if before.is_empty() || here.is_empty() {
             return;
         }
         for back in 1..=AHEAD {
@@ -139,7 +140,7 @@ impl Shots {
                 if back + ahead > 1
                     && plain_correlation(p.small(), q.small()) > SAME
                     && colours_apart(p, q) < 0.03
-                    && !a.is_plain()
+                    && !a.is_empty()
                 {
                     return;
                 }
@@ -183,7 +184,7 @@ impl Shots {
     /// How well the frames between two are explained as mixtures of the two, if at all.
     fn mixture(&self, from: usize, to: usize) -> Option<f32> {
         let (a, b) = (self.at(from)?, self.at(to)?);
-        if a.is_plain() || b.is_plain() || plain_correlation(a.picture.small(), b.picture.small()) > 0.6 {
+        if a.is_empty() || b.is_empty() || plain_correlation(a.picture.small(), b.picture.small()) > 0.6 {
             return None;
         }
         let (left, right) = (coarse(&a.picture), coarse(&b.picture));
@@ -215,15 +216,15 @@ impl Shots {
         (!self.is_same_place(from, to)).then_some(1.0 - worst)
     }
 
-    /// Whether what one frame shows is in another where the camera's way between them puts it; where nothing of it can be left,
-    /// whether the way was one without doubt.
+    /// Whether what one frame shows is in another where the camera's way between them puts it, or so little of it can be left that
+    /// nobody can tell.
     fn is_same_place(&self, from: usize, to: usize) -> bool {
         let (Some(a), Some(b)) = (self.at(from), self.at(to)) else { return true };
-        let between = || (from + 1..=to).filter_map(|n| self.at(n));
-        let way = between().fold(Warp::default(), |way, g| way.then(&g.warp));
+        let between = (from + 1..=to).filter_map(|n| self.at(n));
+        let way = between.fold(Warp::default(), |way, g| way.then(&g.warp));
         let (width, height) = (a.picture.fine().width as f32, a.picture.fine().height as f32);
         let (mut seen, mut again) = (0, 0);
-        for p in points(a.picture.fine()).iter().filter(|p| p.strong) {
+        for p in &points(a.picture.fine()) {
             let (dx, dy) = way.at((p.x - width / 2.0) / width, (p.y - height / 2.0) / width);
             let guess = (dx * width, dy * width);
             let (x, y) = (p.x + guess.0, p.y + guess.1);
@@ -234,11 +235,7 @@ impl Shots {
                 again += usize::from(found.is_some_and(|f| near(&f)));
             }
         }
-        if seen < 8 {
-            let sure = between().map(|g| g.agreed).fold(1.0, f32::min);
-            return sure > 0.4 || best_shift_score(a.picture.small(), b.picture.small()) > 0.75;
-        }
-        again * 3 >= seen
+        seen < 16 || again as f32 >= LEFT * seen as f32 || best_shift_score(a.picture.small(), b.picture.small()) > 0.75
     }
 }
 

@@ -110,6 +110,47 @@ pub fn follow(from: &Picture, to: &Picture, point: Point, guessed: (f32, f32), c
     Some(found)
 }
 
+/// How far a point is sought that was not found near where it was expected, as a share of the width.
+const SOUGHT: f32 = 0.2;
+/// Half the side of the window that is sought, in pixels of the coarsest level.
+const SOUGHT_REACH: usize = 3;
+
+/// Looks for a point all around, in the smallest pictures; what is fast and small leaves no other trace. Gives its way in pixels
+/// of the finest level, to be followed from there.
+pub fn seek(from: &Picture, to: &Picture, point: Point) -> Option<(f32, f32)> {
+    let (a, b) = (from.small(), to.small());
+    let scale = (1 << (LEVELS - 1)) as f32;
+    let (x, y) = ((point.x / scale).round() as usize, (point.y / scale).round() as usize);
+    let reach = SOUGHT_REACH;
+    if x < reach || y < reach || x + reach >= a.width || y + reach >= a.height {
+        return None;
+    }
+    let window = |plane: &Plane, x: usize, y: usize| -> ([f32; 49], f32) {
+        let mut out = [0.0f32; 49];
+        for j in 0..7 {
+            out[j * 7..][..7].copy_from_slice(&plane.luma[(y + j - reach) * plane.width + x - reach..][..7]);
+        }
+        let mean = out.iter().sum::<f32>() / 49.0;
+        out.iter_mut().for_each(|v| *v -= mean);
+        let power = out.iter().map(|v| v * v).sum::<f32>();
+        (out, power)
+    };
+    let (here, power) = window(a, x, y);
+    let far = (a.width as f32 * SOUGHT) as usize;
+    let mut best = (ALIKE, None);
+    for ty in y.saturating_sub(far).max(reach)..(y + far + 1).min(b.height - reach) {
+        for tx in x.saturating_sub(far).max(reach)..(x + far + 1).min(b.width - reach) {
+            let (there, other) = window(b, tx, ty);
+            let both: f32 = here.iter().zip(&there).map(|(p, q)| p * q).sum();
+            let likeness = both / (power * other).sqrt().max(1e-3);
+            if likeness > best.0 {
+                best = (likeness, Some(((tx as f32 - x as f32) * scale, (ty as f32 - y as f32) * scale)));
+            }
+        }
+    }
+    best.1
+}
+
 const MOST: usize = (2 * REACH[0] + 1) * (2 * REACH[0] + 1);
 
 /// Lucas and Kanade at one level, from `start`.
