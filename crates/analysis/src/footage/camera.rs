@@ -117,6 +117,8 @@ const STANDS: f32 = 0.18;
 const ENOUGH: usize = 12;
 /// Points that are sought all around in one frame: where more are lost, it is not one thing that is fast.
 const MOST_SOUGHT: usize = 40;
+/// Radians a second at which a turn is half as likely to be the camera's as a thing's.
+const TURNS: f32 = 0.8;
 /// One in so many cells is among those that move most.
 const LIVELIEST: usize = 24;
 /// Luma steps that are noise.
@@ -136,6 +138,8 @@ pub struct Camera {
     kept: Option<Kept>,
     /// Frames after which another is kept.
     longest: usize,
+    /// Radians between two frames at which a turn is half as likely to be the camera's.
+    turns: f32,
     last: Warp,
     random: u64,
 }
@@ -143,7 +147,7 @@ pub struct Camera {
 impl Camera {
     /// For so many frames a second.
     pub fn new(rate: f64) -> Self {
-        Self { kept: None, longest: (rate.round() as usize).max(4), last: Warp::default(), random: 0x9E37_79B9_7F4A_7C15 }
+        Self { kept: None, longest: (rate.round() as usize).max(4), turns: TURNS / rate as f32, last: Warp::default(), random: 0x9E37_79B9_7F4A_7C15 }
     }
 
     /// Forgets what was before: another shot begins.
@@ -254,15 +258,19 @@ impl Camera {
             return None;
         }
         let tolerance = TOLERANCE / width;
+        let most = self.turns;
         let score = |warp: &Warp| -> f32 {
-            samples
+            // Things spin before cameras do.
+            let likely = 1.0 / (1.0 + (warp.r / most).powi(2));
+            let sum: f32 = samples
                 .iter()
                 .map(|s| {
                     let (x, y) = warp.at(s.u, s.v);
                     let off = (x - s.dx).hypot(y - s.dy) / (tolerance + TOLERANCE_SHARE * s.dx.hypot(s.dy));
                     if off < 1.0 { s.weight * (1.0 - off * off) } else { 0.0 }
                 })
-                .sum()
+                .sum();
+            likely * sum
         };
         let mut best = (Warp::default(), score(&Warp::default()));
         let standing = best.1;
@@ -322,7 +330,7 @@ fn samples(width: usize, height: usize, at: &[Point], followed: &[Option<Followe
     at.iter()
         .zip(followed)
         .filter_map(|(p, f)| {
-            let f = f.filter(Followed::is_sure)?;
+            let f = f.filter(|f| f.may_vote(p))?;
             let (u, v) = ((p.x - w / 2.0) / w, (p.y - h / 2.0) / w);
             // What lies further out is more likely what is behind.
             Some(Sample { u, v, dx: f.dx / w, dy: f.dy / w, weight: 0.6 + 0.8 * u.hypot(v) / far })

@@ -13,6 +13,8 @@ const LEAD_OUT: f64 = 1.8;
 const SHORTEST: f64 = 0.6;
 /// Seconds that are kept from what is unusable.
 const MARGIN: f64 = 0.1;
+/// Seconds of a dissolve in which the other picture cannot be seen yet.
+const FAINT_ENDS: f64 = 0.3;
 /// Motion below which nothing happens.
 const DEAD: f32 = 0.02;
 
@@ -53,7 +55,8 @@ fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -
     let mut walls: Vec<(f64, f64)> = reading.faults().iter().map(|f| (f.start - MARGIN, f.end + MARGIN)).collect();
     walls.extend(changes.iter().map(|c| match c {
         Change::Cut { at } => (*at as f64 / rate, *at as f64 / rate),
-        Change::Dissolve { from, to } => (*from as f64 / rate, *to as f64 / rate),
+        // Its ends are faint.
+        Change::Dissolve { from, to } => (*from as f64 / rate - FAINT_ENDS, *to as f64 / rate + FAINT_ENDS),
     }));
     walls.sort_by(|a, b| a.0.total_cmp(&b.0));
     let mut runs = Vec::new();
@@ -81,8 +84,10 @@ struct Impact {
 const FAINT: f32 = 0.02;
 /// And how far it stands out from what is usual.
 const STANDS_OUT: f32 = 3.0;
-/// Share of the rise of an impact at which it has begun.
-const BEGUN: f32 = 0.3;
+/// Share of the greatest movement at which it is there.
+const PRESENT: f32 = 0.12;
+/// Share of it that is there at once where it sets in or ends abruptly.
+const ABRUPT: f32 = 0.22;
 
 impl Impact {
     fn of(frames: &FrameTraces, rate: f64) -> Self {
@@ -97,7 +102,6 @@ impl Impact {
                 begins.max(0.9 * ceases).max(0.0)
             })
             .collect();
-        if std::env::var("DBG").is_ok() { for i in 0..action.len() { eprintln!("act {:.3} way {:.4} most {:.4} strength {:.4}", i as f64 / rate, frames.subject[i], frames.liveliest[i], strength_of(&action, i, short, long)); } }
         Self { action, strength, rate }
     }
 
@@ -126,29 +130,42 @@ impl Impact {
         kept.into_iter().map(|i| (f64::from(strength[i]), self.instant(i, from, to))).collect()
     }
 
-    /// The instant of an impact near a frame, in seconds: where the movement sets in, or ends.
+    /// The instant of an impact near a frame, in seconds: where the movement sets in or ends, whichever is the more abrupt, or else
+    /// where it is greatest.
     fn instant(&self, i: usize, from: usize, to: usize) -> f64 {
-        let reach = ((0.2 * self.rate) as usize).max(2);
+        let reach = ((0.7 * self.rate) as usize).max(3);
         let (before, after) = (i.saturating_sub(reach).max(from), (i + reach).min(to));
-        let level = |a: usize, b: usize| mean(&self.action, a, b);
-        let (low, high) = (level(before.saturating_sub(reach), before), level(after, after + reach));
-        let most = self.action[before..after].iter().copied().fold(0.0, f32::max);
-        let begins = level(i, i + 3) > level(i.saturating_sub(3), i);
-        let frame = if begins {
-            (before..after).find(|k| self.action[*k] > low + BEGUN * (most - low)).unwrap_or(i)
+        let near = ((0.15 * self.rate) as usize).max(2);
+        let around = i.saturating_sub(near).max(before)..(i + near).min(after).max(i + 1);
+        let peak = around.max_by(|a, b| self.action[*a].total_cmp(&self.action[*b])).unwrap_or(i);
+        let mut sorted = self.action[before..after].to_vec();
+        sorted.sort_by(f32::total_cmp);
+        let (low, most) = (sorted[sorted.len() / 8], self.action[peak]);
+        let level = |k: usize| ((self.action[k] - low) / (most - low).max(1e-6)).min(1.0);
+        // A single frame in which less was seen does not part it.
+        let goes_on = |k: usize, next: usize| level(k) > PRESENT || level(next) > PRESENT;
+        let mut first = peak;
+        while first > before && goes_on(first - 1, first.saturating_sub(2).max(before)) {
+            first -= 1;
+        }
+        let mut last = peak;
+        while last + 1 < after && goes_on(last + 1, (last + 2).min(after - 1)) {
+            last += 1;
+        }
+        let begins = if first > before { level(first) } else { 0.0 };
+        let ends = if last + 1 < after { level(last) } else { 0.0 };
+        let frame = if begins.max(ends) < ABRUPT {
+            peak
+        } else if begins >= ends {
+            first
         } else {
-            (before..after).rev().find(|k| self.action[*k] > high + BEGUN * (most - high)).map_or(i, |k| k + 1)
+            last + 1
         };
         // What was measured at a frame happened on the way to it.
         (frame as f64 - 1.0).max(0.0) / self.rate
     }
 }
 
-fn strength_of(action: &[f32], i: usize, short: usize, long: usize) -> f32 {
-    let begins = mean(action, i, i + short) - mean(action, i.saturating_sub(long), i);
-    let ceases = mean(action, i.saturating_sub(short), i) - mean(action, i, i + long);
-    begins.max(0.9 * ceases).max(0.0)
-}
 fn mean(values: &[f32], from: usize, to: usize) -> f32 {
     let n = values.len();
     let part = &values[from.min(n)..to.min(n)];

@@ -124,7 +124,7 @@ impl Shots {
             let number = if back { at.checked_sub(by) } else { Some(at + by) };
             number.and_then(|n| self.at(n)).map_or(0.0, |g| g.novelty)
         };
-        let beside = near(1, true).max(near(1, false));
+        let beside = [near(1, true), near(2, true), near(1, false), near(2, false)].into_iter().fold(0.0, f32::max);
         if here.novelty < ALONE * beside {
             return;
         }

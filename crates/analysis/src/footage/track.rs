@@ -16,6 +16,8 @@ const CORNER: f32 = 0.4;
 const STRONG: f32 = 6.0;
 /// Correlation of the two windows from which they show the same.
 pub const ALIKE: f32 = 0.8;
+/// The same for points on little contrast, where the noise of the camera counts.
+const ALIKE_FAINT: f32 = 0.6;
 
 /// A point that can be followed, in pixels of the finest level.
 #[derive(Debug, Clone, Copy)]
@@ -40,6 +42,11 @@ pub struct Followed {
 impl Followed {
     pub fn is_sure(&self) -> bool {
         self.likeness >= ALIKE
+    }
+
+    /// Whether it is good enough to ask, with many others, how the camera moved.
+    pub fn may_vote(&self, point: &Point) -> bool {
+        self.likeness >= if point.strong { ALIKE } else { ALIKE_FAINT }
     }
 }
 
