@@ -1,9 +1,13 @@
 //! What is known of a clip's pictures: how much moves, how the camera moves, what is unusable, where something happens.
 //! `legere-analysis` makes it.
 
-use crate::select::Movement;
+use crate::select::{Framing, Light, Movement};
 use crate::stats;
 use serde::{Deserialize, Serialize};
+
+mod alike;
+
+pub use alike::{COLOURS, Look, TONES, alike_takes};
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
@@ -14,6 +18,15 @@ const SOFT: f64 = 0.6;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 
+/// Frame widths a second below which a camera stands still.
+const STILL: f64 = 0.006;
+/// And so much more where it shakes as much as it can.
+const STILL_SHAKEN: f64 = 0.03;
+/// Share of the picture that is black when too little can be seen.
+const CRUSHED: f32 = 0.9;
+/// Share of the picture that is white when too little can be seen.
+const CLIPPED: f32 = 0.55;
+
 /// Samples in a row from which a fault is told: two tenths of a second are seen.
 const WORTH_TELLING: usize = 2;
 
@@ -23,7 +36,8 @@ fn is_soft(sharpness: Option<f32>, typical: f64) -> bool {
 }
 
 /// Why a stretch of a clip cannot be used.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum FaultKind {
     /// The camera shakes.
     Shake,
@@ -62,7 +76,7 @@ pub struct Fault {
 }
 
 /// What was measured in a clip. Times are seconds from the first video frame.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
 pub struct ClipReading {
     /// In seconds.
     pub duration: f64,
@@ -72,6 +86,86 @@ pub struct ClipReading {
     pub shot_changes: Vec<f64>,
     /// Ranges worth using, the best first.
     pub moments: Vec<Moment>,
+    /// Which way of reading made it; none before there were several.
+    #[serde(default)]
+    pub version: i32,
+    /// Where nothing happens for so long that nobody wants to wait.
+    #[serde(default)]
+    pub waits: Vec<Stretch>,
+    /// Where the very same picture stands.
+    #[serde(default)]
+    pub frozen: Vec<Stretch>,
+    /// Where something goes one way only in time: backwards it would show.
+    #[serde(default)]
+    pub one_way: Vec<OneWay>,
+    /// What happens one after the other in a long take; empty where it is one thing.
+    #[serde(default)]
+    pub events: Vec<Event>,
+    /// What it shows, to be compared with other clips.
+    #[serde(default)]
+    pub looks: Vec<Look>,
+    /// A suggestion, where the picture tells it.
+    #[serde(default)]
+    pub light: Option<Light>,
+    /// A suggestion, where the picture tells it.
+    #[serde(default)]
+    pub framing: Option<Framing>,
+}
+
+/// A stretch of a clip; seconds from the first frame, `end` exclusive.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Stretch {
+    /// Where it begins.
+    pub start: f64,
+    /// Where it ends.
+    pub end: f64,
+}
+
+/// What goes one way only.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum OneWayKind {
+    /// Comes down ever faster.
+    Falls,
+    /// Flies apart.
+    Bursts,
+    /// Goes across the picture.
+    Walks,
+}
+
+impl OneWayKind {
+    /// As a check says it.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Falls => "falls",
+            Self::Bursts => "bursts",
+            Self::Walks => "walks",
+        }
+    }
+}
+
+/// Where something goes one way only.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct OneWay {
+    /// In seconds.
+    pub start: f64,
+    /// In seconds, exclusive.
+    pub end: f64,
+    /// Which way.
+    pub kind: OneWayKind,
+}
+
+/// A part of a long take in which one thing happens.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Event {
+    /// In seconds.
+    pub start: f64,
+    /// In seconds, exclusive.
+    pub end: f64,
+    /// 0–100
+    pub energy: f64,
+    /// In words.
+    pub what: String,
 }
 
 /// Traces; sample *i* stands for `i * step` to `(i + 1) * step` seconds.
@@ -93,6 +187,18 @@ pub struct Samples {
     pub tilt: Vec<f32>,
     /// Share of the picture a second; positive is in.
     pub zoom: Vec<f32>,
+    /// 0–1: share of the picture that is black.
+    #[serde(default)]
+    pub crushed: Vec<f32>,
+    /// 0–1: share of the picture that is white.
+    #[serde(default)]
+    pub clipped: Vec<f32>,
+    /// Where what moves is, in frame widths from the middle, to the right.
+    #[serde(default)]
+    pub subject_x: Vec<f32>,
+    /// The same in frame heights, downwards.
+    #[serde(default)]
+    pub subject_y: Vec<f32>,
 }
 
 impl ClipReading {
@@ -114,8 +220,14 @@ impl ClipReading {
         let wrong = |kind: FaultKind, i: usize| match kind {
             FaultKind::Shake => at(&samples.shake, i).is_some_and(|v| v > UNSTEADY),
             FaultKind::Soft => is_soft(at(&samples.sharpness, i), typical),
-            FaultKind::Dark => at(&samples.exposure, i).is_some_and(|v| v < *EXPOSED.start()),
-            FaultKind::Blown => at(&samples.exposure, i).is_some_and(|v| v > *EXPOSED.end()),
+            FaultKind::Dark => {
+                at(&samples.exposure, i).is_some_and(|v| v < *EXPOSED.start())
+                    || at(&samples.crushed, i).is_some_and(|v| v > CRUSHED)
+            }
+            FaultKind::Blown => {
+                at(&samples.exposure, i).is_some_and(|v| v > *EXPOSED.end())
+                    || at(&samples.clipped, i).is_some_and(|v| v > CLIPPED)
+            }
         };
         let mut faults = Vec::new();
         for kind in FaultKind::ALL {
@@ -135,34 +247,21 @@ impl ClipReading {
         stats::percentile(self.samples.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
     }
 
-    /// The stretch that is fit for use: the longest one between hard cuts in which it neither shakes nor is out of focus,
+    /// The stretch that is fit for use: the longest one between changes of shot in which it neither shakes nor is out of focus,
     /// black or blown out, as `(start, end)` in seconds. The whole where there is none of a second.
     pub fn usable(&self) -> (f64, f64) {
-        let samples = &self.samples;
-        let step = samples.step.max(1e-6);
-        let typical = self.typical_sharpness();
-        let at = |values: &[f32], i: usize| values.get(i).copied();
-        let fit = |i: usize| {
-            let cut = self.shot_changes.iter().any(|c| (*c / step).round() as usize == i && i > 0);
-            let shakes = at(&samples.shake, i).is_some_and(|v| v > UNSTEADY);
-            let soft = is_soft(at(&samples.sharpness, i), typical);
-            let dark = at(&samples.exposure, i).is_some_and(|v| !EXPOSED.contains(&v));
-            (!(shakes || soft || dark), cut)
-        };
-        let count = samples.motion.len();
-        let (mut best, mut from) = ((0, 0), 0);
-        for i in 0..=count {
-            let (is_fit, cut) = if i < count { fit(i) } else { (false, false) };
-            if !is_fit || cut {
-                if i - from > best.1 - best.0 {
-                    best = (from, i);
-                }
-                from = if cut && is_fit { i } else { i + 1 };
+        let mut walls: Vec<(f64, f64)> = self.faults().iter().map(|f| (f.start, f.end)).collect();
+        walls.extend(self.shot_changes.iter().map(|c| (*c, *c)));
+        walls.sort_by(|a, b| a.0.total_cmp(&b.0));
+        walls.push((self.duration, self.duration));
+        let (mut best, mut from) = ((0.0, 0.0), 0.0f64);
+        for (start, end) in walls {
+            if start - from > best.1 - best.0 {
+                best = (from, start);
             }
+            from = from.max(end);
         }
-        let end = if best.1 == count { self.duration } else { best.1 as f64 * step };
-        let found = (best.0 as f64 * step, end.min(self.duration));
-        if found.1 - found.0 >= 1.0 { found } else { (0.0, self.duration) }
+        if best.1 - best.0 >= 1.0 { best } else { (0.0, self.duration) }
     }
 
     /// The movement tag that the camera's path in a range suggests.
@@ -174,12 +273,16 @@ impl ClipReading {
             f64::from(values[from..to].iter().sum::<f32>()) / (to - from).max(1) as f64
         };
         let (pan, tilt, zoom) = (mean(&self.samples.pan), mean(&self.samples.tilt), mean(&self.samples.zoom));
-        let strongest = pan.abs().max(tilt.abs()).max(zoom.abs());
-        if strongest < 0.02 {
+        // How far each moves the picture, in frame widths: heights are shorter, and a scale moves the rim alone.
+        let (across, along, inward) = (pan.abs(), 0.75 * tilt.abs(), 0.3 * zoom.abs());
+        let strongest = across.max(along).max(inward);
+        // A hand that trembles never comes back to the very same place.
+        let still = STILL + STILL_SHAKEN * mean(&self.samples.shake);
+        if strongest < still {
             Movement::Still
-        } else if strongest == pan.abs() {
+        } else if strongest == across {
             if pan > 0.0 { Movement::Right } else { Movement::Left }
-        } else if strongest == tilt.abs() {
+        } else if strongest == along {
             if tilt > 0.0 { Movement::Up } else { Movement::Down }
         } else if zoom > 0.0 {
             Movement::In
@@ -269,7 +372,7 @@ mod tests {
                 ..Samples::default()
             },
             shot_changes: cuts.to_vec(),
-            moments: vec![],
+            ..ClipReading::default()
         }
     }
 

@@ -111,7 +111,10 @@ impl Facet {
     strum::EnumString,
     strum::IntoStaticStr,
     strum::VariantArray,
+    Serialize,
+    Deserialize,
 )]
+#[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum Framing {
     /// The place and all in it.
@@ -171,7 +174,10 @@ words!(Role);
     strum::EnumString,
     strum::IntoStaticStr,
     strum::VariantArray,
+    Serialize,
+    Deserialize,
 )]
+#[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum Light {
     /// By daylight.

@@ -1,7 +1,7 @@
 //! One file, without a database: for scripts and tests.
 
 use crate::{MainError, privileges};
-use legere_core::footage::{Moment, Samples};
+use legere_core::footage::ClipReading;
 use legere_core::time::FrameRate;
 use legere_media::{MediaError, light, sound};
 use serde::Serialize;
@@ -10,28 +10,23 @@ use std::path::Path;
 /// What `read-clip` prints: the file's own figures and the reading.
 #[derive(Serialize)]
 struct Clip {
-    duration: f64,
     frame_rate: FrameRate,
     width: u32,
     height: u32,
     rotation: u32,
-    samples: Samples,
-    shot_changes: Vec<f64>,
-    moments: Vec<Moment>,
+    #[serde(flatten)]
+    reading: ClipReading,
 }
 
 pub fn clip(file: &Path) -> Result<(), MainError> {
     privileges::drop_for_file(file)?;
     let (probe, reading) = run(light::read(&absolute(file)))?;
     print(&Clip {
-        duration: reading.duration,
         frame_rate: probe.frame_rate,
         width: probe.width,
         height: probe.height,
         rotation: probe.rotation,
-        samples: reading.samples,
-        shot_changes: reading.shot_changes,
-        moments: reading.moments,
+        reading,
     })
 }
 

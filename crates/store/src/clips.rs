@@ -12,7 +12,7 @@ use crate::selects::{tag_part, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::EnergyTrace;
+use legere_core::footage::{EnergyTrace, FaultKind, Look};
 use legere_core::id::{ClipId, ImportId, JobId, RollId};
 use legere_core::select::Tag;
 use legere_core::time::Seconds;
@@ -97,6 +97,8 @@ pub struct ClipSaid {
     pub tags: BTreeSet<Tag>,
     /// Whether its sound is not to be used.
     pub muted: bool,
+    /// What the reading calls faults and a person does not.
+    pub no_faults: BTreeSet<FaultKind>,
     /// For how long a picture is shown.
     pub shown_seconds: f64,
 }
@@ -138,6 +140,8 @@ pub struct Clip {
     pub probe: Option<ClipProbe>,
     /// For the energy of its parts; empty until it is read.
     pub trace: EnergyTrace,
+    /// What it shows, to be compared with others; empty until it is read.
+    pub looks: Vec<Look>,
     /// Rises with every reading.
     pub version: i32,
     /// Taken out by itself, whatever became of its roll and its import.
@@ -234,12 +238,14 @@ impl TryFrom<clip::Model> for Clip {
             missing: row.missing,
             probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("clip"))?,
             trace: EnergyTrace::from_bytes(row.motion.unwrap_or_default()),
+            looks: Look::from_bytes(&row.looks.unwrap_or_default()),
             version: row.version,
             removed: row.removed,
             hidden: row.hidden,
             said: ClipSaid {
                 tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
                 muted: row.muted,
+                no_faults: serde_json::from_value(row.no_faults).map_err(StoreError::broken("clip"))?,
                 shown_seconds: row.shown_seconds,
             },
             revision: row.revision,
@@ -349,6 +355,7 @@ impl Editable for Clip {
         part(&mut parts, THERE, &!self.removed)?;
         part(&mut parts, "roll", &self.roll)?;
         part(&mut parts, "muted", &self.said.muted)?;
+        part(&mut parts, "no faults", &self.said.no_faults)?;
         part(&mut parts, "shown", &self.said.shown_seconds)?;
         for tag in &self.said.tags {
             part(&mut parts, tag_part(tag), tag)?;
@@ -362,6 +369,7 @@ impl Editable for Clip {
             roll: taken(parts, "roll", self.roll)?,
             said: ClipSaid {
                 muted: taken(parts, "muted", self.said.muted)?,
+                no_faults: taken(parts, "no faults", self.said.no_faults.clone())?,
                 shown_seconds: taken(parts, "shown", self.said.shown_seconds)?,
                 tags: with_tags(&self.said.tags, parts)?,
             },
@@ -378,6 +386,7 @@ impl Editable for Clip {
             id: Set(self.id.uuid()),
             tags: Set(serde_json::to_value(&self.said.tags).map_err(StoreError::broken("clip"))?),
             muted: Set(self.said.muted),
+            no_faults: Set(serde_json::to_value(&self.said.no_faults).map_err(StoreError::broken("clip"))?),
             shown_seconds: Set(self.said.shown_seconds),
             removed: Set(self.removed),
             revision: Set(revision),
@@ -501,6 +510,8 @@ impl JobEdit {
                         missing: Set(false),
                         probe: Set(None),
                         motion: Set(None),
+                        looks: Set(None),
+                        reading_version: Set(0),
                         version: Set(0),
                         removed: Set(false),
                         // Until its import is there.
@@ -508,6 +519,7 @@ impl JobEdit {
                         revision: Set(0),
                         tags: Set(Json::Array(Vec::new())),
                         muted: Set(false),
+                        no_faults: Set(Json::Array(Vec::new())),
                         read_at: Set(None),
                         shown_seconds: Set(5.0),
                         twin_of: Set(None),
@@ -734,6 +746,7 @@ impl Store {
             .col_expr(clip::Column::Problem, Expr::value(problem))
             .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
             .col_expr(clip::Column::Motion, Expr::value(None::<Vec<u8>>))
+            .col_expr(clip::Column::Looks, Expr::value(None::<Vec<u8>>))
             .col_expr(clip::Column::Digest, Expr::value(None::<String>))
             .col_expr(clip::Column::Version, Expr::col(clip::Column::Version).add(1))
             .filter(clip::Column::Id.eq(clip.id.uuid()))
@@ -750,6 +763,19 @@ impl Store {
         clip::Entity::update_many()
             .col_expr(clip::Column::Modified, Expr::value(modified))
             .filter(clip::Column::Id.eq(clip.uuid()))
+            .exec(&self.db)
+            .await?;
+        Ok(())
+    }
+
+    /// Lets the clips wait that were read in another way than `version`'s; what was read stays until it is read anew, and what a
+    /// person said of them stays for good.
+    pub async fn outdated_clips_wait(&self, version: i32) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
+            .filter(clip::Column::State.eq(State::Ready.word()))
+            .filter(clip::Column::ReadingVersion.ne(version))
             .exec(&self.db)
             .await?;
         Ok(())

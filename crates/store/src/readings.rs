@@ -7,7 +7,7 @@ use crate::jobs::footage_changed;
 use crate::selects::first_select;
 use crate::{Store, StoreError};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::{ClipReading, EnergyTrace};
+use legere_core::footage::{ClipReading, EnergyTrace, Look};
 use legere_core::id::ClipId;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
@@ -56,6 +56,8 @@ impl Store {
         row.read_at = Set(Some(chrono::Utc::now()));
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.motion = Set(Some(trace.bytes().to_vec()));
+        row.looks = Set(Some(Look::to_bytes(&reading.looks)));
+        row.reading_version = Set(reading.version);
         row.version = Set(version);
         if let Some(at) = probe.recorded_at {
             // The roll's clock may have been put right before the clip was read.

@@ -147,7 +147,13 @@ pub struct Camera {
 impl Camera {
     /// For so many frames a second.
     pub fn new(rate: f64) -> Self {
-        Self { kept: None, longest: (rate.round() as usize).max(4), turns: TURNS / rate as f32, last: Warp::default(), random: 0x9E37_79B9_7F4A_7C15 }
+        Self {
+            kept: None,
+            longest: (rate.round() as usize).max(4),
+            turns: TURNS / rate as f32,
+            last: Warp::default(),
+            random: 0x9E37_79B9_7F4A_7C15,
+        }
     }
 
     /// Forgets what was before: another shot begins.
@@ -164,7 +170,12 @@ impl Camera {
             // Not where it was expected: look at the picture as a whole.
             let shift = super::likeness::best_shift(before.small(), after.small());
             let wide = before.fine().width as f32 / before.small().width as f32;
-            let guess = Warp { dx: shift.0 * wide / before.fine().width as f32, dy: shift.1 * wide / before.fine().width as f32, s: 0.0, r: 0.0 };
+            let guess = Warp {
+                dx: shift.0 * wide / before.fine().width as f32,
+                dy: shift.1 * wide / before.fine().width as f32,
+                s: 0.0,
+                r: 0.0,
+            };
             let again = self.followed(before, after, &at, guess);
             for (one, other) in followed.iter_mut().zip(again) {
                 *one = better(*one, other);
@@ -202,7 +213,8 @@ impl Camera {
                 }
                 // What does not follow the camera is looked for where it was.
                 let moved = guessed.0.abs().max(guessed.1.abs()) >= 0.5;
-                let stood = if moved { better(one, follow(from, to, *p, (0.0, 0.0), super::picture::LEVELS - 1)) } else { one };
+                let stood =
+                    if moved { better(one, follow(from, to, *p, (0.0, 0.0), super::picture::LEVELS - 1)) } else { one };
                 if is_sure(&stood) || !p.strong {
                     return stood;
                 }
@@ -299,7 +311,8 @@ impl Camera {
             let loose = if round == 0 { 2.0 } else { 1.5 };
             warp = least_squares(samples, &warp, loose * tolerance)?;
         }
-        let agreed = samples.iter().filter(|s| off(s, &warp) < 2.0 * tolerance + TOLERANCE_SHARE * s.dx.hypot(s.dy)).count();
+        let agreed =
+            samples.iter().filter(|s| off(s, &warp) < 2.0 * tolerance + TOLERANCE_SHARE * s.dx.hypot(s.dy)).count();
         Some((warp, agreed as f32 / samples.len() as f32))
     }
 
@@ -398,7 +411,14 @@ fn least_squares(samples: &[Sample], near: &Warp, tolerance: f32) -> Option<Warp
 }
 
 /// What moves besides the camera: points that were followed, and where none could be, change over slope.
-fn subject(before: &Picture, after: &Picture, warp: Warp, at: &[Point], followed: &[Option<Followed>], trusted: bool) -> Subject {
+fn subject(
+    before: &Picture,
+    after: &Picture,
+    warp: Warp,
+    at: &[Point],
+    followed: &[Option<Followed>],
+    trusted: bool,
+) -> Subject {
     const ACROSS: usize = 16;
     let plane = &before.planes[1];
     let there = &after.planes[1];

@@ -7,11 +7,13 @@
 
 mod camera;
 mod focus;
+mod happenings;
 mod likeness;
 mod moments;
 mod path;
 mod picture;
 mod shots;
+mod sights;
 mod track;
 
 use camera::{Camera, Step, Subject};
@@ -19,12 +21,16 @@ use legere_core::footage::{ClipReading, STEP, Samples};
 use path::FrameTraces;
 use picture::{Picture, Tones};
 use shots::{Change, Shots};
+use sights::Sight;
 use std::sync::Arc;
 
 pub use picture::frame_bytes;
 
 /// The size of the frames that [`ClipReader`] expects on their longer side.
 pub const LONGER_SIDE: u32 = 480;
+
+/// Rises with every change of what is read; readings of other versions are made anew.
+pub const READING_VERSION: i32 = 1;
 
 /// Seconds of the very same picture from which it is frozen, and no longer a frame that was shown twice.
 const FROZEN: f64 = 0.35;
@@ -65,6 +71,7 @@ pub struct ClipReader {
     last: Option<Arc<Picture>>,
     measures: Vec<FrameMeasure>,
     repeats: usize,
+    sights: Vec<Sight>,
 }
 
 impl ClipReader {
@@ -80,6 +87,7 @@ impl ClipReader {
             last: None,
             measures: Vec::new(),
             repeats: 0,
+            sights: Vec::new(),
         }
     }
 
@@ -92,6 +100,9 @@ impl ClipReader {
         let picture = Arc::new(Picture::of(frame, self.width, self.height));
         let mut measure =
             FrameMeasure { sharpness: picture.sharpness, tones: picture.tones, ..FrameMeasure::default() };
+        if self.measures.len() as f64 / self.rate >= self.sights.len() as f64 * sights::EVERY {
+            self.sights.push(Sight::of(&picture));
+        }
         let Some(last) = self.last.take() else {
             self.shots.push(picture.clone(), &Step::default());
             self.measures.push(measure);
@@ -126,7 +137,17 @@ impl ClipReader {
         }
         let share = 1.0 / (repeats + 1) as f32;
         let Step { warp, subject, .. } = step;
-        for v in [&mut warp.dx, &mut warp.dy, &mut warp.s, &mut warp.r, &mut subject.way, &mut subject.most, &mut subject.dx, &mut subject.dy, &mut subject.apart] {
+        for v in [
+            &mut warp.dx,
+            &mut warp.dy,
+            &mut warp.s,
+            &mut warp.r,
+            &mut subject.way,
+            &mut subject.most,
+            &mut subject.dx,
+            &mut subject.dy,
+            &mut subject.apart,
+        ] {
             *v *= share;
         }
         let count = self.measures.len();
@@ -155,18 +176,33 @@ impl ClipReader {
             }
         }
         let seconds = |frame: usize| frame as f64 / rate;
-        let shot_changes = changes
+        let shot_changes: Vec<f64> = changes
             .iter()
             .map(|c| match c {
                 Change::Cut { at } => seconds(*at),
-                Change::Dissolve { from, to } => (seconds(*from) + seconds(*to)) / 2.0,
+                Change::Dissolve { from, to } => f64::midpoint(seconds(*from), seconds(*to)),
             })
             .collect();
         let aspect = self.width as f32 / self.height.max(1) as f32;
         let frames = FrameTraces::of(&self.measures, &changes, rate, aspect);
         let samples = frames.samples(rate);
         let moments = moments::find(&frames, &samples, &changes, rate, duration);
-        Ok(ClipReading { duration, samples, shot_changes, moments })
+        let mut reading = ClipReading {
+            duration,
+            version: READING_VERSION,
+            waits: happenings::waits(&samples),
+            frozen: happenings::frozen(&self.measures, rate, FROZEN),
+            one_way: happenings::one_way(&self.measures, &moments, rate),
+            events: happenings::events(&samples, &self.sights, &shot_changes, duration),
+            light: sights::light(&self.sights),
+            framing: sights::framing(frames.usual_area()),
+            looks: Vec::new(),
+            samples,
+            shot_changes,
+            moments,
+        };
+        reading.looks = sights::looks(&self.sights, reading.usable());
+        Ok(reading)
     }
 }
 

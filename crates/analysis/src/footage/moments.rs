@@ -1,6 +1,7 @@
 //! Where something happens: the ranges worth using, each with its hit.
 
 use super::FrameTraces;
+use super::happenings::DEAD;
 use super::shots::Change;
 use legere_core::footage::{ClipReading, Moment, STEP, Samples, energy_of};
 
@@ -15,8 +16,6 @@ const SHORTEST: f64 = 0.6;
 const MARGIN: f64 = 0.1;
 /// Seconds of a dissolve in which the other picture cannot be seen yet.
 const FAINT_ENDS: f64 = 0.3;
-/// Motion below which nothing happens.
-const DEAD: f32 = 0.02;
 
 /// Suggests ranges, the best first; none where nothing happens or nothing is clean.
 pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<Moment> {
@@ -50,8 +49,7 @@ pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f
 
 /// The stretches in which nothing is wrong, with a margin to what is; seconds.
 fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<(f64, f64)> {
-    let reading =
-        ClipReading { duration, samples: samples.clone(), shot_changes: Vec::new(), moments: Vec::new() };
+    let reading = ClipReading { duration, samples: samples.clone(), ..ClipReading::default() };
     let mut walls: Vec<(f64, f64)> = reading.faults().iter().map(|f| (f.start - MARGIN, f.end + MARGIN)).collect();
     walls.extend(changes.iter().map(|c| match c {
         Change::Cut { at } => (*at as f64 / rate, *at as f64 / rate),

@@ -31,6 +31,11 @@ pub struct FrameTraces {
     /// What moves besides the camera, in frame widths a second: the whole picture's mean and that of its liveliest parts.
     pub subject: Vec<f32>,
     pub liveliest: Vec<f32>,
+    /// Share of the picture that moves, and where it is.
+    area: Vec<f32>,
+    place: [Vec<f32>; 2],
+    /// Shares of the picture that are black, and white.
+    ends: [Vec<f32>; 2],
 }
 
 impl FrameTraces {
@@ -46,6 +51,15 @@ impl FrameTraces {
             tilt: vec![0.0; count],
             zoom: vec![0.0; count],
             subject: measures.iter().map(|m| m.step.subject.way * fps).collect(),
+            area: measures.iter().map(|m| m.step.subject.area).collect(),
+            place: [
+                measures.iter().map(|m| m.step.subject.x).collect(),
+                measures.iter().map(|m| m.step.subject.y * aspect).collect(),
+            ],
+            ends: [
+                measures.iter().map(|m| m.tones.crushed).collect(),
+                measures.iter().map(|m| m.tones.clipped).collect(),
+            ],
             liveliest: measures.iter().map(|m| m.step.subject.most * fps).collect(),
         };
         for shot in shots(changes, count) {
@@ -64,9 +78,10 @@ impl FrameTraces {
         let round = of(|m| m.step.warp.r);
         let reach = ((WANTED * rate).round() as usize).max(3);
         let smooth = |v: &[f32]| moving_mean(&moving_mean(v, reach / 3), reach * 2 / 3);
-        // What moves in front of the camera while the shutter is open is smeared, not out of focus.
+        // What moves while the shutter is open is smeared, not out of focus. Sharpness is that of the better of two directions, so
+        // only what goes both ways at once counts.
         for (i, m) in measures.iter().enumerate() {
-            let smear = SMEARED * f32::from(super::LONGER_SIDE as u16) * m.step.warp.dx.hypot(m.step.warp.dy);
+            let smear = SMEARED * f32::from(super::LONGER_SIDE as u16) * m.step.warp.dx.abs().min(m.step.warp.dy.abs());
             let spread = 1.0 / m.sharpness.max(0.02);
             let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
             self.sharpness[shot.start + i] = sharp.max(m.sharpness);
@@ -94,7 +109,7 @@ impl FrameTraces {
         let shake = moving_mean(&power, window);
         let motion: Vec<f32> = (0..measures.len())
             .map(|i| {
-                let wanted = super::camera::Warp { dx: -pan[i] , dy: tilt[i], s: zoom[i], r: roll[i] };
+                let wanted = super::camera::Warp { dx: -pan[i], dy: tilt[i], s: zoom[i], r: roll[i] };
                 mean_way(&wanted, &measures[i].step.subject, fps, aspect)
             })
             .collect();
@@ -119,7 +134,27 @@ impl FrameTraces {
             pan: pooled(&self.pan, rate),
             tilt: pooled(&self.tilt, rate),
             zoom: pooled(&self.zoom, rate),
+            crushed: pooled(&self.ends[0], rate),
+            clipped: pooled(&self.ends[1], rate),
+            subject_x: pooled(&self.place[0], rate),
+            subject_y: pooled(&self.place[1], rate),
         }
+    }
+
+    /// The share of the picture that moves, while something does; none where nothing does for a second.
+    pub fn usual_area(&self) -> Option<f32> {
+        let mut moving: Vec<f32> = self
+            .area
+            .iter()
+            .zip(&self.liveliest)
+            .filter(|(a, way)| **a > 0.004 && **way > 0.03)
+            .map(|(a, _)| *a)
+            .collect();
+        if moving.len() < 20 {
+            return None;
+        }
+        moving.sort_by(f32::total_cmp);
+        Some(moving[moving.len() / 2])
     }
 }
 
@@ -135,7 +170,8 @@ fn mean_way(camera: &super::camera::Warp, subject: &Subject, fps: f32, aspect: f
     let straight = subject.dx.hypot(subject.dy).min(length);
     let scattered = (length * length - straight * straight).max(0.0);
     let there = camera.at(subject.x, subject.y);
-    let together = ((there.0 + subject.dx * fps).powi(2) + (there.1 + subject.dy * fps).powi(2) + scattered * fps * fps).sqrt();
+    let together =
+        ((there.0 + subject.dx * fps).powi(2) + (there.1 + subject.dy * fps).powi(2) + scattered * fps * fps).sqrt();
     (1.0 - area) * alone + area * together
 }
 

@@ -135,7 +135,9 @@ impl Shots {
         }
         for back in 1..=AHEAD {
             for ahead in 0..AHEAD {
-                let (Some(a), Some(b)) = (at.checked_sub(back).and_then(|n| self.at(n)), self.at(at + ahead)) else { continue };
+                let (Some(a), Some(b)) = (at.checked_sub(back).and_then(|n| self.at(n)), self.at(at + ahead)) else {
+                    continue;
+                };
                 let (p, q) = (&a.picture, &b.picture);
                 if back + ahead > 1
                     && plain_correlation(p.small(), q.small()) > SAME

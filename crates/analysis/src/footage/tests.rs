@@ -255,7 +255,7 @@ mod any {
 fn an_energy_trace_tells_what_the_reading_tells() {
     let motion: Vec<f32> = (0..100).map(|i| ((i * 37) % 100) as f32 / 99.0).collect();
     let samples = Samples { step: STEP, motion, ..Samples::default() };
-    let reading = ClipReading { duration: 10.0, samples, shot_changes: vec![], moments: vec![] };
+    let reading = ClipReading { duration: 10.0, samples, ..ClipReading::default() };
     let trace = EnergyTrace::from_bytes(EnergyTrace::of(&reading).bytes().to_vec());
     for (start, end) in [(0.0, 10.0), (1.2, 3.4), (9.9, 12.0), (-3.0, 0.5), (20.0, 30.0)] {
         let (exact, kept) = (reading.energy(start, end), trace.energy(start, end));

@@ -62,7 +62,8 @@ pub fn points(plane: &Plane) -> Vec<Point> {
     // Gradients summed over blocks, then over windows of three by three blocks.
     let mut blocks = vec![[0.0f32; 3]; bw * bh];
     for y in 1..(bh * BLOCK).min(h - 1) {
-        let (above, row, below) = (&plane.luma[(y - 1) * w..][..w], &plane.luma[y * w..][..w], &plane.luma[(y + 1) * w..][..w]);
+        let (above, row, below) =
+            (&plane.luma[(y - 1) * w..][..w], &plane.luma[y * w..][..w], &plane.luma[(y + 1) * w..][..w]);
         for x in 1..(bw * BLOCK).min(w - 1) {
             let (gx, gy) = ((row[x + 1] - row[x - 1]) * 0.5, (below[x] - above[x]) * 0.5);
             let to = &mut blocks[(y / BLOCK) * bw + x / BLOCK];
@@ -108,7 +109,9 @@ pub fn follow(from: &Picture, to: &Picture, point: Point, guessed: (f32, f32), c
         let scale = (1 << level) as f32;
         let (x, y) = ((point.x / scale).round(), (point.y / scale).round());
         let start = (found.dx / scale, found.dy / scale);
-        if let Some(one) = refined(&from.planes[level], &to.planes[level], (x as usize, y as usize), start, REACH[level]) {
+        if let Some(one) =
+            refined(&from.planes[level], &to.planes[level], (x as usize, y as usize), start, REACH[level])
+        {
             found = Followed { dx: one.dx * scale, dy: one.dy * scale, likeness: one.likeness };
         } else if level == 0 {
             return None;
@@ -171,7 +174,8 @@ fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), 
     let (mut here, mut gx, mut gy) = ([0.0f32; MOST], [0.0f32; MOST], [0.0f32; MOST]);
     for j in 0..side {
         let at = (y + j - reach) * w + x - reach;
-        let (above, row, below) = (&from.luma[at - w..][..side], &from.luma[at - 1..][..side + 2], &from.luma[at + w..][..side]);
+        let (above, row, below) =
+            (&from.luma[at - w..][..side], &from.luma[at - 1..][..side + 2], &from.luma[at + w..][..side]);
         for i in 0..side {
             here[j * side + i] = row[i + 1];
             gx[j * side + i] = (row[i + 2] - row[i]) * 0.5;
@@ -208,7 +212,8 @@ fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), 
         let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
         for j in 0..side {
             let at = (iy + j) * w + ix;
-            let (top, bottom) = (&to.luma[at..][..side + 1], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..side + 1]);
+            let (top, bottom) =
+                (&to.luma[at..][..side + 1], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..side + 1]);
             for i in 0..side {
                 there[j * side + i] = top[i] * w00 + top[i + 1] * w10 + bottom[i] * w01 + bottom[i + 1] * w11;
             }

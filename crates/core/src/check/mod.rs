@@ -1,7 +1,7 @@
 //! What a tired eye misses in a draft.
 
 use crate::draft::{Between, Draft, Shot};
-use crate::footage::{Fault, FaultKind};
+use crate::footage::{Fault, FaultKind, OneWay};
 use crate::id::{ClipId, ShotId};
 use crate::select::{Framing, Range};
 use crate::time::{FrameLen, FrameRate, Seconds};
@@ -46,6 +46,8 @@ pub struct ShotContext {
     pub range: Option<Range>,
     /// What of the clip cannot be used.
     pub faults: Arc<Vec<Fault>>,
+    /// Where in the clip something goes one way only.
+    pub one_way: Arc<Vec<OneWay>>,
 }
 
 /// The numbers of a draft that matter.
@@ -143,9 +145,15 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
             ));
         }
     }
+    let backwards = speeds.iter().any(|s| *s < 0.0);
+    let shown = |w: &&OneWay| w.start < to.to_f64() && w.end > from.to_f64();
+    let one_way = about.one_way.iter().find(shown).filter(|_| backwards);
+    if let Some(one_way) = one_way {
+        words.push(format!("runs backwards where something {}: it is seen to", one_way.kind.words()));
+    }
     if let Some(range) = about.range {
         let through_hit = range.hit() > from && range.hit() < to;
-        if through_hit && speeds.iter().any(|s| *s < 0.0) {
+        if through_hit && backwards && one_way.is_none() {
             words.push("runs backwards through its hit: what falls, bursts or walks is seen to".to_owned());
         }
         let (before, after) = range.beyond(from, to);

@@ -1,6 +1,7 @@
 //! The schema. Each migration is dated and can be taken back.
 
 mod cut;
+mod footage;
 mod gather_and_sift;
 mod solid_ground;
 
@@ -18,6 +19,7 @@ impl MigratorTrait for Migrator {
             Box::new(solid_ground::SolidGround),
             Box::new(gather_and_sift::GatherAndSift),
             Box::new(cut::Cut),
+            Box::new(footage::Footage),
         ]
     }
 }

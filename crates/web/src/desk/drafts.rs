@@ -1,6 +1,7 @@
 //! Laying selects on the music, and changing what was laid.
 
 use super::Desk;
+use super::faults::Findings;
 use super::footage::Footage;
 use super::recent::Recent;
 use super::score::{OpenPassage, ScoreKey, score_key};
@@ -9,7 +10,6 @@ use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, s
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
-use legere_core::footage::Fault;
 use legere_core::id::{ClipId, DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::narrow::Counted;
 use legere_core::select::Tier;
@@ -46,7 +46,7 @@ pub struct OpenDraft {
     /// What is told of each shot.
     pub judged: Vec<Judged>,
     /// What of its clips cannot be used.
-    faults: HashMap<ClipId, Arc<Vec<Fault>>>,
+    findings: HashMap<ClipId, Findings>,
 }
 
 /// What an open draft was made from.
@@ -89,6 +89,7 @@ impl OpenDraft {
     fn contexts(&self) -> Vec<ShotContext> {
         let of = |(shot, judged): (&Shot, &Judged)| {
             let candidate = self.candidate(shot.source.select);
+            let Findings { faults, one_way } = self.findings.get(&shot.source.clip).cloned().unwrap_or_default();
             ShotContext {
                 name: candidate.map(|c| c.name.clone()).unwrap_or_default(),
                 framing: candidate.and_then(|c| c.framing),
@@ -96,7 +97,8 @@ impl OpenDraft {
                 wanted: judged.wanted,
                 clip_rate: candidate.map(|c| c.rate),
                 range: candidate.map(|c| c.range),
-                faults: self.faults.get(&shot.source.clip).cloned().unwrap_or_default(),
+                faults,
+                one_way,
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()
@@ -209,9 +211,9 @@ impl Desk {
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
         let clips: HashSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
-        let faults = self.faults_of(clips.iter().filter_map(|id| footage.clip(*id)).cloned().collect()).await?;
+        let findings = self.findings_of(clips.iter().filter_map(|id| footage.clip(*id)).cloned().collect()).await?;
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, faults });
+        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, findings });
         self.drafts.put(id, key, open.clone());
         Ok(open)
     }

@@ -5,6 +5,7 @@ use super::recent::Recent;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
+use legere_core::footage::{Look, alike_takes};
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
 use legere_core::narrow::{Fact, Subject};
 use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
@@ -28,6 +29,7 @@ pub struct Footage {
     /// The selects of clips that were read, as the solver sees them.
     pub candidates: Arc<Vec<Candidate>>,
     at: HashMap<SelectId, usize>,
+    alike: Arc<Alike>,
     /// What cannot be read.
     pub broken: Vec<BrokenRow>,
 }
@@ -35,6 +37,11 @@ pub struct Footage {
 impl Footage {
     pub fn clip(&self, id: ClipId) -> Option<&Arc<Clip>> {
         self.by_id.get(&id).map(|i| &self.clips[*i])
+    }
+
+    /// The group of alike takes that a clip is in, which of them it is from 1, and of how many.
+    pub fn alike(&self, clip: ClipId) -> Option<(usize, usize, usize)> {
+        self.alike.get(&clip).copied()
     }
 
     /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
@@ -72,6 +79,12 @@ impl Footage {
     }
 }
 
+/// Of a clip that shows the same as others: which group it is in, which of them it is by recording time from 1, and of how many.
+type Alike = HashMap<ClipId, (usize, usize, usize)>;
+
+/// Groups of alike takes of the jobs that were looked at last, for their clips at these versions.
+pub(super) type AlikeCache = Recent<JobId, Vec<(ClipId, i32)>, Arc<Alike>>;
+
 /// The footage of the jobs that were looked at last, at their revisions.
 pub(super) type Cache = Recent<JobId, i64, Arc<Footage>>;
 
@@ -94,9 +107,34 @@ impl Desk {
             selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?])).collect();
         let at = candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
         let candidates = Arc::new(candidates);
-        let footage = Arc::new(Footage { revision, clips, by_id, rolls, selects, candidates, at, broken });
+        let alike = self.alike_takes(job, &clips);
+        let footage = Arc::new(Footage { revision, clips, by_id, rolls, selects, candidates, at, alike, broken });
         self.footage.put(job, revision, footage.clone());
         Ok(footage)
+    }
+}
+
+impl Desk {
+    /// Clips in groups that show the same thing; made anew only where other clips or other readings are there.
+    fn alike_takes(&self, job: JobId, clips: &[Arc<Clip>]) -> Arc<Alike> {
+        let read: Vec<(ClipId, i32)> = clips.iter().map(|c| (c.id, c.version)).collect();
+        if let Some(kept) = self.alike.get(&job, &read) {
+            return kept;
+        }
+        let looks: Vec<&[Look]> = clips.iter().map(|c| c.looks.as_slice()).collect();
+        let groups: Arc<Alike> = Arc::new(
+            alike_takes(&looks)
+                .into_iter()
+                .enumerate()
+                .flat_map(|(group, takes)| {
+                    let of = takes.len();
+                    takes.into_iter().enumerate().map(move |(i, clip)| (clip, (group, i + 1, of)))
+                })
+                .map(|(clip, place)| (clips[clip].id, place))
+                .collect(),
+        );
+        self.alike.put(job, read, groups.clone());
+        groups
     }
 }
 

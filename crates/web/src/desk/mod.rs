@@ -20,7 +20,7 @@ pub mod tracks;
 pub mod uploads;
 
 use crate::error::WebError;
-use legere_analysis::music::READING_VERSION;
+use legere_analysis::{footage as footage_reading, music};
 use legere_core::id::{ClipId, JobId, TrackId};
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
@@ -58,6 +58,7 @@ pub struct Desk {
     versions: tracks::Making,
     drafts: drafts::Cache,
     faults: faults::Found,
+    alike: footage::AlikeCache,
     looking: missing_files::Looking,
 }
 
@@ -77,6 +78,7 @@ impl Desk {
             versions: tracks::Making::default(),
             drafts: drafts::Cache::default(),
             faults: faults::Found::default(),
+            alike: footage::AlikeCache::default(),
             looking: missing_files::Looking::default(),
         }
     }
@@ -159,12 +161,13 @@ impl Desk {
         Ok(Outcome::Done)
     }
 
-    /// Puts what a stopped program left undone back into the queue, and the tracks that this one reads otherwise.
+    /// Puts what a stopped program left undone back into the queue, and what this one reads otherwise.
     pub async fn take_up_again(&self) -> Result<(), StoreError> {
         self.open_added_roots().await?;
         self.store.complete_clips().await?;
         self.store.complete_tracks().await?;
-        self.store.outdated_tracks_wait(READING_VERSION).await?;
+        self.store.outdated_tracks_wait(music::READING_VERSION).await?;
+        self.store.outdated_clips_wait(footage_reading::READING_VERSION).await?;
         let mut work: Vec<Work> = self.store.unfinished_tracks().await?.into_iter().map(Work::ReadTrack).collect();
         work.extend(self.store.unfinished_handoffs().await?.into_iter().map(Work::Handoff));
         work.extend(self.store.unfinished_clips().await?.into_iter().map(Work::ReadClip));

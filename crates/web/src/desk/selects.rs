@@ -3,6 +3,7 @@
 use super::Desk;
 use crate::error::WebError;
 use legere_core::clip::ClipProbe;
+use legere_core::footage::FaultKind;
 use legere_core::id::{ClipId, JobId, SelectId};
 use legere_core::select::{Label, Mark, Range, Tag, Tier, Verdict, put_tag};
 use legere_core::time::{FramePos, Seconds};
@@ -70,6 +71,11 @@ pub enum Judgement {
     Mute {
         on: Option<bool>,
     },
+    /// Of the whole clip: that what the reading calls a fault is none.
+    NoFault {
+        fault: FaultKind,
+        on: Option<bool>,
+    },
     /// Of the whole clip.
     LeaveOut,
 }
@@ -91,12 +97,14 @@ impl Judgement {
             Self::Note { .. } => "note".to_owned(),
             Self::Mute { on: Some(false) } => "unmute".to_owned(),
             Self::Mute { .. } => "mute".to_owned(),
+            Self::NoFault { fault, on: Some(false) } => format!("it {} after all", fault.words()),
+            Self::NoFault { fault, .. } => format!("no fault: it {}", fault.words()),
             Self::LeaveOut => "leave out".to_owned(),
         }
     }
 
     fn is_of_the_clip(&self) -> bool {
-        matches!(self, Self::ClipTag { .. } | Self::Mute { .. } | Self::LeaveOut)
+        matches!(self, Self::ClipTag { .. } | Self::Mute { .. } | Self::NoFault { .. } | Self::LeaveOut)
     }
 
     /// A toggle as it is meant for many: on, unless all have it already.
@@ -111,6 +119,10 @@ impl Judgement {
                 Self::ClipTag { tag: tag.clone(), on: Some(on) }
             }
             Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.said.muted)) },
+            Self::NoFault { fault, on: None } => {
+                let on = !of.iter().all(|(_, c)| c.said.no_faults.contains(fault));
+                Self::NoFault { fault: *fault, on: Some(on) }
+            }
             other => other.clone(),
         }
     }
@@ -139,7 +151,7 @@ impl Judgement {
                 verdict.range = Range::new(on_frame(*start)?, on_frame(*end)?, on_frame(*hit)?)?;
             }
             Self::Note { words } => verdict.note = crate::text::plain(words, LONGEST_NOTE),
-            Self::ClipTag { .. } | Self::Mute { .. } | Self::LeaveOut => {}
+            Self::ClipTag { .. } | Self::Mute { .. } | Self::NoFault { .. } | Self::LeaveOut => {}
         }
         Ok(select)
     }
@@ -152,6 +164,14 @@ impl Judgement {
                 enough(&clip.said.tags)?;
             }
             Self::Mute { on } => clip.said.muted = on.unwrap_or(!clip.said.muted),
+            Self::NoFault { fault, on } => {
+                let said = &mut clip.said.no_faults;
+                if on.unwrap_or(!said.contains(fault)) {
+                    said.insert(*fault)
+                } else {
+                    said.remove(fault)
+                };
+            }
             Self::LeaveOut => clip.removed = true,
             _ => {}
         }
@@ -205,6 +225,48 @@ impl Desk {
         let select = edit.add_select(clip.id, Verdict::unread(Range::new(start, end, hit)?)).await?;
         edit.commit("new select", None).await?;
         Ok(select)
+    }
+
+    /// Breaks a long take into its events: each an undecided select. A select that nobody has said anything of makes room for
+    /// them; what lies in another one already stays with that. Gives the first of the new ones.
+    pub async fn break_up(&self, clip: &Clip, by: By) -> Result<Select, WebError> {
+        let probe = probe_of(clip)?;
+        let reading = self.store.clip_reading(clip.id).await?;
+        let events = reading.map(|r| r.events).unwrap_or_default();
+        if events.is_empty() {
+            return Err(WebError::Refused(
+                "one thing happens in this clip from beginning to end: there is nothing to break up",
+            ));
+        }
+        let footage = self.footage(clip.job).await?;
+        let mut edit = self.store.begin_edit(clip.job, by).await?;
+        let mut kept: Vec<Range> = Vec::new();
+        for known in footage.selects.iter().filter(|s| s.clip == clip.id) {
+            let select: Select = edit.load(known.id).await?;
+            if select.removed {
+                continue;
+            }
+            let said = &select.verdict;
+            if *said == Verdict::unread(said.range) {
+                edit.put(&select, &Select { removed: true, ..select.clone() }, None).await?;
+            } else {
+                kept.push(said.range);
+            }
+        }
+        let mut first = None;
+        let mut count = 0;
+        for event in &events {
+            let (start, end) = (on_frame(probe, event.start), on_frame(probe, event.end).min(probe.duration));
+            if end <= start || kept.iter().any(|r| start < r.end() && end > r.start()) {
+                continue;
+            }
+            let select = edit.add_select(clip.id, Verdict::unread(Range::new(start, end, start)?)).await?;
+            first.get_or_insert(select);
+            count += 1;
+        }
+        let first = first.ok_or(WebError::Refused("every event of this clip lies in one of its selects already"))?;
+        edit.commit(&format!("break up into {count} events"), None).await?;
+        Ok(first)
     }
 
     /// Ends a select at an instant and begins another there, with the same tier, tags and note; gives the later one.

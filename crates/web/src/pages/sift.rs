@@ -29,6 +29,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/sift/passes/{pass}/place", web::post().to(pass_place))
         .route("/jobs/{job}/clips/{clip}/reading.json", web::get().to(reading))
         .route("/jobs/{job}/clips/{clip}/selects", web::post().to(add))
+        .route("/jobs/{job}/clips/{clip}/events", web::post().to(break_up))
         .route("/jobs/{job}/selects/{select}", web::get().to(select))
         .route("/jobs/{job}/selects/{select}", web::post().to(judge))
         .route("/jobs/{job}/selects/{select}", web::delete().to(remove))
@@ -54,6 +55,8 @@ struct Sift {
     facets: Vec<FacetView>,
     tiers: Vec<(&'static str, &'static str)>,
     tones: Vec<&'static str>,
+    /// What the ribbon can show, by the names that its script has for it.
+    layers: [&'static str; 7],
     /// Narrowings with a name, as JSON.
     searches: String,
 }
@@ -86,6 +89,7 @@ async fn show(
         facets: facets.collect(),
         tiers,
         tones: Tone::ALL.iter().map(|t| t.word()).collect(),
+        layers: ["movement", "shake", "focus", "light", "waits", "cuts", "moments"],
         searches,
     })
 }
@@ -233,6 +237,11 @@ async fn add(
 ) -> Result<HttpResponse, WebError> {
     let select = desk.add_select(&clip, window.by, new.start, new.end, new.hit).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
+}
+
+async fn break_up(desk: web::Data<Desk>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
+    let first = desk.break_up(&clip, window.by).await?;
+    Ok(HttpResponse::Ok().json(SelectView::of(&first, &clip)))
 }
 
 #[derive(Deserialize)]

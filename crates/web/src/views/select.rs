@@ -4,6 +4,7 @@ use crate::desk::footage::Footage;
 use crate::desk::missing_files::trouble;
 use crate::desk::short_name;
 use crate::views::clip::{local, size_words};
+use legere_core::footage::FaultKind;
 use legere_core::id::{ClipId, SelectId};
 use legere_core::select::{Label, Tag};
 use legere_media::light::stills_of;
@@ -23,6 +24,8 @@ pub struct SelectView {
     /// Of its clip; they hold where its own say nothing else.
     pub clip_tags: Vec<Tag>,
     pub muted: bool,
+    /// What the reading of its clip calls faults and a person does not.
+    pub no_faults: Vec<FaultKind>,
     pub label: Option<Label>,
     /// In which its tier was said last.
     pub pass: u32,
@@ -60,6 +63,15 @@ pub struct SelectRow {
     /// Which of the clip's selects it is, from 1, and of how many.
     pub place: usize,
     pub of: usize,
+    /// Which group of alike takes it is in, and which of them it is, from 1; nothing where it is alone.
+    pub alike: Option<AlikeView>,
+}
+
+#[derive(Debug, Serialize)]
+pub struct AlikeView {
+    pub group: usize,
+    pub take: usize,
+    pub of: usize,
 }
 
 impl SelectView {
@@ -73,6 +85,7 @@ impl SelectView {
             tags: v.tags.iter().cloned().collect(),
             clip_tags: clip.said.tags.iter().cloned().collect(),
             muted: clip.said.muted,
+            no_faults: clip.said.no_faults.iter().copied().collect(),
             label: v.label.clone(),
             pass: v.pass,
             note: v.note.clone(),
@@ -116,6 +129,7 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 problem: trouble(clip.missing, clip.problem.as_deref()),
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
+                alike: footage.alike(select.clip).map(|(group, take, of)| AlikeView { group, take, of }),
             })
         })
         .collect()

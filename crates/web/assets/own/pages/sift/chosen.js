@@ -1,7 +1,7 @@
 // @ts-check
 // Many at once: chosen with Shift, Ctrl, a rubber band, or all that is shown; dealt with by one key.
 import { clock } from "../../lib/time.js";
-import * as beside from "./beside.js";
+import * as dialog from "./beside.js";
 import * as player from "./player.js";
 import * as sheet from "./sheet.js";
 import { meant, ofClip, state } from "./state.js";
@@ -40,8 +40,11 @@ export function letGo() {
 
 /** Those that are chosen, or all selects of the clip that is looked at, beside each other. */
 export function sideBySide() {
-  const of = state.chosen.size ? meant() : state.now ? ofClip(state.now.clip) : [];
-  beside.open(of, (kept) => acts.keep(of, kept));
+  beside(state.chosen.size ? meant() : state.now ? ofClip(state.now.clip) : []);
+}
+/** @param {any[]} of */
+export function beside(of) {
+  dialog.open(of, (kept) => acts.keep(of, kept));
 }
 
 /** @param {any} store what is on the screen @param {Acts} of */

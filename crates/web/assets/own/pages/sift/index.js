@@ -17,7 +17,7 @@ import * as passes from "./passes.js";
 import * as player from "./player.js";
 import * as ribbon from "./ribbon.js";
 import * as sheet from "./sheet.js";
-import { isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
+import { bestOf, clipsOf, isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
 import * as words from "./words.js";
 
 const video = $("video"),
@@ -108,29 +108,39 @@ function rested() {
 async function read(s) {
   try {
     readings.set(s.clip, await ask(ofJob(`/clips/${s.clip}/reading.json`)));
-    if (state.now?.clip === s.clip) drawRibbon();
+    if (state.now?.clip === s.clip) {
+      describe();
+      drawRibbon();
+    }
   } catch (error) {
     if (state.now === s) $("problem").textContent = /** @type {Error} */ (error).message;
   }
 }
+/** @param {any} s */
+const readingOf = (s) => readings.get(s.clip);
 function describe() {
   const s = state.now;
   if (!s) return;
   $("name").textContent = s.name;
-  $("which").textContent = `${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
+  $("break-up").hidden = !(readingOf(s)?.events?.length > 1);
+  const take = s.alike ? `take ${s.alike.take} of ${s.alike.of} · ` : "";
+  $("alike").hidden = !s.alike;
+  $("which").textContent = `${take}${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
   $("facts").textContent =
     `${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"} · ${s.size} · ${s.sound ? (s.muted ? "muted" : "sound") : "silent"}`;
   $("problem").textContent = s.problem || "";
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
     b.setAttribute("aria-pressed", String(b.dataset.tier === s.tier));
   const tags = tagsOf(s),
-    suggested = `movement:${s.movement}`,
-    said = tags.some((t) => t.startsWith("movement:"));
+    reading = readingOf(s),
+    suggested = [`movement:${s.movement}`, `light:${reading?.light}`, `framing:${reading?.framing}`],
+    saidOf = (/** @type {string} */ facet) => tags.some((t) => t.startsWith(`${facet}:`)),
+    said = saidOf("movement");
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {
     const tag = b.dataset.tag || "";
     b.setAttribute("aria-pressed", String(tags.includes(tag)));
     b.classList.toggle("is-of-clip", tags.includes(tag) && !s.tags.includes(tag));
-    b.classList.toggle("is-suggested", !said && tag === suggested);
+    b.classList.toggle("is-suggested", suggested.includes(tag) && !saidOf(tag.split(":")[0]));
   }
   $("take-movement").hidden = said;
   page.words = tags
@@ -361,6 +371,29 @@ async function made(act) {
     say(/** @type {Error} */ (error).message);
   }
 }
+/** Each event of a long take becomes an undecided select. */
+const breakUp = () => state.now && made(() => ask(ofJob(`/clips/${state.now.clip}/events`), {}));
+/** @type {Record<string, string>} */
+const NO_FAULT = { shake: "not shaky", soft: "not out of focus", dark: "not too dark", blown: "not blown out" };
+/** What the reading calls a fault near the mark is none: said once, it stays said, and is taken back the same way. */
+function noFault() {
+  const s = state.now,
+    reading = s && readings.get(s.clip);
+  const fault = reading && ribbon.faultNear(reading, player.at(), s.no_faults);
+  if (!fault) return say("the reading finds no fault in this clip");
+  judgeOne({ do: "no-fault", fault });
+  const words = NO_FAULT[fault];
+  say(s.no_faults.includes(fault) ? `taken back: ${words}` : `${words}: said of the whole clip`);
+}
+/** The takes that show the same as this one, the best judged of each, as many as fit beside each other. */
+function alike() {
+  const s = state.now;
+  if (!s?.alike) return say("no other clip shows the same as this one");
+  const takes = clipsOf(state.all.filter((q) => q.alike?.group === s.alike.group)).map((c) => (c.id === s.clip ? s : bestOf(c.selects))),
+    from = Math.max(0, Math.min(takes.indexOf(s), takes.length - 4));
+  if (takes.length > 4) say(`${takes.length} takes are alike; these are ${from + 1} to ${from + 4}`);
+  chosen.beside(takes.slice(from, from + 4));
+}
 const split = () =>
   state.now && made(() => ask(ofJob(`/selects/${state.now.id}/split`), { at: player.at() }, { base: state.now.revision }));
 const join = () => state.now && made(() => ask(ofJob(`/selects/${state.now.id}/join`), {}));
@@ -468,6 +501,18 @@ press("suggest", suggest);
 press("another", another);
 press("split", split);
 press("join", join);
+press("break-up", breakUp);
+press("no-fault", noFault);
+press("alike", alike);
+for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-layer]"))) {
+  const layer = b.dataset.layer || "";
+  b.setAttribute("aria-pressed", String(ribbon.isShown(layer)));
+  b.addEventListener("click", () => {
+    ribbon.toggle(layer);
+    b.setAttribute("aria-pressed", String(ribbon.isShown(layer)));
+    drawRibbon();
+  });
+}
 press("remove", remove);
 press("next-select", () => nextSelect(1));
 press("take-movement", takeMovement);
@@ -532,6 +577,9 @@ on("+", "cut out another select here", another);
 on("Shift+G", "another select from the next suggested moment", anotherMoment);
 on("Enter", "play from the in", player.fromIn);
 on("x", "split the select here", split);
+on("Shift+B", "break a long take up into its events", breakUp);
+on("Shift+N", "what the reading calls a fault here is none", noFault);
+on("Shift+C", "alike takes side by side", alike);
 on("Shift+X", "join it with the next one", join);
 on("Delete", "remove the select, or leave out the clips that are chosen", remove);
 on("g", "take the suggested range, again for the next", suggest);

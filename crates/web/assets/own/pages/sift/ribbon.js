@@ -27,7 +27,7 @@ function drawn(pen, w, full, s, all, reading, peaks, at) {
   strip(pen, stills(s), w, h, s.duration);
   pen.fillStyle = "rgba(30,28,25,.35)";
   pen.fillRect(0, 0, w, h);
-  if (reading) traces(pen, w, h, s.duration, reading);
+  if (reading) traces(pen, w, h, s, reading);
   pen.fillStyle = "rgba(20,18,16,.45)";
   pen.fillRect(0, 0, x(s.start), h);
   pen.fillRect(x(s.end), 0, w - x(s.end), h);
@@ -96,18 +96,48 @@ function typicalSharpness(reading) {
   return found;
 }
 
-/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} h @param {number} d @param {any} reading */
-function traces(pen, w, h, d, reading) {
-  const s = reading.samples,
+/** Which fault a sample has, by what the core calls one. @param {any} reading @param {number} k @param {string} kind */
+function isWrong(reading, k, kind) {
+  const s = reading.samples;
+  if (kind === "shake") return s.shake[k] > 0.5;
+  if (kind === "soft") return typicalSharpness(reading) > 0.02 && s.sharpness[k] < 0.6 * typicalSharpness(reading);
+  if (kind === "dark") return s.exposure[k] < 0.04 || s.crushed?.[k] > 0.9;
+  return s.exposure[k] > 0.97 || s.clipped?.[k] > 0.55;
+}
+
+/** The fault that lies nearest to an instant, of those that nobody has called none yet, or else of those that somebody has.
+ * @param {any} reading @param {number} at @param {string[]} none */
+export function faultNear(reading, at, none) {
+  const s = reading.samples;
+  /** @type {{ kind: string, far: number, said: boolean }[]} */
+  const found = [];
+  for (const kind of ["shake", "soft", "dark", "blown"]) {
+    let far = Infinity;
+    for (const k of s.motion.keys()) if (isWrong(reading, k, kind)) far = Math.min(far, Math.abs((k + 0.5) * s.step - at));
+    if (far < Infinity) found.push({ kind, far, said: none.includes(kind) });
+  }
+  found.sort((a, b) => Number(a.said) - Number(b.said) || a.far - b.far);
+  return found[0]?.kind;
+}
+
+/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} h @param {any} select @param {any} reading */
+function traces(pen, w, h, select, reading) {
+  const d = select.duration,
+    s = reading.samples,
     step = (s.step / d) * w,
-    sharp = typicalSharpness(reading);
+    x = (/** @type {number} */ t) => (t / d) * w,
+    is = (/** @type {string} */ kind) => layers.has(kind === "dark" || kind === "blown" ? "light" : kind === "soft" ? "focus" : kind) && !select.no_faults.includes(kind);
   for (const k of s.motion.keys()) {
     const left = k * step;
-    if (sharp > 0.02 && s.sharpness[k] < 0.6 * sharp) {
+    if (is("soft") && isWrong(reading, k, "soft")) {
       pen.fillStyle = "rgba(246,243,236,.45)";
       pen.fillRect(left, 0, step + 0.5, h);
     }
-    if (s.shake[k] > 0.5) {
+    if ((is("dark") && isWrong(reading, k, "dark")) || (is("blown") && isWrong(reading, k, "blown"))) {
+      pen.fillStyle = "rgba(128,126,122,.72)";
+      pen.fillRect(left, 0, step + 0.5, h);
+    }
+    if (is("shake") && isWrong(reading, k, "shake")) {
       pen.strokeStyle = "rgba(246,243,236,.75)";
       pen.lineWidth = 1;
       pen.beginPath();
@@ -118,17 +148,72 @@ function traces(pen, w, h, d, reading) {
       pen.stroke();
     }
   }
-  pen.beginPath();
-  pen.moveTo(0, h);
-  for (const [k, v] of s.motion.entries()) pen.lineTo((k + 0.5) * step, h - v * (h - 4));
-  pen.lineTo(w, h);
-  pen.fillStyle = "rgba(197,138,43,.75)";
-  pen.fill();
-  pen.strokeStyle = "rgba(246,243,236,.8)";
-  pen.lineWidth = 1;
-  for (const m of reading.moments) {
-    const a = (m.start / d) * w,
-      b = (m.end / d) * w;
-    pen.strokeRect(a + 0.5, h - 5.5, b - a - 1, 5);
+  if (layers.has("movement")) {
+    pen.beginPath();
+    pen.moveTo(0, h);
+    for (const [k, v] of s.motion.entries()) pen.lineTo((k + 0.5) * step, h - v * (h - 4));
+    pen.lineTo(w, h);
+    pen.fillStyle = "rgba(197,138,43,.75)";
+    pen.fill();
   }
+  if (layers.has("waits"))
+    for (const wait of reading.waits ?? []) {
+      pen.fillStyle = "rgba(246,243,236,.9)";
+      pen.fillRect(x(wait.start), h / 2 - 0.75, x(wait.end) - x(wait.start), 1.5);
+    }
+  if (layers.has("cuts")) {
+    pen.strokeStyle = PAPER;
+    pen.lineWidth = 1.5;
+    for (const cut of reading.shot_changes) {
+      pen.beginPath();
+      pen.moveTo(x(cut), 0);
+      pen.lineTo(x(cut), h);
+      pen.stroke();
+    }
+    pen.setLineDash([2, 3]);
+    for (const event of (reading.events ?? []).slice(1)) {
+      pen.beginPath();
+      pen.moveTo(x(event.start), 0);
+      pen.lineTo(x(event.start), h);
+      pen.stroke();
+    }
+    pen.setLineDash([]);
+  }
+  if (!layers.has("moments")) return;
+  pen.font = "10px Atkinson, sans-serif";
+  for (const m of reading.moments) {
+    const a = x(m.start),
+      b = x(m.end);
+    pen.strokeStyle = "rgba(246,243,236,.9)";
+    pen.lineWidth = 1;
+    pen.beginPath();
+    pen.moveTo(a + 0.5, h - 10);
+    pen.lineTo(a + 0.5, h - 1.5);
+    pen.lineTo(b - 0.5, h - 1.5);
+    pen.lineTo(b - 0.5, h - 10);
+    pen.stroke();
+    const fits = b - a - 8;
+    if (fits < 40) continue;
+    let words = String(m.why);
+    while (words && pen.measureText(words).width > fits) words = words.slice(0, -1);
+    if (words.length < m.why.length) words = `${words.slice(0, -1)}…`;
+    const wide = pen.measureText(words).width;
+    pen.fillStyle = "rgba(20,18,16,.6)";
+    pen.fillRect(a + 3, h - 15, wide + 4, 12);
+    pen.fillStyle = PAPER;
+    pen.fillText(words, a + 5, h - 5.5);
+  }
+}
+
+/** What the ribbon can show of a reading; each can be switched off, and stays so. */
+export const LAYERS = ["movement", "shake", "focus", "light", "waits", "cuts", "moments"];
+const KEPT = "legere.ribbon.off";
+/** @type {Set<string>} */
+const layers = new Set(LAYERS.filter((l) => !(localStorage.getItem(KEPT) || "").split(" ").includes(l)));
+/** @param {string} layer */
+export const isShown = (layer) => layers.has(layer);
+/** @param {string} layer */
+export function toggle(layer) {
+  if (!layers.delete(layer)) layers.add(layer);
+  localStorage.setItem(KEPT, LAYERS.filter((l) => !layers.has(l)).join(" "));
 }

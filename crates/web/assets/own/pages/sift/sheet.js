@@ -104,10 +104,11 @@ function dressCell(cell, at) {
   const length = clock(clip.selects.reduce((sum, q) => sum + q.end - q.start, 0)),
     many = clip.selects.length > 1 ? ` ×${clip.selects.length}` : "",
     label = s.label,
-    words = `${s.name}|${length}${many}|${s.sound && !s.muted ? "♪" : ""}|${label ? label.word : ""}`;
+    words = `${s.name}|${length}${many}|${s.sound && !s.muted ? "♪" : ""}|${label ? label.word : ""}|${s.alike?.take}/${s.alike?.of}`;
   if (cap.dataset.words !== words) {
     cap.dataset.words = words;
     cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
+    if (s.alike) cap.append(el("span", { class: "take", title: "takes that show the same" }, `take ${s.alike.take}/${s.alike.of}`));
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
   const told = [best.tier, s.problem].filter(Boolean).join(", ");

@@ -13,7 +13,7 @@ export const state = {
   /** Chosen to be dealt with together, by id. @type {Set<string>} */
   chosen: new Set(),
   pass: 1,
-  /** @type {"roll" | "time" | "energy" | "tier" | "left"} */
+  /** @type {"roll" | "time" | "energy" | "tier" | "left" | "alike"} */
   order: "roll",
 };
 
@@ -56,6 +56,11 @@ export function clipsOf(selects) {
       return best((s) => Number(isLeft(s)));
     case "time":
       return list;
+    case "alike": {
+      // Groups where their first take lies; clips alone behind them.
+      const group = (/** @type {Clip} */ c) => c.selects[0].alike?.group ?? Infinity;
+      return list.sort((a, b) => (group(a) === group(b) ? 0 : group(a) - group(b)));
+    }
     default: {
       // Rolls in the order in which they were begun.
       const rolls = [...new Set(list.map((c) => c.selects[0].roll))];

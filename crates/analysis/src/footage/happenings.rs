@@ -1,0 +1,178 @@
+//! What happens along a clip: where nothing does, where the picture stands, what goes one way only, and what a long take turns to.
+
+use super::sights::{EVERY, Sight};
+use super::{FrameMeasure, Samples};
+use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch, energy_of};
+
+/// Motion below which nothing happens.
+pub const DEAD: f32 = 0.02;
+/// Seconds from which nothing is a wait.
+const WAIT: f64 = 2.0;
+/// Seconds that an event lasts at least, and that lie between two looks at what changes.
+const EVENT: f64 = 4.0;
+/// A clip shorter than this is one event.
+const LONG: f64 = 20.0;
+/// How much must change for another event to begin.
+const TURNS: f32 = 0.17;
+
+/// The runs of samples for which `is` holds, at least `seconds` long.
+fn runs(count: usize, seconds: f64, is: impl Fn(usize) -> bool) -> Vec<Stretch> {
+    let which: Vec<usize> = (0..count).filter(|i| is(*i)).collect();
+    let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() as f64 * STEP >= seconds);
+    runs.map(|run| Stretch { start: run[0] as f64 * STEP, end: (run[run.len() - 1] + 1) as f64 * STEP }).collect()
+}
+
+/// Where nothing happens for long.
+pub fn waits(samples: &Samples) -> Vec<Stretch> {
+    runs(samples.motion.len(), WAIT, |i| samples.motion[i] < DEAD)
+}
+
+/// Where the very same frame stands for longer than a frame is ever shown twice.
+pub fn frozen(measures: &[FrameMeasure], rate: f64, least: f64) -> Vec<Stretch> {
+    let which: Vec<usize> = (0..measures.len()).filter(|i| measures[*i].repeated).collect();
+    let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() as f64 / rate >= least);
+    runs.map(|run| Stretch { start: (run[0] - 1) as f64 / rate, end: (run[run.len() - 1] + 1) as f64 / rate }).collect()
+}
+
+/// What would show backwards: things that fall or burst at a hit, and what walks across.
+pub fn one_way(measures: &[FrameMeasure], moments: &[Moment], rate: f64) -> Vec<OneWay> {
+    let fps = rate as f32;
+    let part = |from: f64, to: f64| {
+        let at = |t: f64| ((t * rate).max(0.0) as usize).min(measures.len());
+        &measures[at(from)..at(to).max(at(from))]
+    };
+    let mut found: Vec<OneWay> = Vec::new();
+    for m in moments {
+        let (before, after) = (part(m.hit - 0.4, m.hit), part(m.hit, m.hit + 0.3));
+        let speed = |of: fn(&FrameMeasure) -> f32, list: &[FrameMeasure]| {
+            list.iter().map(of).sum::<f32>() * fps / list.len().max(1) as f32
+        };
+        let down = speed(|m| m.step.subject.dy, before);
+        let across = speed(|m| m.step.subject.dx, before).abs();
+        let apart = speed(|m| m.step.subject.apart, after);
+        let kind = if apart > 0.12 && apart > 2.0 * speed(|m| m.step.subject.apart, before).abs() {
+            OneWayKind::Bursts
+        } else if down > 0.2 && down > 2.0 * across && down > 2.0 * speed(|m| m.step.subject.dy, after).abs() {
+            OneWayKind::Falls
+        } else {
+            continue;
+        };
+        found.push(OneWay { start: (m.hit - 0.4).max(m.start), end: (m.hit + 0.6).min(m.end), kind });
+    }
+    found.extend(walks(measures, rate));
+    found.sort_by(|a, b| a.start.total_cmp(&b.start));
+    found
+}
+
+/// Something of moderate size that goes across by at least a quarter of the picture, all in one direction.
+fn walks(measures: &[FrameMeasure], rate: f64) -> Vec<OneWay> {
+    let window = (1.5 * rate) as usize;
+    let mut found: Vec<OneWay> = Vec::new();
+    let mut i = 0;
+    while i + window <= measures.len() && window > 4 {
+        let part = &measures[i..i + window];
+        let n = window as f32;
+        let way: f32 = part.iter().map(|m| m.step.subject.dx).sum();
+        let wandered: f32 = part.iter().map(|m| m.step.subject.dx.abs()).sum();
+        let risen: f32 = part.iter().map(|m| m.step.subject.dy.abs()).sum();
+        let area = part.iter().map(|m| m.step.subject.area).sum::<f32>() / n;
+        let placed =
+            |list: &[FrameMeasure]| list.iter().map(|m| m.step.subject.x).sum::<f32>() / list.len().max(1) as f32;
+        let moved = placed(&part[window * 3 / 4..]) - placed(&part[..window / 4]);
+        let across = way.abs() > 0.8 * wandered && way.abs() > 0.1 && way.abs() > 2.0 * risen && moved * way > 0.0;
+        if across && moved.abs() > 0.08 && (0.01..0.35).contains(&area) {
+            let (start, end) = (i as f64 / rate, (i + window) as f64 / rate);
+            match found.last_mut() {
+                Some(last) if last.end >= start => last.end = end,
+                _ => found.push(OneWay { start, end, kind: OneWayKind::Walks }),
+            }
+        }
+        i += (rate / 4.0).max(1.0) as usize;
+    }
+    found
+}
+
+/// What happens one after the other in a long take: parted where what is seen or how much moves changes for good, without what is
+/// only waiting. Empty where it is one thing.
+pub fn events(samples: &Samples, sights: &[Sight], shot_changes: &[f64], duration: f64) -> Vec<Event> {
+    if duration < LONG {
+        return Vec::new();
+    }
+    let mut parts: Vec<f64> = vec![0.0];
+    parts.extend(turns(samples, sights));
+    parts.extend(shot_changes);
+    parts.sort_by(f64::total_cmp);
+    parts.dedup_by(|a, b| *a - *b < 1.0);
+    parts.push(duration);
+    let slice = |start: f64, end: f64| {
+        let from = ((start / STEP) as usize).min(samples.motion.len());
+        let to = ((end / STEP).ceil() as usize).clamp(from, samples.motion.len());
+        from..to
+    };
+    let mean = |v: &[f32]| v.iter().sum::<f32>() / v.len().max(1) as f32;
+    let events: Vec<Event> = parts
+        .windows(2)
+        .filter(|w| w[1] - w[0] >= 1.0)
+        .map(|w| {
+            let range = slice(w[0], w[1]);
+            let moving = mean(&samples.motion[range.clone()]);
+            let pan = samples.pan.get(range.clone()).map_or(0.0, mean);
+            let what = match moving {
+                m if m < DEAD => "nothing moves",
+                _ if pan.abs() > 0.04 => "the camera moves",
+                m if m < 0.12 => "little moves",
+                m if m < 0.4 => "something goes on",
+                _ => "much moves",
+            };
+            let energy = energy_of(&samples.motion[range]);
+            Event { start: round(w[0]), end: round(w[1]), energy, what: what.to_owned() }
+        })
+        .collect();
+    let alive: Vec<Event> = events.into_iter().filter(|e| e.what != "nothing moves").collect();
+    if alive.len() < 2 { Vec::new() } else { alive }
+}
+
+fn round(t: f64) -> f64 {
+    (t * 1e3).round() / 1e3
+}
+
+/// Where what is seen on one side differs from the other side by most, and by enough.
+fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
+    let side = (EVENT / EVERY) as usize;
+    let per = (EVERY / STEP).round() as usize;
+    let moving = |i: usize| {
+        let from = (i * per).min(samples.motion.len());
+        let part = &samples.motion[from..(from + per).min(samples.motion.len())];
+        part.iter().sum::<f32>() / part.len().max(1) as f32
+    };
+    let motion: Vec<f32> = (0..sights.len()).map(moving).collect();
+    let change: Vec<f32> = (0..sights.len())
+        .map(|i| {
+            if i < side / 2 || i + side / 2 > sights.len() {
+                return 0.0;
+            }
+            let (a, b) = (i.saturating_sub(side)..i, i..(i + side).min(sights.len()));
+            let mean = |r: std::ops::Range<usize>| motion[r.clone()].iter().sum::<f32>() / r.len().max(1) as f32;
+            let spread = |r: std::ops::Range<usize>, m: f32| {
+                (motion[r.clone()].iter().map(|v| (v - m).powi(2)).sum::<f32>() / r.len().max(1) as f32).sqrt()
+            };
+            let (before, after) = (mean(a.clone()), mean(b.clone()));
+            // What changes all the time does not change here.
+            let usual = spread(a.clone(), before).max(spread(b.clone(), after));
+            let livelier = ((before - after).abs() - 0.5 * usual).max(0.0);
+            let other = sights[a.start + a.len() / 2].apart(&sights[b.start + b.len() / 2]);
+            let within = sights[a.start].apart(&sights[a.end - 1]).min(sights[b.start].apart(&sights[b.end - 1]));
+            livelier + (other - within).max(0.0)
+        })
+        .collect();
+    let mut order: Vec<usize> = (0..change.len()).filter(|i| change[*i] > TURNS).collect();
+    order.sort_by(|a, b| change[*b].total_cmp(&change[*a]));
+    let mut kept: Vec<usize> = Vec::new();
+    for i in order {
+        if kept.iter().all(|k| k.abs_diff(i) >= side) {
+            kept.push(i);
+        }
+    }
+    kept.sort_unstable();
+    kept.into_iter().map(|i| i as f64 * EVERY).collect()
+}

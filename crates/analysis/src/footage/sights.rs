@@ -1,0 +1,106 @@
+//! What a clip shows, twice a second: to compare clips, to find where a long take turns to something else, and to suggest its
+//! light and its framing.
+
+use super::picture::{CHROMA_ACROSS, CHROMA_DOWN, Picture, Tones};
+use legere_core::footage::{COLOURS, Look, TONES};
+use legere_core::select::{Framing, Light};
+
+/// Seconds from one sight to the next.
+pub const EVERY: f64 = 0.5;
+/// Looks that are kept of a clip.
+const LOOKS: usize = 5;
+
+/// What was seen at one instant.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Sight {
+    pub look: Look,
+    pub tones: Tones,
+    /// Brightness of the upper third against the rest, −1 to 1.
+    pub from_above: f32,
+}
+
+impl Sight {
+    pub fn of(picture: &Picture) -> Self {
+        let plane = picture.small();
+        let (w, h) = (plane.width, plane.height);
+        let cell = |i: usize, all: usize, size: usize| (i * size / all)..((i + 1) * size / all).max(i * size / all + 1);
+        let mut tones = Vec::with_capacity(TONES.0 * TONES.1);
+        for j in 0..TONES.1 {
+            for i in 0..TONES.0 {
+                let (xs, ys) = (cell(i, TONES.0, w), cell(j, TONES.1, h));
+                let count = (xs.len() * ys.len()) as f32;
+                let sum: f32 = ys
+                    .map(|y| plane.luma[y * w + xs.start..(y * w + xs.end).min(plane.luma.len())].iter().sum::<f32>())
+                    .sum();
+                tones.push((sum / count) as u8);
+            }
+        }
+        let mut colours = Vec::with_capacity(2 * COLOURS.0 * COLOURS.1);
+        for j in 0..COLOURS.1 {
+            for i in 0..COLOURS.0 {
+                let (xs, ys) = (cell(i, COLOURS.0, CHROMA_ACROSS), cell(j, COLOURS.1, CHROMA_DOWN));
+                let cells: Vec<[f32; 2]> = ys
+                    .flat_map(|y| xs.clone().map(move |x| y * CHROMA_ACROSS + x))
+                    .map(|k| picture.chroma[k])
+                    .collect();
+                for c in 0..2 {
+                    let mean = cells.iter().map(|v| v[c]).sum::<f32>() / cells.len() as f32;
+                    colours.push(mean.clamp(-127.0, 127.0) as i8);
+                }
+            }
+        }
+        let third = TONES.0 * TONES.1 / 3;
+        let mean = |v: &[u8]| v.iter().map(|t| f32::from(*t)).sum::<f32>() / v.len().max(1) as f32;
+        let from_above = (mean(&tones[..third]) - mean(&tones[third..])) / 255.0;
+        Self { look: Look { tones, colours }, tones: picture.tones, from_above }
+    }
+
+    /// How far two sights are apart, 0–1 about.
+    pub fn apart(&self, other: &Self) -> f32 {
+        let tones: i32 =
+            self.look.tones.iter().zip(&other.look.tones).map(|(a, b)| (i32::from(*a) - i32::from(*b)).abs()).sum();
+        let colours: i32 =
+            self.look.colours.iter().zip(&other.look.colours).map(|(a, b)| (i32::from(*a) - i32::from(*b)).abs()).sum();
+        tones as f32 / (self.look.tones.len().max(1) as f32 * 128.0)
+            + colours as f32 / (self.look.colours.len().max(1) as f32 * 64.0)
+    }
+}
+
+/// A few looks of a clip between two instants, evenly.
+pub fn looks(sights: &[Sight], (start, end): (f64, f64)) -> Vec<Look> {
+    let from = ((start / EVERY).ceil() as usize).min(sights.len().saturating_sub(1));
+    let to = ((end / EVERY) as usize).clamp(from, sights.len().saturating_sub(1));
+    let count = LOOKS.min(to - from + 1);
+    (0..count)
+        .filter_map(|i| sights.get(from + (to - from) * (2 * i + 1) / (2 * count)))
+        .map(|s| s.look.clone())
+        .collect()
+}
+
+/// By what light it was taken, where the picture tells it.
+pub fn light(sights: &[Sight]) -> Option<Light> {
+    let mean = |of: fn(&Sight) -> f32| sights.iter().map(of).sum::<f32>() / sights.len().max(1) as f32;
+    let (luma, warmth) = (mean(|s| s.tones.mean), mean(|s| s.tones.warmth));
+    let (crushed, above) = (mean(|s| s.tones.crushed), mean(|s| s.from_above));
+    if luma < 0.2 && crushed > 0.35 {
+        Some(Light::Night)
+    } else if above > 0.12 && warmth > 0.12 && luma < 0.55 {
+        Some(Light::Dusk)
+    } else if above > 0.1 && luma > 0.4 && warmth < 0.06 {
+        Some(Light::Day)
+    } else if above < 0.02 && warmth > 0.06 && luma < 0.42 {
+        Some(Light::Inside)
+    } else {
+        None
+    }
+}
+
+/// How near it was taken, where what moves tells it: `area` is the share of the picture that moves when anything does.
+pub fn framing(area: Option<f32>) -> Option<Framing> {
+    match area? {
+        a if a < 0.06 => Some(Framing::Wide),
+        a if (0.12..0.3).contains(&a) => Some(Framing::Medium),
+        a if a > 0.45 => Some(Framing::Close),
+        _ => None,
+    }
+}
