@@ -2,6 +2,7 @@
 
 use crate::paint::{Canvas, Note, defocus};
 use crate::plan::{Fault, Plan};
+use crate::surface::{Air, Surface};
 use crate::{DemoError, scene, sound};
 use legere_core::time::{FramePos, Seconds, timecode};
 use legere_media::MediaError;
@@ -13,7 +14,7 @@ use tokio::io::AsyncWriteExt;
 /// The size that is drawn; the file has twice the sides. A shoot comes in several sizes, and as in most cameras fast
 /// footage has fewer lines.
 fn drawn(plan: &Plan) -> (u32, u32) {
-    if plan.rate.to_f64() > 40.0 || !plan.seed.is_multiple_of(3) { (480, 270) } else { (640, 360) }
+    if plan.rate.to_f64() > 40.0 || plan.is_endless() || !plan.seed.is_multiple_of(3) { (480, 270) } else { (640, 360) }
 }
 
 /// Draws a clip frame by frame.
@@ -21,13 +22,23 @@ pub struct Film<'a> {
     plan: &'a Plan,
     pixels: Pixmap,
     notes: Vec<Note>,
+    surface: Surface,
+    air: Air,
 }
 
 impl<'a> Film<'a> {
     /// `None` only for a size of nothing.
     pub fn new(plan: &'a Plan, (width, height): (u32, u32)) -> Option<Self> {
         let (w, h) = if plan.portrait { (height, width) } else { (width, height) };
-        Some(Self { plan, pixels: Pixmap::new(w, h)?, notes: Vec::new() })
+        let (base, make) = scene::ground(plan.subject);
+        let grain = if plan.fault == Fault::Dark { 5.0 } else { 2.2 };
+        Some(Self {
+            plan,
+            pixels: Pixmap::new(w, h)?,
+            notes: Vec::new(),
+            surface: Surface::new(plan.seed, base, make),
+            air: Air::new(plan.seed, w as usize, h as usize, grain),
+        })
     }
 
     pub fn frames(&self) -> u64 {
@@ -43,7 +54,8 @@ impl<'a> Film<'a> {
         let p = self.plan;
         let middle = t - p.seconds / 2.0;
         let zoom = p.near * (p.camera.zoom * middle).exp();
-        let (mut x, mut y) = (p.camera.pan * middle / p.near, -p.camera.tilt * middle / p.near);
+        let (mut x, mut y) =
+            (p.framing.0 + p.camera.pan * middle / p.near, p.framing.1 - p.camera.tilt * middle / p.near);
         match p.fault {
             Fault::Shaky(amplitude) => {
                 x += amplitude * ((t * 31.0).sin() + 0.6 * (t * 47.0).cos()) / p.near;
@@ -66,14 +78,18 @@ impl<'a> Film<'a> {
         let t = self.time_of(frame);
         let (x, y, zoom) = self.aim(t);
         self.notes.clear();
-        let mut canvas = Canvas::new(&mut self.pixels, &mut self.notes, x, y, zoom);
-        scene::draw(self.plan, t, &mut canvas);
+        self.surface.fill(&mut self.pixels, x, y, zoom);
+        scene::draw(self.plan, t, &mut Canvas::new(&mut self.pixels, &mut self.notes, x, y, zoom));
+        // What stands nearer goes by faster; it is no part of what is measured.
+        let mut unnoted = Vec::new();
+        scene::foreground(self.plan, &mut Canvas::new(&mut self.pixels, &mut unnoted, 1.5 * x, 1.5 * y, 1.1 * zoom));
         match self.plan.fault {
             Fault::LateFocus(until) if t < until => defocus(&mut self.pixels, 5),
             Fault::Dark => tones(&mut self.pixels, |v| v * 0.16),
             Fault::Blown => tones(&mut self.pixels, |v| 120.0 + v * 1.9),
             _ => {}
         }
+        self.air.over(&mut self.pixels, frame);
         self.pixels.data()
     }
 
@@ -112,6 +128,38 @@ fn tones(pixels: &mut Pixmap, to: impl Fn(f32) -> f32) {
     }
 }
 
+/// As a phone does when it is warm, some frames are left out.
+fn filters(plan: &Plan, width: u32, height: u32) -> String {
+    let uneven = if plan.uneven { "select='gt(mod(n*7,5),0)'," } else { "" };
+    format!("{uneven}format=yuv420p,scale={width}:{height}:flags=bilinear")
+}
+
+/// Draws and writes a picture to `to`.
+pub async fn picture(plan: &Plan, to: &Path) -> Result<(), DemoError> {
+    let folder = to.parent().unwrap_or(Path::new("."));
+    tokio::fs::create_dir_all(folder).await?;
+    let owned = plan.clone();
+    let temporary = folder.join(format!(".{}.part.jpg", plan.file));
+    let to_part = temporary.clone();
+    let drawn = tokio::task::spawn_blocking(move || {
+        let mut film = Film::new(&owned, (1280, 720))?;
+        film.draw(film.frames() / 2);
+        film.pixels.encode_png().ok()
+    });
+    let png = drawn.await.map_err(std::io::Error::from)?.ok_or(MediaError::NotVideo)?;
+    let mut child = Guarded::ffmpeg()
+        .args(["-f", "png_pipe", "-i", "pipe:0", "-q:v", "3", "-f", "image2", "-update", "1"])
+        .output(&to_part)
+        .spawn_fed()?;
+    let mut pipe = child.stdin.take().ok_or(MediaError::NotVideo)?;
+    let ending = tokio::spawn(finish(child));
+    pipe.write_all(&png).await?;
+    drop(pipe);
+    ending.await.map_err(std::io::Error::from)??;
+    tokio::fs::rename(&temporary, to).await?;
+    Ok(())
+}
+
 /// Draws and writes a clip to `to`, sound included.
 pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     let folder = to.parent().unwrap_or(Path::new("."));
@@ -142,7 +190,7 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
         command = command.input(&wav).args(["-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k"]);
     }
     let mut child = command
-        .args(["-vf", &format!("format=yuv420p,scale={}:{}:flags=bilinear", w * 2, h * 2)])
+        .args(["-vf", &filters(plan, w * 2, h * 2), "-fps_mode", if plan.uneven { "vfr" } else { "cfr" }])
         .args(["-c:v", "libx264", "-preset", "ultrafast", "-crf", "23", "-g", "50", "-threads", "2"])
         .args(["-metadata", &format!("creation_time={}", plan.recorded_at.format("%Y-%m-%dT%H:%M:%SZ"))])
         .args(["-timecode", &timecode(started.get() as u64, plan.rate, false), "-f", "mp4"])

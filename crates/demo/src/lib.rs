@@ -9,8 +9,10 @@ mod paint;
 mod plan;
 mod scene;
 mod sound;
+mod surface;
 
 pub use plan::{Camera, Fault, Plan, Roll, Subject, long_hour};
+pub use sound::{AMBIENCES, ambience};
 
 #[derive(Debug, thiserror::Error)]
 pub enum DemoError {

@@ -56,8 +56,15 @@ impl<'a> Canvas<'a> {
         self.backdrop = on;
     }
 
-    pub fn clear(&mut self, ink: Ink) {
-        self.pixels.fill(Color::from_rgba8(ink.0, ink.1, ink.2, 255));
+    /// Notes the ground, which only the camera moves: a grid of places on it.
+    pub fn ground(&mut self) {
+        self.backdrop = true;
+        for row in -5..=5 {
+            for column in -9..=9 {
+                self.note(f64::from(column) * 0.12, f64::from(row) * 0.12, 0.05, 0.0);
+            }
+        }
+        self.backdrop = false;
     }
 
     /// Notes a shape and says whether any of it can be in the picture; most of a wall is not.
@@ -134,6 +141,12 @@ impl<'a> Canvas<'a> {
             }
         }
         self.polygon(&points, angle, ink);
+        // The rim stands higher than the plate within, and catches the light.
+        let within =
+            Ink((f32::from(ink.0) * 0.82) as u8, (f32::from(ink.1) * 0.82) as u8, (f32::from(ink.2) * 0.82) as u8, 255);
+        let lit = |c: u8| c.saturating_add(26);
+        self.disc(x, y, r * 0.78, Ink::rgb(lit(ink.0), lit(ink.1), lit(ink.2)));
+        self.disc(x + 0.012 * r, y + 0.02 * r, r * 0.76, within);
         for spoke in 0..5 {
             let a = angle + f64::from(spoke) / 5.0 * std::f64::consts::TAU;
             self.disc(x + 0.5 * r * a.cos(), y + 0.5 * r * a.sin(), r * 0.17, hole);

@@ -61,7 +61,16 @@ pub struct Plan {
     pub portrait: bool,
     pub silent: bool,
     pub recorded_at: DateTime<Utc>,
+    /// The same for all takes of a set-up.
     pub seed: u64,
+    /// Seconds that its subject is ahead: takes differ.
+    pub phase: f64,
+    /// Where it is framed, in widths of a medium shot.
+    pub framing: (f64, f64),
+    /// Some of its frames are left out, as phones do.
+    pub uneven: bool,
+    /// Not a film but a picture.
+    pub picture: bool,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -70,45 +79,57 @@ pub struct Roll {
     pub clips: Vec<Plan>,
 }
 
-const RATES: [(u32, u32); 8] =
-    [(24000, 1001), (24000, 1001), (25, 1), (24000, 1001), (60000, 1001), (50, 1), (30000, 1001), (24000, 1001)];
+const RATES: [(u32, u32); 12] = [
+    (24000, 1001),
+    (24000, 1001),
+    (25, 1),
+    (24000, 1001),
+    (25, 1),
+    (24000, 1001),
+    (60000, 1001),
+    (24000, 1001),
+    (50, 1),
+    (30000, 1001),
+    (24000, 1001),
+    (24000, 1001),
+];
 
 /// A roll to be shot.
 struct Shoot {
     folder: &'static str,
     camera: &'static str,
     start: DateTime<Utc>,
-    count: u32,
+    count: usize,
     /// What is filmed, going round.
     subjects: &'static [Subject],
 }
+
+/// Takes of a set-up, at most.
+const TAKES: usize = 4;
 
 /// The rolls of "The Long Hour". Same seed, same clips.
 pub fn long_hour(seed: u64) -> Vec<Roll> {
     use Subject::{Bell, Dial, Dust, Escapement, Filings, Gears, Hands, Lamp, Pendulum, Pigeons, Sparks, Tower};
     let day = |d: u32, h: u32, m: u32| Utc.with_ymd_and_hms(2026, 5, d, h, m, 0).single().unwrap_or_default();
+    let shoot = |folder, camera, start, count, subjects| Shoot { folder, camera, start, count, subjects };
     let rolls = [
-        Shoot {
-            folder: "day one workshop",
-            camera: "HM1",
-            start: day(12, 8, 40),
-            count: 22,
-            subjects: &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum],
-        },
-        Shoot {
-            folder: "day one tower",
-            camera: "HM2",
-            start: day(12, 15, 10),
-            count: 17,
-            subjects: &[Tower, Bell, Pigeons, Dial, Bell, Pigeons],
-        },
-        Shoot {
-            folder: "day two bench",
-            camera: "HM3",
-            start: day(13, 9, 5),
-            count: 21,
-            subjects: &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks],
-        },
+        shoot(
+            "day one workshop",
+            "HM1",
+            day(12, 8, 40),
+            56,
+            &[Lamp, Hands, Gears, Dial, Dust, Escapement, Filings, Pendulum][..],
+        ),
+        shoot("day one tower", "HM2", day(12, 15, 10), 46, &[Tower, Bell, Pigeons, Dial, Bell, Pigeons][..]),
+        shoot(
+            "day two bench",
+            "HM3",
+            day(13, 9, 5),
+            60,
+            &[Sparks, Gears, Hands, Sparks, Filings, Escapement, Pendulum, Sparks][..],
+        ),
+        shoot("day two hall", "HM1", day(13, 14, 20), 48, &[Dust, Pendulum, Dial, Hands, Escapement, Lamp][..]),
+        shoot("day two phone", "HM4", day(13, 17, 45), 30, &[Pigeons, Tower, Hands, Bell, Gears][..]),
     ];
     rolls
         .into_iter()
@@ -116,25 +137,151 @@ pub fn long_hour(seed: u64) -> Vec<Roll> {
         .map(|(r, Shoot { folder, camera, start, count, subjects })| {
             let mut rng = ChaCha8Rng::seed_from_u64(seed ^ ((r as u64 + 1) << 32));
             let mut at = start;
-            let clips = (0..count)
-                .map(|i| {
-                    let subject = subjects[i as usize % subjects.len()];
-                    let plan = clip(&mut rng, subject, i, r, format!("{camera}_C{:03}.mp4", i + 1), at);
-                    at += Duration::seconds(plan.seconds.ceil() as i64 + rng.random_range(20..600));
-                    plan
-                })
-                .collect();
+            let mut clips: Vec<Plan> = Vec::with_capacity(count);
+            let mut set_up = 0;
+            while clips.len() < count {
+                let subject = subjects[set_up % subjects.len()];
+                let first = clip(&mut rng, subject, String::new(), at);
+                let takes = rng.random_range(1..=TAKES).min(count - clips.len());
+                for take in 0..takes {
+                    let i = clips.len();
+                    let mut plan = if take == 0 { first.clone() } else { take_of(&mut rng, &first) };
+                    plan.file = format!("{camera}_C{:03}.mp4", i + 1);
+                    plan.recorded_at = at;
+                    odd_one(&mut plan, r, i);
+                    at += Duration::seconds(plan.seconds.ceil() as i64 + rng.random_range(15..140));
+                    clips.push(plan);
+                }
+                at += Duration::seconds(rng.random_range(60..420));
+                set_up += 1;
+            }
             Roll { folder, clips }
         })
         .collect()
 }
 
-fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: String, recorded_at: DateTime<Utc>) -> Plan {
+/// The odd ones of every shoot: an endless take, a phone held upright, no sound, slow motion, a broken copy, pictures.
+fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
+    let rate = |num, den| FrameRate::new(num, den).unwrap_or(legere_rate());
+    match (roll, i) {
+        (0, 9) => plan.silent = true,
+        (1, 11) => (plan.fault, plan.camera) = (Fault::Damaged, Camera::default()),
+        (2, 3) | (2, 21) => {
+            (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(120_000, 1001), 3.0, Some(1.3), Fault::None);
+            plan.subject = Subject::Sparks;
+        }
+        // Nobody stopped the camera.
+        (3, 5) => {
+            *plan = Plan { file: std::mem::take(&mut plan.file), recorded_at: plan.recorded_at, ..endless(plan.seed) };
+        }
+        (4, 6..10) => {
+            plan.picture = true;
+            plan.file = plan.file.replace(".mp4", ".jpg");
+            (plan.rate, plan.fault) = (rate(25, 1), Fault::None);
+        }
+        (4, _) => {
+            (plan.portrait, plan.rate) = (i % 3 == 1, rate(30, 1));
+            plan.uneven = i % 4 == 2;
+        }
+        _ => {}
+    }
+}
+
+/// Four minutes at the bench, in which several things happen one after the other.
+fn endless(seed: u64) -> Plan {
+    Plan {
+        file: String::new(),
+        subject: Subject::Hands,
+        near: 1.0,
+        camera: Camera::default(),
+        fault: Fault::None,
+        rate: FrameRate::new(24000, 1001).unwrap_or(legere_rate()),
+        seconds: ENDLESS,
+        hit: None,
+        liveliness: 1.0,
+        portrait: false,
+        silent: false,
+        recorded_at: DateTime::default(),
+        seed,
+        phase: 0.0,
+        framing: (0.0, 0.0),
+        uneven: false,
+        picture: false,
+    }
+}
+
+/// Seconds of the endless take.
+const ENDLESS: f64 = 240.0;
+/// What happens in it: until when, what, and where the camera has been pushed to.
+const HAPPENINGS: [(f64, Option<Subject>, f64); 7] = [
+    (24.0, None, 0.0),
+    (86.0, Some(Subject::Hands), 0.0),
+    (104.0, None, 0.0),
+    (150.0, Some(Subject::Gears), 0.35),
+    (166.0, None, 0.35),
+    (214.0, Some(Subject::Escapement), -0.2),
+    (240.0, Some(Subject::Hands), -0.2),
+];
+
+impl Plan {
+    /// Whether nobody stopped the camera.
+    pub fn is_endless(&self) -> bool {
+        self.seconds >= ENDLESS
+    }
+
+    /// What is before the camera; nothing that moves while everybody is away.
+    pub fn subject_at(&self, t: f64) -> Option<Subject> {
+        if !self.is_endless() {
+            return Some(self.subject);
+        }
+        HAPPENINGS.iter().find(|h| t < h.0).and_then(|h| h.1)
+    }
+
+    /// Where somebody has pushed the camera to, in widths of a medium shot.
+    pub fn pushed(&self, t: f64) -> f64 {
+        if !self.is_endless() {
+            return 0.0;
+        }
+        let eased = |u: f64| u.clamp(0.0, 1.0).powi(2) * (3.0 - 2.0 * u.clamp(0.0, 1.0));
+        let steps = HAPPENINGS.windows(2).map(|w| (w[1].2 - w[0].2) * eased((t - w[0].0) / 2.5));
+        steps.sum()
+    }
+
+    /// Where events of the endless take begin, in seconds.
+    pub fn turns() -> Vec<f64> {
+        HAPPENINGS.iter().map(|h| h.0).take(HAPPENINGS.len() - 1).collect()
+    }
+}
+
+/// Another take of a set-up: framed a little otherwise, at another moment, with other faults.
+fn take_of(rng: &mut ChaCha8Rng, first: &Plan) -> Plan {
+    let mut plan = first.clone();
+    plan.seconds = rng.random_range(2.5..3.8);
+    plan.hit = first.hit.map(|_| rng.random_range(1.0..plan.seconds - 1.2));
+    plan.phase = rng.random_range(0.0..20.0);
+    plan.framing = (rng.random_range(-0.03..0.03), rng.random_range(-0.02..0.02));
+    plan.liveliness = (first.liveliness * rng.random_range(0.75..1.3)).min(1.8);
+    plan.fault = fault(rng, first.hit.is_some());
+    plan
+}
+
+fn fault(rng: &mut ChaCha8Rng, bursts: bool) -> Fault {
+    match rng.random_range(0..14) {
+        0 => Fault::Shaky(rng.random_range(0.008..0.02)),
+        1 | 2 => Fault::WobblyEnd(rng.random_range(0.6..1.0)),
+        3 => Fault::LateFocus(rng.random_range(0.8..1.4)),
+        4 if !bursts => Fault::Dark,
+        5 if !bursts => Fault::Blown,
+        _ => Fault::None,
+    }
+}
+
+fn clip(rng: &mut ChaCha8Rng, subject: Subject, file: String, recorded_at: DateTime<Utc>) -> Plan {
     let bursts = matches!(subject, Subject::Sparks | Subject::Bell | Subject::Pigeons);
-    let mut seconds: f64 = rng.random_range(3.0..4.4);
-    let hit = bursts.then(|| rng.random_range(1.1..seconds - 1.5));
+    let seconds: f64 = rng.random_range(2.6..3.8);
+    let hit = bursts.then(|| rng.random_range(1.0..seconds - 1.2));
     let (num, den) = RATES[rng.random_range(0..RATES.len())];
-    let mut rate = FrameRate::new(num, den).unwrap_or(legere_rate());
+    let rate = FrameRate::new(num, den).unwrap_or(legere_rate());
     let near = [0.6, 1.0, 1.0, 1.5, 2.1][rng.random_range(0..5)];
     let speed = rng.random_range(0.03..0.22);
     let camera = match rng.random_range(0..9) {
@@ -144,25 +291,16 @@ fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: Strin
         5 => Camera { zoom: speed * 0.7, ..Camera::default() },
         _ => Camera::default(),
     };
-    let fault = match rng.random_range(0..14) {
-        0 => Fault::Shaky(rng.random_range(0.008..0.02)),
-        1 | 2 => Fault::WobblyEnd(rng.random_range(0.6..1.0)),
-        3 => Fault::LateFocus(rng.random_range(0.8..1.4)),
-        4 if !bursts => Fault::Dark,
-        5 if !bursts => Fault::Blown,
-        _ => Fault::None,
-    };
     let liveliness = match subject {
         Subject::Lamp | Subject::Tower | Subject::Dial | Subject::Dust => rng.random_range(0.4..1.0),
         _ => rng.random_range(0.6..1.8),
     };
-    let seed = rng.random();
-    let mut plan = Plan {
+    Plan {
         file,
         subject,
         near,
         camera,
-        fault,
+        fault: fault(rng, bursts),
         rate,
         seconds,
         hit,
@@ -170,22 +308,12 @@ fn clip(rng: &mut ChaCha8Rng, subject: Subject, i: u32, roll: usize, file: Strin
         portrait: false,
         silent: false,
         recorded_at,
-        seed,
-    };
-    // The odd ones of every shoot: an endless take, a phone held upright, no sound, slow motion, a broken copy.
-    match (roll, i) {
-        (0, 5) => (plan.seconds, plan.fault) = (18.0, Fault::None),
-        (0, 9) => plan.silent = true,
-        (1, 7) => (plan.portrait, plan.rate) = (true, FrameRate::new(30, 1).unwrap_or(plan.rate)),
-        (1, 11) => (plan.fault, plan.camera) = (Fault::Damaged, Camera::default()),
-        (2, 3) => {
-            rate = FrameRate::new(120_000, 1001).unwrap_or(rate);
-            seconds = 4.0;
-            (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate, seconds, Some(1.6), Fault::None);
-        }
-        _ => {}
+        seed: rng.random(),
+        phase: 0.0,
+        framing: (0.0, 0.0),
+        uneven: false,
+        picture: false,
     }
-    plan
 }
 
 fn legere_rate() -> FrameRate {

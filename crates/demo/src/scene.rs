@@ -2,6 +2,7 @@
 
 use crate::paint::{Canvas, Ink};
 use crate::plan::{Plan, Subject};
+use crate::surface::Make;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use std::f64::consts::{PI, TAU};
@@ -12,20 +13,22 @@ const STEEL: Ink = Ink::rgb(150, 156, 160);
 const DARK: Ink = Ink::rgb(34, 30, 27);
 const CREAM: Ink = Ink::rgb(236, 228, 206);
 
-/// Draws the world of a plan at `t` seconds.
+/// Draws the world of a plan at `t` seconds, over its ground.
 pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
+    canvas.ground();
+    let shot = t;
+    let t = t + plan.phase;
     let mut rng = ChaCha8Rng::seed_from_u64(plan.seed);
     let live = plan.liveliness;
-    match plan.subject {
+    let Some(subject) = plan.subject_at(shot) else { return bench(canvas) };
+    match subject {
         Subject::Gears => {
-            wall(canvas, &mut rng, Ink::rgb(70, 58, 48), Ink::rgb(58, 48, 40));
             let turn = t * 1.1 * live;
             canvas.gear((-0.13, 0.0), 0.2, 18, turn, BRASS, DARK);
             canvas.gear((0.135, -0.08), 0.1, 9, -turn * 2.0 + 0.17, BRASS_DARK, DARK);
             canvas.gear((0.14, 0.16), 0.15, 14, -turn * 18.0 / 14.0, Ink::rgb(176, 132, 70), DARK);
         }
         Subject::Pendulum => {
-            wall(canvas, &mut rng, Ink::rgb(88, 78, 66), Ink::rgb(76, 66, 56));
             let angle = 0.5 * (t * TAU * 0.6 * live.max(0.6)).sin();
             let (x, y) = (0.42 * angle.sin(), -0.28 + 0.42 * angle.cos());
             canvas.line((0.0, -0.28), (x, y), 0.012, STEEL);
@@ -33,7 +36,6 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             canvas.disc(x, y, 0.045, BRASS_DARK);
         }
         Subject::Escapement => {
-            wall(canvas, &mut rng, Ink::rgb(44, 48, 52), Ink::rgb(36, 40, 44));
             // It moves in ticks: a fast step, then rest.
             let beat = t * 2.0 * live;
             let step = beat.floor() + ((beat.fract() * 8.0).min(1.0));
@@ -43,10 +45,9 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             let arm = |a: f64| (0.22 * (a + rock).sin(), -0.2 + 0.16 * (a + rock).cos());
             canvas.polygon(&[(0.0, -0.24), arm(0.9), arm(0.5), (0.0, -0.18), arm(-0.5), arm(-0.9)], rock, STEEL);
         }
-        Subject::Sparks => sparks(plan, t, canvas, &mut rng),
-        Subject::Bell => bell(plan, t, canvas, &mut rng),
+        Subject::Sparks => sparks(plan, shot, canvas),
+        Subject::Bell => bell(plan, shot, canvas),
         Subject::Dial => {
-            wall(canvas, &mut rng, Ink::rgb(60, 52, 50), Ink::rgb(52, 45, 43));
             canvas.disc(0.0, 0.0, 0.24, DARK);
             canvas.disc(0.0, 0.0, 0.225, CREAM);
             for hour in 0..12 {
@@ -59,7 +60,6 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             canvas.line((0.0, 0.0), (0.11 * hour.cos(), 0.11 * hour.sin()), 0.013, DARK);
         }
         Subject::Lamp => {
-            wall(canvas, &mut rng, Ink::rgb(52, 44, 38), Ink::rgb(44, 37, 32));
             canvas.rect(-0.8, 0.16, 1.6, 0.3, Ink::rgb(88, 66, 44));
             for i in 0..6 {
                 let x = -0.34 + f64::from(i) * 0.13;
@@ -71,23 +71,11 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             canvas.line((0.0, -0.5), (sway, -0.22), 0.006, DARK);
             canvas.disc(sway, -0.22, 0.035, Ink::rgb(250, 226, 160));
         }
-        Subject::Pigeons => pigeons(plan, t, canvas, &mut rng),
+        Subject::Pigeons => pigeons(plan, shot, canvas, &mut rng),
         Subject::Hands => {
-            wall(canvas, &mut rng, Ink::rgb(82, 66, 52), Ink::rgb(72, 58, 46));
-            canvas.gear((0.0, 0.08), 0.12, 16, t * 0.4 * live, BRASS, DARK);
-            for (side, phase) in [(-1.0, 0.0), (1.0, 1.7)] {
-                let dx = side * 0.16 + 0.05 * live * (t * 2.6 + phase).sin();
-                let dy = 0.05 + 0.04 * live * (t * 3.7 + phase).cos();
-                let skin = Ink::rgb(206, 160, 128);
-                canvas.polygon(&[(side * 0.5, 0.4), (dx + 0.05, dy), (dx - 0.05, dy), (side * 0.62, 0.3)], dy, skin);
-                for finger in 0..4 {
-                    let fx = dx - 0.045 + f64::from(finger) * 0.03;
-                    canvas.line((fx, dy), (fx - side * 0.03, dy - 0.07), 0.022, skin);
-                }
-            }
+            hands(t * live, canvas);
         }
         Subject::Filings => {
-            wall(canvas, &mut rng, Ink::rgb(38, 38, 40), Ink::rgb(31, 31, 33));
             canvas.rect(-0.2, -0.16, 0.4, 0.05, STEEL);
             let file = 0.09 * (t * 7.0 * live).sin();
             canvas.rect(-0.3 + file, -0.2, 0.5, 0.035, Ink::rgb(110, 112, 116));
@@ -99,7 +87,6 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             }
         }
         Subject::Tower => {
-            canvas.clear(Ink::rgb(132, 152, 168));
             for i in 0..7 {
                 let x = rng.random_range(-1.0..1.0) + t * 0.02 * live;
                 canvas.disc(x, -0.2 + f64::from(i % 3) * 0.06, rng.random_range(0.06..0.12), Ink(226, 228, 226, 150));
@@ -117,7 +104,6 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
             canvas.line((0.0, -0.1), (0.04 * a.cos(), -0.1 + 0.04 * a.sin()), 0.006, DARK);
         }
         Subject::Dust => {
-            wall(canvas, &mut rng, Ink::rgb(46, 40, 36), Ink::rgb(40, 34, 31));
             canvas.polygon(&[(-0.6, -0.4), (-0.3, -0.4), (0.5, 0.4), (0.0, 0.4)], 0.0, Ink(240, 214, 160, 60));
             for i in 0..70 {
                 let (x0, y0) = (rng.random_range(-0.6..0.6), rng.random_range(-0.35..0.35));
@@ -128,31 +114,95 @@ pub fn draw(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
     }
 }
 
-/// Planks and bricks: something for the eye, and for the measuring of camera moves, to hold on to.
-fn wall(canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng, base: Ink, joint: Ink) {
-    canvas.clear(base);
-    canvas.backdrop(true);
-    for row in -7..7 {
-        let y = f64::from(row) * 0.11;
-        canvas.rect(-2.2, y, 4.4, 0.008, joint);
-        for column in -11..11 {
-            let x = f64::from(column) * 0.2 + if row % 2 == 0 { 0.1 } else { 0.0 };
-            canvas.rect(x, y, 0.006, 0.11, joint);
-            if rng.random_range(0..4) == 0 {
-                let shade = rng.random_range(0..26u8);
-                canvas.rect(x + 0.012, y + 0.014, 0.18, 0.09, Ink(shade * 4, shade * 3, shade * 2, 60));
-            }
-        }
+/// What is behind a subject.
+pub fn ground(subject: Subject) -> (Ink, Make) {
+    use Make::{Boards, Bricks, Plaster, Sky};
+    match subject {
+        Subject::Gears => (Ink::rgb(82, 68, 56), Boards),
+        Subject::Pendulum => (Ink::rgb(100, 88, 74), Plaster),
+        Subject::Escapement => (Ink::rgb(52, 57, 62), Plaster),
+        Subject::Sparks => (Ink::rgb(40, 37, 35), Bricks),
+        Subject::Bell => (Ink::rgb(122, 132, 142), Bricks),
+        Subject::Dial => (Ink::rgb(72, 62, 58), Boards),
+        Subject::Lamp => (Ink::rgb(62, 52, 44), Plaster),
+        Subject::Hands => (Ink::rgb(104, 82, 62), Boards),
+        Subject::Filings => (Ink::rgb(48, 48, 51), Plaster),
+        Subject::Pigeons => (Ink::rgb(160, 172, 182), Sky),
+        Subject::Tower => (Ink::rgb(134, 154, 172), Sky),
+        Subject::Dust => (Ink::rgb(54, 47, 42), Boards),
     }
-    canvas.backdrop(false);
+}
+
+/// Things that stand before the subject, out of focus: they go by faster than it does.
+pub fn foreground(plan: &Plan, canvas: &mut Canvas<'_>) {
+    if matches!(plan.subject, Subject::Tower | Subject::Pigeons) || !plan.seed.is_multiple_of(3) {
+        return;
+    }
+    let side = if plan.seed.is_multiple_of(2) { 1.0 } else { -1.0 };
+    for k in 0..5 {
+        let r = 0.17 - 0.016 * f64::from(k);
+        canvas.disc(side * 0.52, 0.3, r, Ink(18, 15, 13, 70));
+        canvas.disc(-side * 0.56, -0.26, 0.7 * r, Ink(36, 28, 20, 46));
+    }
+}
+
+/// Two hands over a movement: the left holds it, the right brings a wheel from the tray, sets it in, turns it and goes back.
+fn hands(t: f64, canvas: &mut Canvas<'_>) {
+    let eased = |u: f64| u.clamp(0.0, 1.0).powi(2) * (3.0 - 2.0 * u.clamp(0.0, 1.0));
+    let cycle = (t * 0.42).fract();
+    let turn = t.floor() * 0.7;
+    // Goes there, works, comes back: shares of a cycle.
+    let there = eased(cycle / 0.25) - eased((cycle - 0.72) / 0.25);
+    let working = eased((cycle - 0.25) / 0.08) - eased((cycle - 0.64) / 0.08);
+    let twist = working * (t * 9.0).sin() * 0.22;
+    canvas.disc(0.0, 0.08, 0.165, Ink::rgb(70, 56, 44));
+    canvas.gear((0.0, 0.08), 0.15, 22, turn + 0.35 * working * eased((cycle - 0.3) / 0.4), BRASS, DARK);
+    canvas.gear((0.085, 0.0), 0.07, 12, -1.8 * turn - twist, BRASS_DARK, DARK);
+    let skin = Ink::rgb(206, 160, 128);
+    let shade = Ink::rgb(176, 130, 102);
+    let sleeve = Ink::rgb(58, 66, 78);
+    for (side, x, y, curl) in [
+        (-1.0, -0.15 + 0.008 * (t * 1.7).sin(), 0.1 + 0.006 * (t * 2.1).cos(), 0.5),
+        (1.0, 0.34 - 0.2 * there + 0.012 * twist, 0.2 - 0.15 * there + 0.01 * (t * 2.3).sin(), 0.25 + 0.6 * there),
+    ] {
+        let tilt: f64 = side * (0.5 - 0.25 * there) + if side > 0.0 { twist } else { 0.0 };
+        let along = |forward: f64, across: f64| {
+            let (sin, cos) = tilt.sin_cos();
+            (x + side * -forward * cos * 0.9 + across * sin, y - forward * sin.abs() * 0.7 - across * cos)
+        };
+        canvas.polygon(&[(side * 0.75, 0.46), (side * 0.62, 0.6), along(-0.1, -0.06), along(-0.1, 0.06)], tilt, sleeve);
+        canvas.polygon(&[along(-0.11, -0.045), along(-0.11, 0.045), along(0.0, 0.05), along(0.02, -0.045)], tilt, skin);
+        for finger in 0..4 {
+            let across = -0.036 + f64::from(finger) * 0.024;
+            let bend = curl + 0.06 * (t * 3.1 + f64::from(finger)).sin();
+            let (knuckle, joint) = (along(0.01, across), along(0.055 - 0.01 * bend, across * 0.9));
+            let (sin, cos) = (tilt + bend).sin_cos();
+            let tip = (joint.0 - side * 0.04 * cos, joint.1 + 0.045 * sin.abs() * bend - 0.012);
+            canvas.line(knuckle, joint, 0.024, shade);
+            canvas.line(knuckle, joint, 0.019, skin);
+            canvas.line(joint, tip, 0.018, skin);
+        }
+        canvas.line(along(-0.05, -0.045), along(0.035, -0.075), 0.023, skin);
+    }
+    if there > 0.1 && cycle < 0.7 {
+        // The wheel that it carries.
+        canvas.disc(0.26 - 0.2 * there, 0.16 - 0.16 * there, 0.022, BRASS);
+    }
+}
+
+/// The bench while nobody is at it.
+fn bench(canvas: &mut Canvas<'_>) {
+    canvas.disc(0.0, 0.08, 0.165, Ink::rgb(70, 56, 44));
+    canvas.gear((0.0, 0.08), 0.15, 22, 0.4, BRASS, DARK);
+    canvas.rect(-0.42, 0.16, 0.16, 0.02, STEEL);
+    canvas.rect(0.26, 0.18, 0.2, 0.015, BRASS_DARK);
 }
 
 fn since_hit(plan: &Plan, t: f64) -> f64 {
     t - plan.hit.unwrap_or(f64::MAX)
 }
 
-fn sparks(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
-    wall(canvas, rng, Ink::rgb(30, 28, 27), Ink::rgb(24, 22, 21));
+fn sparks(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
     canvas.gear((-0.16, 0.06), 0.17, 40, t * 2.0, Ink::rgb(92, 84, 78), Ink::rgb(60, 54, 50));
     let since = since_hit(plan, t);
     let strength = if since < 0.0 { 0.0 } else { plan.liveliness * (1.2 * (-since * 0.8).exp()).min(1.0) };
@@ -174,8 +224,7 @@ fn sparks(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
     }
 }
 
-fn bell(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
-    wall(canvas, rng, Ink::rgb(118, 134, 148), Ink::rgb(106, 121, 134));
+fn bell(plan: &Plan, t: f64, canvas: &mut Canvas<'_>) {
     canvas.rect(-0.6, -0.3, 1.2, 0.06, Ink::rgb(74, 58, 44));
     let since = since_hit(plan, t);
     let swing =
@@ -214,7 +263,6 @@ fn bell(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
 }
 
 fn pigeons(plan: &Plan, t: f64, canvas: &mut Canvas<'_>, rng: &mut ChaCha8Rng) {
-    canvas.clear(Ink::rgb(158, 170, 178));
     canvas.backdrop(true);
     for i in 0..12 {
         canvas.rect(-0.9 + f64::from(i) * 0.16, 0.17, 0.145, 0.5, Ink::rgb(96, 84, 78));

@@ -42,6 +42,39 @@ pub fn write(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     Ok(())
 }
 
+/// Sounds that were recorded for themselves: file, and how much wind, hum and bustle is in it.
+pub const AMBIENCES: [(&str, [f64; 3]); 3] = [
+    ("workshop at night.wav", [0.2, 1.0, 0.1]),
+    ("wind at the tower.wav", [1.0, 0.0, 0.0]),
+    ("market below.wav", [0.4, 0.1, 1.0]),
+];
+
+/// Writes half a minute of a place as a mono WAV.
+pub fn ambience((file, [wind, hum, bustle]): (&str, [f64; 3]), folder: &Path) -> Result<(), DemoError> {
+    std::fs::create_dir_all(folder)?;
+    let spec =
+        hound::WavSpec { channels: 1, sample_rate: RATE, bits_per_sample: 16, sample_format: hound::SampleFormat::Int };
+    let part = folder.join(format!(".{file}.part"));
+    let mut wav = hound::WavWriter::create(&part, spec)?;
+    let mut rng = ChaCha8Rng::seed_from_u64(file.len() as u64);
+    let (mut air, mut low) = (0.0, 0.0);
+    for i in 0..30 * RATE {
+        let t = f64::from(i) / f64::from(RATE);
+        let noise: f64 = rng.random_range(-1.0..1.0);
+        air = 0.97 * air + 0.03 * noise;
+        low = 0.9 * low + 0.1 * noise;
+        let gusts = 0.6 + 0.4 * (t * 0.7).sin() * (t * 0.23).cos();
+        let steps = (t * 2.1 * TAU).sin().max(0.0).powi(8) * 0.3 + 0.7;
+        let sample = wind * gusts * air * 0.9
+            + hum * 0.02 * ((t * 100.0 * TAU).sin() + 0.4 * (t * 200.0 * TAU).sin())
+            + bustle * 0.3 * low * steps;
+        wav.write_sample((sample.clamp(-1.0, 1.0) * 20_000.0) as i16)?;
+    }
+    wav.finalize()?;
+    std::fs::rename(part, folder.join(file))?;
+    Ok(())
+}
+
 fn tick(t: f64, per_second: f64, noise: f64) -> f64 {
     let since = (t * per_second).fract() / per_second;
     0.3 * noise * (-since * 240.0).exp() + 0.2 * (since * 2600.0 * TAU).sin() * (-since * 180.0).exp()

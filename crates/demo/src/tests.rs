@@ -3,7 +3,7 @@
 use crate::film::Film;
 use crate::music::{Composed, compose, escapement, others, record};
 use crate::plan::{Fault, Plan, long_hour};
-use legere_analysis::footage::{ClipReader, LONGER_SIDE};
+use legere_analysis::footage::{ClipReader, LONGER_SIDE, frame_bytes};
 use legere_analysis::music::{Audio, READING_RATE, read_track};
 use legere_core::footage::ClipReading;
 use legere_core::track::{CueKind, SectionKind, TrackReading};
@@ -92,12 +92,14 @@ fn read(plan: &Plan) -> (ClipReading, f64) {
     let mut reader = ClipReader::new(w as usize, h as usize, plan.rate.to_f64() / every as f64);
     let frames = film.frames();
     for frame in (0..frames).step_by(every as usize) {
-        let grey: Vec<u8> = film
+        let mut bytes: Vec<u8> = film
             .draw(frame)
             .chunks_exact(4)
             .map(|p| ((u32::from(p[0]) * 54 + u32::from(p[1]) * 183 + u32::from(p[2]) * 19) >> 8) as u8)
             .collect();
-        reader.push(&grey).expect("a frame");
+        // Without colour.
+        bytes.resize(frame_bytes(w as usize, h as usize), 128);
+        reader.push(&bytes).expect("a frame");
     }
     // The truth is weighed as energy is: bounded at each instant, with half the weight on the liveliest third.
     let mut steps: Vec<f64> = (1..40).map(|i| 1.0 - (-film.drawn_motion(i * (frames - 2) / 40) / 0.6).exp()).collect();
@@ -136,8 +138,13 @@ fn energies_of_clips_that_nothing_was_fitted_on_are_in_order_too() {
 }
 
 fn in_the_order_of_what_was_drawn(seed: u64) {
-    let plans: Vec<Plan> =
-        long_hour(seed).into_iter().flat_map(|r| r.clips).filter(|p| p.fault != Fault::Damaged).collect();
+    let plans: Vec<Plan> = long_hour(seed)
+        .into_iter()
+        .flat_map(|r| r.clips)
+        .filter(|p| p.fault != Fault::Damaged && !p.is_endless())
+        .collect();
+    // One in four: drawing takes its time.
+    let plans: Vec<Plan> = plans.into_iter().step_by(4).collect();
     let halves: Vec<&[Plan]> = plans.chunks(plans.len().div_ceil(2)).collect();
     let rows: Vec<(String, f64, f64)> = std::thread::scope(|scope| {
         let threads: Vec<_> = halves
@@ -197,7 +204,7 @@ fn hits_and_faults_are_where_they_were_drawn() {
 fn the_same_seed_draws_the_same_pictures() {
     let plans = long_hour(7);
     assert_eq!(plans, long_hour(7));
-    assert!(plans.iter().map(|r| r.clips.len()).sum::<usize>() >= 60);
+    assert!(plans.iter().map(|r| r.clips.len()).sum::<usize>() >= 240);
     let plan = &plans[2].clips[0];
     let frame = |n| Film::new(plan, (64, 36)).expect("size").draw(n).to_vec();
     assert_eq!(frame(40), frame(40));

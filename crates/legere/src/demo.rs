@@ -5,7 +5,7 @@ use crate::privileges::DEMO_ROOT as ROOT;
 use crate::serve::{log_to_file, open, run};
 use crate::{MainError, Place};
 use legere_core::id::{JobId, SessionId};
-use legere_demo::{film, long_hour, music};
+use legere_demo::{AMBIENCES, ambience, film, long_hour, music};
 use legere_media::roots::Root;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
@@ -67,12 +67,23 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
         for plan in &roll.clips {
             let file = folder.join(&plan.file);
             if !file.exists() {
-                film::shoot(plan, &file).await?;
+                if plan.picture {
+                    film::picture(plan, &file).await?;
+                } else {
+                    film::shoot(plan, &file).await?;
+                }
                 desk.bring(job, NOBODY, ROOT, roll.folder).await?;
             }
         }
         desk.bring(job, NOBODY, ROOT, roll.folder).await?;
         if i == 0 {
+            for sound in AMBIENCES {
+                let folder = media.join("music");
+                if !folder.join(sound.0).exists() {
+                    tokio::task::spawn_blocking(move || ambience(sound, &folder)).await??;
+                }
+            }
+            desk.bring(job, NOBODY, ROOT, "music").await?;
             for score in music::others() {
                 recorded(desk, job, media, score).await?;
             }

@@ -114,7 +114,7 @@ impl Impact {
         let strength = &self.strength;
         let mut sorted: Vec<f32> = strength[from..to].to_vec();
         sorted.sort_by(f32::total_cmp);
-        let typical = sorted[sorted.len() / 2];
+        let typical = sorted[sorted.len() / 4];
         let mut order: Vec<usize> =
             (from..to).filter(|i| strength[*i] > FAINT && strength[*i] > STANDS_OUT * typical).collect();
         order.sort_by(|a, b| strength[*b].total_cmp(&strength[*a]));

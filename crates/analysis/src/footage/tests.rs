@@ -4,8 +4,8 @@ use super::*;
 use legere_core::footage::EnergyTrace;
 use legere_core::select::Movement;
 
-const W: usize = 192;
-const H: usize = 108;
+const W: usize = 480;
+const H: usize = 270;
 
 /// A picture with blobs of several sizes, seen by a camera at (`x`, `y`) in frame widths, `zoom` times as near.
 fn scene(x: f64, y: f64, zoom: f64) -> Vec<u8> {
@@ -27,7 +27,9 @@ fn scene(x: f64, y: f64, zoom: f64) -> Vec<u8> {
 fn read(rate: f64, frames: usize, draw: impl Fn(f64) -> Vec<u8>) -> ClipReading {
     let mut reader = ClipReader::new(W, H, rate);
     for i in 0..frames {
-        reader.push(&draw(i as f64 / rate)).expect("a whole frame");
+        let mut frame = draw(i as f64 / rate);
+        frame.resize(frame_bytes(W, H), 128);
+        reader.push(&frame).expect("a whole frame");
     }
     reader.finish().expect("frames")
 }
@@ -77,8 +79,17 @@ fn a_trembling_hand_is_shake_and_a_smooth_pan_is_not() {
 
 #[test]
 fn blur_lowers_sharpness_and_darkness_lowers_exposure() {
+    let checks = |t: f64| {
+        let mut frame = scene(0.02 * t, 0.0, 1.0);
+        for (i, p) in frame.iter_mut().enumerate() {
+            if (i % W / 24 + i / W / 24).is_multiple_of(2) {
+                *p = p.saturating_sub(60);
+            }
+        }
+        frame
+    };
     let blurred = |t: f64| {
-        let sharp = scene(0.02 * t, 0.0, 1.0);
+        let sharp = checks(t);
         let mut out = sharp.clone();
         for y in 4..H - 4 {
             for x in 4..W - 4 {
@@ -92,15 +103,6 @@ fn blur_lowers_sharpness_and_darkness_lowers_exposure() {
             }
         }
         out
-    };
-    let checks = |t: f64| {
-        let mut frame = scene(0.02 * t, 0.0, 1.0);
-        for (i, p) in frame.iter_mut().enumerate() {
-            if (i % W / 3 + i / W / 3).is_multiple_of(2) {
-                *p = p.saturating_sub(60);
-            }
-        }
-        frame
     };
     let sharp = read(25.0, 20, checks);
     let soft = read(25.0, 20, blurred);
@@ -145,7 +147,7 @@ fn the_hit_is_where_it_strikes() {
 fn one_frame_is_a_reading_and_none_is_an_error() {
     assert_eq!(ClipReader::new(W, H, 25.0).finish(), Err(ReadClipError::NoPictures));
     let one = read(25.0, 1, |_| scene(0.0, 0.0, 1.0));
-    assert_eq!(one.moments.len(), 1);
+    assert!(one.moments.is_empty(), "nothing happens in one frame");
     let mut reader = ClipReader::new(W, H, 25.0);
     assert!(matches!(reader.push(&[0; 7]), Err(ReadClipError::FrameSize { got: 7, .. })));
 }
@@ -193,6 +195,7 @@ fn a_burst_all_over_the_picture_is_no_shaking_hand() {
     // Dark birds that fly up in all directions from one second on.
     let burst = |t: f64| {
         let mut frame = scene(0.0, 0.0, 1.0);
+        frame.iter_mut().enumerate().filter(|(i, _)| i % W % 60 < 20).for_each(|(_, p)| *p = p.saturating_sub(50));
         for bird in 0..24 {
             let angle = f64::from(bird) * 0.61;
             let way = if t > 1.0 { (t - 1.0) * 0.5 } else { 0.0 };
@@ -228,7 +231,7 @@ mod any {
             let mut reader = ClipReader::new(32, 20, rate);
             for i in 0..frames {
                 let level = if i < cut { 40 } else { 200 };
-                let frame: Vec<u8> = (0..32 * 20)
+                let frame: Vec<u8> = (0..frame_bytes(32, 20))
                     .map(|_| {
                         noise = noise.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
                         (level + (noise >> 27)) as u8
@@ -240,7 +243,6 @@ mod any {
             for trace in [&reading.samples.motion, &reading.samples.shake, &reading.samples.sharpness, &reading.samples.exposure] {
                 prop_assert!(trace.iter().all(|v| (0.0..=1.0).contains(v)), "{trace:?}");
             }
-            prop_assert!(!reading.moments.is_empty());
             for m in &reading.moments {
                 prop_assert!(m.start >= 0.0 && m.start <= m.hit && m.hit <= m.end && m.end <= reading.duration + 1e-3, "{m:?}");
                 prop_assert!((0.0..=100.0).contains(&m.energy) && !m.why.is_empty());

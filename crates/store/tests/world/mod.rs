@@ -102,8 +102,8 @@ pub fn reading() -> ClipReading {
             zoom: vec![0.0; 40],
             ..Samples::default()
         },
-        shot_changes: vec![],
         moments: vec![Moment { start: 0.5, end: 3.0, hit: 1.5, energy: 50.0, why: "x".into() }],
+        ..ClipReading::default()
     }
 }
 

@@ -79,8 +79,8 @@ pub fn reading(liveliness: f32) -> ClipReading {
             pan: vec![0.1; 80],
             tilt: vec![0.0; 80],
             zoom: vec![0.0; 80],
+            ..Samples::default()
         },
-        shot_changes: vec![],
         moments: vec![Moment {
             start: 1.0,
             end: 6.0,
@@ -88,6 +88,7 @@ pub fn reading(liveliness: f32) -> ClipReading {
             energy: 50.0,
             why: "something strikes or bursts".into(),
         }],
+        ..ClipReading::default()
     }
 }
 
