@@ -1,7 +1,7 @@
 //! Reading a minute of music and a second of pictures.
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use legere_analysis::footage::ClipReader;
+use legere_analysis::footage::{ClipReader, frame_bytes};
 use legere_analysis::music::{Audio, READING_RATE, read_track};
 
 /// A minute of kick, hat and bass at 120 beats a minute.
@@ -25,11 +25,13 @@ fn benches(c: &mut Criterion) {
         b.iter(|| read_track(Audio::mono(&samples)).expect("music"));
     });
 
-    let (w, h) = (192usize, 108usize);
+    let (w, h) = (480usize, 270usize);
     let frame = |k: usize| -> Vec<u8> {
-        (0..w * h)
+        let mut bytes: Vec<u8> = (0..w * h)
             .map(|i| (128.0 + 60.0 * ((i % w + 2 * k) as f32 * 0.2).sin() + 40.0 * ((i / w) as f32 * 0.3).cos()) as u8)
-            .collect()
+            .collect();
+        bytes.resize(frame_bytes(w, h), 128);
+        bytes
     };
     let frames: Vec<Vec<u8>> = (0..25).map(frame).collect();
     c.bench_function("read a second of pictures", |b| {

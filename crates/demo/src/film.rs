@@ -14,7 +14,11 @@ use tokio::io::AsyncWriteExt;
 /// The size that is drawn; the file has twice the sides. A shoot comes in several sizes, and as in most cameras fast
 /// footage has fewer lines.
 fn drawn(plan: &Plan) -> (u32, u32) {
-    if plan.rate.to_f64() > 40.0 || plan.is_endless() || !plan.seed.is_multiple_of(3) { (480, 270) } else { (640, 360) }
+    if plan.is_endless() {
+        // Small cameras that are left running have few lines.
+        return (320, 180);
+    }
+    if plan.rate.to_f64() > 40.0 || !plan.seed.is_multiple_of(5) { (480, 270) } else { (640, 360) }
 }
 
 /// Draws a clip frame by frame.
@@ -31,7 +35,7 @@ impl<'a> Film<'a> {
     pub fn new(plan: &'a Plan, (width, height): (u32, u32)) -> Option<Self> {
         let (w, h) = if plan.portrait { (height, width) } else { (width, height) };
         let (base, make) = scene::ground(plan.subject);
-        let grain = if plan.fault == Fault::Dark { 5.0 } else { 2.2 };
+        let grain = if plan.fault == Fault::Dark { 3.0 } else { 1.4 };
         Some(Self {
             plan,
             pixels: Pixmap::new(w, h)?,
@@ -191,7 +195,7 @@ pub async fn shoot(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     }
     let mut child = command
         .args(["-vf", &filters(plan, w * 2, h * 2), "-fps_mode", if plan.uneven { "vfr" } else { "cfr" }])
-        .args(["-c:v", "libx264", "-preset", "ultrafast", "-crf", "23", "-g", "50", "-threads", "2"])
+        .args(["-c:v", "libx264", "-preset", "ultrafast", "-crf", "27", "-g", "50", "-threads", "2"])
         .args(["-metadata", &format!("creation_time={}", plan.recorded_at.format("%Y-%m-%dT%H:%M:%SZ"))])
         .args(["-timecode", &timecode(started.get() as u64, plan.rate, false), "-f", "mp4"])
         .output(&temporary)

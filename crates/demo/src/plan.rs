@@ -256,7 +256,7 @@ impl Plan {
 /// Another take of a set-up: framed a little otherwise, at another moment, with other faults.
 fn take_of(rng: &mut ChaCha8Rng, first: &Plan) -> Plan {
     let mut plan = first.clone();
-    plan.seconds = rng.random_range(2.5..3.8);
+    plan.seconds = rng.random_range(2.4..3.4);
     plan.hit = first.hit.map(|_| rng.random_range(1.0..plan.seconds - 1.2));
     plan.phase = rng.random_range(0.0..20.0);
     plan.framing = (rng.random_range(-0.03..0.03), rng.random_range(-0.02..0.02));
@@ -278,7 +278,7 @@ fn fault(rng: &mut ChaCha8Rng, bursts: bool) -> Fault {
 
 fn clip(rng: &mut ChaCha8Rng, subject: Subject, file: String, recorded_at: DateTime<Utc>) -> Plan {
     let bursts = matches!(subject, Subject::Sparks | Subject::Bell | Subject::Pigeons);
-    let seconds: f64 = rng.random_range(2.6..3.8);
+    let seconds: f64 = rng.random_range(2.4..3.4);
     let hit = bursts.then(|| rng.random_range(1.0..seconds - 1.2));
     let (num, den) = RATES[rng.random_range(0..RATES.len())];
     let rate = FrameRate::new(num, den).unwrap_or(legere_rate());

@@ -148,7 +148,7 @@ impl Air {
         for (i, (pixel, light)) in pixels.data_mut().chunks_exact_mut(4).zip(&self.light).enumerate() {
             let grain = i32::from(self.grain[(start + i) & (GRAIN - 1)]);
             for channel in &mut pixel[..3] {
-                *channel = ((i32::from(*channel) * i32::from(*light) / 255) + grain).clamp(0, 255) as u8;
+                *channel = ((i32::from(*channel) * i32::from(*light) >> 8) + grain).clamp(0, 255) as u8;
             }
         }
     }

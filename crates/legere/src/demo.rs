@@ -4,8 +4,9 @@ use crate::house::runtime;
 use crate::privileges::DEMO_ROOT as ROOT;
 use crate::serve::{log_to_file, open, run};
 use crate::{MainError, Place};
+use futures::future::try_join_all;
 use legere_core::id::{JobId, SessionId};
-use legere_demo::{AMBIENCES, ambience, film, long_hour, music};
+use legere_demo::{AMBIENCES, DemoError, Plan, ambience, film, long_hour, music};
 use legere_media::roots::Root;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
@@ -64,14 +65,11 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
     recorded(desk, job, media, music::escapement()).await?;
     for (i, roll) in long_hour(SEED).into_iter().enumerate() {
         let folder = media.join(roll.folder);
-        for plan in &roll.clips {
-            let file = folder.join(&plan.file);
-            if !file.exists() {
-                if plan.picture {
-                    film::picture(plan, &file).await?;
-                } else {
-                    film::shoot(plan, &file).await?;
-                }
+        // Two at a time: while one is encoded the other is drawn.
+        for two in roll.clips.chunks(2) {
+            let missing: Vec<&Plan> = two.iter().filter(|plan| !folder.join(&plan.file).exists()).collect();
+            if !missing.is_empty() {
+                try_join_all(missing.into_iter().map(|plan| drawn(plan, &folder))).await?;
                 desk.bring(job, NOBODY, ROOT, roll.folder).await?;
             }
         }
@@ -90,6 +88,11 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
         }
     }
     Ok(())
+}
+
+async fn drawn(plan: &Plan, folder: &Path) -> Result<(), DemoError> {
+    let file = folder.join(&plan.file);
+    if plan.picture { film::picture(plan, &file).await } else { film::shoot(plan, &file).await }
 }
 
 async fn recorded(

@@ -2,13 +2,13 @@
 
 mod world;
 
-use legere_core::footage::ClipReading;
+use legere_core::footage::{COLOURS, ClipReading, FaultKind, Look, TONES};
 use legere_core::id::HandoffId;
 use legere_core::select::Tier;
 use legere_core::time::Seconds;
 use legere_core::track::marks::{Edit, Marks, SectionEdit};
 use legere_core::track::{Beat, Section, SectionKind, TrackReading, Version};
-use legere_store::clips::{Clip, Roll, State};
+use legere_store::clips::{Clip, ClipSaid, Roll, State};
 use legere_store::events::ChangedKind;
 use legere_store::handoffs::{HandoffKind, HandoffState};
 use legere_store::jobs::NewJob;
@@ -184,6 +184,31 @@ async fn nothing_of_a_replaced_file_is_left_but_what_a_person_said() {
     let again = ClipReading { duration: 5.0, ..reading() };
     store.clip_ready(&row, &identity(), &probe(), &again, None).await.expect("kept");
     assert_eq!(store.clip(clip).await.expect("clip").version, 3);
+}
+
+#[tokio::test]
+async fn a_clip_that_was_read_in_another_way_is_read_anew_and_keeps_what_was_said() {
+    let World { store, clip, job, select, .. } = World::new().await;
+    let said = |clip: Clip| {
+        let no_faults = [FaultKind::Shake].into();
+        Ok::<_, StoreError>(Clip { said: ClipSaid { no_faults, ..clip.said.clone() }, ..clip })
+    };
+    store.edit(job, by(1, Step::Sift), clip, None, "not shaky", said).await.expect("said");
+    store.outdated_clips_wait(0).await.expect("looked");
+    assert_eq!(store.clip(clip).await.expect("clip").state, State::Ready, "read as it is read now");
+    store.outdated_clips_wait(1).await.expect("looked");
+    let row = store.clip(clip).await.expect("clip");
+    assert_eq!(row.state, State::Waiting);
+    assert!(!row.trace.is_empty(), "what was read stays until it is read anew");
+    assert_eq!(store.unfinished_clips().await.expect("listed"), [clip]);
+    let look = Look { tones: vec![7; TONES.0 * TONES.1], colours: vec![-3; 2 * COLOURS.0 * COLOURS.1] };
+    let again = ClipReading { version: 1, looks: vec![look.clone(), look], ..reading() };
+    store.clip_ready(&row, &identity(), &probe(), &again, None).await.expect("kept");
+    store.outdated_clips_wait(1).await.expect("looked");
+    let row = store.clip(clip).await.expect("clip");
+    assert_eq!((row.state, row.looks), (State::Ready, again.looks));
+    assert_eq!(row.said.no_faults, [FaultKind::Shake].into());
+    assert!(store.select(select).await.is_ok());
 }
 
 #[tokio::test]

@@ -2,10 +2,11 @@
 
 mod server;
 
+use legere_core::footage::{COLOURS, ClipReading, Event, Look, TONES};
 use serde_json::{Value, json};
 use server::NOBODY;
 use server::Server;
-use server::shoot::{Shoot, new_track};
+use server::shoot::{self, Shoot, new_track};
 
 fn select(shoot: &Shoot, at: usize) -> String {
     format!("/jobs/{}/selects/{}", shoot.job, shoot.selects[at])
@@ -306,6 +307,82 @@ async fn what_is_said_of_a_clip_holds_for_what_is_cut_out_of_it_later() {
     assert_eq!(rows(&server, &shoot).await.len(), 2);
     let words = server.refused(&format!("{}/join", select(&shoot, 0)), json!({})).await;
     assert!(words.contains("the last select of its clip"), "{words}");
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn what_is_no_fault_is_said_once_and_stays_said() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let path = select(&shoot, 0);
+    let said = server.say(&path, json!({ "do": "no-fault", "fault": "shake" })).await;
+    assert_eq!(said["no_faults"], json!(["shake"]));
+    // Whatever is read later.
+    let clip = server.desk.store.clip(shoot.clips[0]).await.expect("a clip");
+    server.read_again(&clip, &shoot::reading(0.4)).await;
+    assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
+    let taken_back = server.say(&path, json!({ "do": "no-fault", "fault": "shake" })).await;
+    assert_eq!(taken_back["no_faults"], json!([]));
+    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "it shakes after all");
+    assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
+    let wrong = server.post_json(&path, &json!({ "do": "no-fault", "fault": "dull" }).to_string()).await;
+    assert_eq!(wrong.status, 400);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_long_take_is_broken_up_into_its_events_around_what_was_judged() {
+    let server = Server::start().await;
+    let shoot = server.shoot(2).await;
+    let events = |times: &[(f64, f64)]| -> Vec<Event> {
+        times
+            .iter()
+            .map(|(start, end)| Event { start: *start, end: *end, energy: 30.0, what: "much moves".into() })
+            .collect()
+    };
+    let path = format!("/jobs/{}/clips/{}/events", shoot.job, shoot.clips[0]);
+    let none = server.refused(&path, json!({})).await;
+    assert!(none.starts_with("one thing happens in this clip"), "{none}");
+    let clip = server.desk.store.clip(shoot.clips[0]).await.expect("a clip");
+    let reading = ClipReading { events: events(&[(0.0, 2.0), (2.0, 5.0), (5.5, 8.0)]), ..shoot::reading(0.4) };
+    server.read_again(&clip, &reading).await;
+    let of_clip = async || {
+        let rows = rows(&server, &shoot).await;
+        let mine = rows.iter().filter(|r| r["name"] == "C000");
+        mine.map(|r| (r["start"].as_f64().expect("s"), r["end"].as_f64().expect("s"), r["tier"].clone()))
+            .collect::<Vec<_>>()
+    };
+    server.say(&path, json!({})).await;
+    let unread = json!("unread");
+    let three = [(0.0, 2.0, unread.clone()), (2.0, 5.0, unread.clone()), (5.5, 8.0, unread.clone())];
+    assert_eq!(of_clip().await, three, "what nobody had said anything of made room");
+    server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
+    assert_eq!(of_clip().await, [(1.0, 6.0, unread.clone())]);
+    // What was judged stays, and nothing is laid over it.
+    server.say(&select(&shoot, 0), json!({ "do": "tier", "tier": "hero" })).await;
+    let refused = server.refused(&path, json!({})).await;
+    assert!(refused.starts_with("every event of this clip lies in"), "{refused}");
+    server.say(&select(&shoot, 0), json!({ "do": "range", "start": 2.0, "end": 5.0, "hit": 2.5 })).await;
+    server.say(&path, json!({})).await;
+    assert_eq!(of_clip().await, [(0.0, 2.0, unread.clone()), (2.0, 5.0, json!("hero")), (5.5, 8.0, unread)]);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn alike_takes_know_each_other() {
+    let server = Server::start().await;
+    let shoot = server.shoot(4).await;
+    let look = |seed: usize| Look {
+        tones: (0..TONES.0 * TONES.1).map(|i| ((i * i * seed * 37 + i * 11) % 230) as u8).collect(),
+        colours: vec![(seed * 20) as i8; 2 * COLOURS.0 * COLOURS.1],
+    };
+    for (clip, seed) in shoot.clips.iter().zip([1, 2, 1, 3]) {
+        let clip = server.desk.store.clip(*clip).await.expect("a clip");
+        server.read_again(&clip, &ClipReading { looks: vec![look(seed)], ..shoot::reading(0.4) }).await;
+    }
+    let alike: Vec<Value> = rows(&server, &shoot).await.iter().map(|r| r["alike"].clone()).collect();
+    let take = |n: usize| json!({ "group": 0, "take": n, "of": 2 });
+    assert_eq!(alike, [take(1), Value::Null, take(2), Value::Null]);
     server.stop().await;
 }
 

@@ -206,7 +206,9 @@ impl Camera {
             .map(|p| {
                 let way = guess.at((p.x - w / 2.0) / w, (p.y - h / 2.0) / w);
                 let guessed = (way.0 * w, way.1 * w);
-                let one = follow(from, to, *p, guessed, super::picture::LEVELS - 1);
+                // Most are where the camera puts them: the finest level is enough.
+                let one = follow(from, to, *p, guessed, 0).filter(Followed::is_sure);
+                let one = one.or_else(|| follow(from, to, *p, guessed, super::picture::LEVELS - 1));
                 let is_sure = |f: &Option<Followed>| f.is_some_and(|o| o.is_sure());
                 if is_sure(&one) {
                     return one;

@@ -1,7 +1,7 @@
 //! Drawn pictures whose movement is known.
 
 use super::*;
-use legere_core::footage::EnergyTrace;
+use legere_core::footage::{EnergyTrace, OneWayKind};
 use legere_core::select::Movement;
 
 const W: usize = 480;
@@ -215,6 +215,123 @@ fn a_burst_all_over_the_picture_is_no_shaking_hand() {
     let best = &reading.moments[0];
     assert!((best.hit - 1.0).abs() < 0.4, "{:?}", reading.moments);
     assert!(best.end > 1.8, "what follows the burst is worth having: {best:?}");
+}
+
+/// A surface of stones of several sizes, seen by a camera at (`x`, `y`) in frame widths, `zoom` times as near; `world` tells one
+/// place from another.
+fn stones(world: u32, x: f64, y: f64, zoom: f64) -> Vec<u8> {
+    let tone = |cell: f64, u: f64, v: f64, salt: u32| {
+        let (i, j) = ((u / cell).floor() as i32, (v / cell).floor() as i32);
+        let mixed = (i.cast_unsigned().wrapping_mul(374_761_393)
+            ^ j.cast_unsigned().wrapping_mul(668_265_263)
+            ^ (salt + world * 977).wrapping_mul(2_246_822_519))
+        .wrapping_mul(2_654_435_761);
+        f64::from(mixed >> 24) / 255.0
+    };
+    let mut out = Vec::with_capacity(W * H);
+    for py in 0..H {
+        for px in 0..W {
+            // Four samples a pixel, so that edges move by less than one.
+            let mut sum = 0.0;
+            for (dx, dy) in [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)] {
+                let u = (px as f64 + dx - W as f64 / 2.0) / W as f64 / zoom + x;
+                let v = (py as f64 + dy - H as f64 / 2.0) / W as f64 / zoom + y;
+                sum += 40.0 + 90.0 * tone(0.11, u, v, 1) + 60.0 * tone(0.041, u, v, 2) + 40.0 * tone(0.017, u, v, 3);
+            }
+            out.push((sum / 4.0) as u8);
+        }
+    }
+    out
+}
+
+/// Lays a disc of another surface over a frame.
+fn disc(frame: &mut [u8], (cx, cy): (f64, f64), radius: f64) {
+    let over = stones(99, 0.0, 0.0, 1.0);
+    for y in 0..H {
+        for x in 0..W {
+            let (u, v) = (x as f64 / W as f64 - 0.5 - cx, (y as f64 - H as f64 / 2.0) / W as f64 - cy);
+            if u * u + v * v < radius * radius {
+                let at =
+                    |d: f64, size: usize| (d * W as f64 + size as f64 / 2.0).clamp(0.0, size as f64 - 1.0) as usize;
+                frame[y * W + x] = over[at(v, H) * W + at(u, W)];
+            }
+        }
+    }
+}
+
+#[test]
+fn a_great_pendulum_before_a_still_camera_is_no_movement_of_the_camera() {
+    let reading = read(25.0, 75, |t| {
+        let mut frame = stones(1, 0.0, 0.0, 1.0);
+        disc(&mut frame, (0.22 * (t * 4.0).sin(), 0.02), 0.22);
+        frame
+    });
+    let samples = &reading.samples;
+    assert!(samples.shake.iter().all(|v| *v < 0.2), "{:?}", samples.shake);
+    assert_eq!(reading.movement(0.0, 3.0), Movement::Still, "{:?}", samples.pan);
+    assert!(reading.faults().is_empty(), "{:?}", reading.faults());
+    assert!(middle(&samples.motion) > 0.2, "it moves all the same: {:?}", samples.motion);
+}
+
+#[test]
+fn slow_movements_have_their_speed_and_frames_shown_twice_change_nothing() {
+    let even = read(25.0, 75, |t| stones(2, 0.02 * t, 0.0, 1.0));
+    assert!((middle(&even.samples.pan) / 0.02 - 1.0).abs() < 0.03, "{:?}", even.samples.pan);
+    let out = read(25.0, 75, |t| stones(2, 0.0, 0.0, (-0.05 * t).exp()));
+    assert_eq!(out.movement(0.0, 3.0), Movement::Out);
+    assert!((middle(&out.samples.zoom) / -0.05 - 1.0).abs() < 0.05, "{:?}", out.samples.zoom);
+    // Every fifth frame is the one before once more, as files with uneven frames are decoded.
+    let uneven = read(25.0, 75, |t| {
+        let frame = (t * 25.0).round() as u32;
+        stones(2, 0.15 * f64::from(frame - u32::from(frame % 5 == 4)) / 25.0, 0.0, 1.0)
+    });
+    assert!((middle(&uneven.samples.pan) / 0.15 - 1.0).abs() < 0.03, "{:?}", uneven.samples.pan);
+    assert!(uneven.samples.shake.iter().all(|v| *v < 0.3), "{:?}", uneven.samples.shake);
+}
+
+#[test]
+fn cuts_and_dissolves_are_found_and_flashes_and_whips_are_none() {
+    let cut = read(25.0, 75, |t| if t < 1.4 { stones(3, 0.2 * t, 0.0, 1.0) } else { stones(4, 0.0, 0.1 * t, 1.0) });
+    assert_eq!(cut.shot_changes, [1.4]);
+    assert!(cut.moments.iter().all(|m| m.end <= 1.4 || m.start >= 1.4), "{:?}", cut.moments);
+    let dissolve = read(25.0, 100, |t| {
+        let share = ((t - 1.5) / 0.8).clamp(0.0, 1.0);
+        let (a, b) = (stones(5, 0.05 * t, 0.0, 1.0), stones(6, 0.0, 0.0, 1.0));
+        a.iter().zip(b).map(|(p, q)| (f64::from(*p) * (1.0 - share) + f64::from(q) * share) as u8).collect()
+    });
+    assert!(
+        dissolve.shot_changes.len() == 1 && (dissolve.shot_changes[0] - 1.9).abs() < 0.3,
+        "{:?}",
+        dissolve.shot_changes
+    );
+    let flash = read(25.0, 60, |t| {
+        let frame = stones(7, 0.0, 0.0, 1.0);
+        if (1.0..1.07).contains(&t) { frame.iter().map(|v| 215 + v / 7).collect() } else { frame }
+    });
+    assert!(flash.shot_changes.is_empty(), "{:?}", flash.shot_changes);
+    let whip = read(25.0, 60, |t| stones(8, 2.4 * ((t - 1.0) / 0.4).clamp(0.0, 1.0).powi(2), 0.0, 1.0));
+    assert!(whip.shot_changes.is_empty(), "{:?}", whip.shot_changes);
+}
+
+#[test]
+fn what_falls_shows_backwards_and_waiting_is_told() {
+    // Lies still for two seconds and more, then falls for half a second.
+    let reading = read(25.0, 100, |t| {
+        let mut frame = stones(9, 0.0, 0.0, 1.0);
+        let u = ((t - 2.5) / 0.5).clamp(0.0, 1.0);
+        disc(&mut frame, (0.1, -0.2 + 0.3 * u * u), 0.06);
+        frame
+    });
+    let hit = reading.moments.first().expect("a moment").hit;
+    assert!((hit - 3.0).abs() <= 0.12, "{:?}", reading.moments);
+    assert!(
+        reading.one_way.iter().any(|w| w.kind == OneWayKind::Falls && w.start < 3.0 && w.end > 2.8),
+        "{:?}",
+        reading.one_way
+    );
+    assert!(reading.waits.iter().any(|w| w.start < 0.2 && (2.0..2.8).contains(&w.end)), "{:?}", reading.waits);
+    let nothing = read(25.0, 60, |_| stones(9, 0.0, 0.0, 1.0));
+    assert!(nothing.moments.is_empty() && nothing.usable() == (0.0, 2.4), "no moment, but all of it can be used");
 }
 
 mod any {

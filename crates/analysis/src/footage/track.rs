@@ -9,7 +9,7 @@ pub const CELLS: usize = 16;
 const REACH: [usize; LEVELS] = [6, 5, 4];
 const ROUNDS: usize = 6;
 /// Pixels of a step at which it has arrived.
-const ARRIVED: f32 = 0.02;
+const ARRIVED: f32 = 0.03;
 /// The smaller eigenvalue of the gradients in a window, a pixel, from which a point is worth a try: even a bare wall has some.
 const CORNER: f32 = 0.4;
 /// And from which it is found again in any frame of the same shot.

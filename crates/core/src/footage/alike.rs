@@ -19,9 +19,9 @@ pub struct Look {
 /// Cells by which a take may be framed otherwise than another.
 const SHIFT: isize = 2;
 /// Correlation of brightness from which two looks are of the same thing.
-const SAME_TONES: f32 = 0.8;
+const SAME_TONES: f32 = 0.86;
 /// Mean difference of colour up to which they are.
-const SAME_COLOURS: f32 = 9.0;
+const SAME_COLOURS: f32 = 5.0;
 
 impl Look {
     /// Bytes of one look.

@@ -6,7 +6,7 @@ use legere_core::footage::{ClipReading, Moment, Samples};
 use legere_core::id::{ClipId, JobId, SelectId, TrackId};
 use legere_core::time::{Seconds, Timecode};
 use legere_core::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading, Version};
-use legere_store::clips::{FileIdentity, NewClip};
+use legere_store::clips::{Clip, FileIdentity, NewClip};
 use legere_store::tracks::NewTrack;
 use serde_json::Value;
 
@@ -145,6 +145,12 @@ impl Server {
         let mut selects = store.selects(job).await.expect("selects").whole;
         selects.sort_by_key(|s| clips.iter().position(|c| *c == s.clip));
         Shoot { job, clips, selects: selects.iter().map(|s| s.id).collect(), track }
+    }
+
+    /// As if a clip had been read once more.
+    pub async fn read_again(&self, clip: &Clip, reading: &ClipReading) {
+        let probe = clip.probe.clone().expect("it was read once");
+        self.desk.store.clip_ready(clip, &identity(), &probe, reading, None).await.expect("kept");
     }
 
     pub async fn json(&self, path: &str) -> Value {

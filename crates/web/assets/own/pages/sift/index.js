@@ -122,6 +122,8 @@ function describe() {
   const s = state.now;
   if (!s) return;
   $("name").textContent = s.name;
+  const fault = readingOf(s) && ribbon.faultNear(readingOf(s), player.at(), []);
+  $("no-fault").hidden = !fault;
   $("break-up").hidden = !(readingOf(s)?.events?.length > 1);
   const take = s.alike ? `take ${s.alike.take} of ${s.alike.of} · ` : "";
   $("alike").hidden = !s.alike;

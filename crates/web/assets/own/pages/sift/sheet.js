@@ -108,7 +108,7 @@ function dressCell(cell, at) {
   if (cap.dataset.words !== words) {
     cap.dataset.words = words;
     cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
-    if (s.alike) cap.append(el("span", { class: "take", title: "takes that show the same" }, `take ${s.alike.take}/${s.alike.of}`));
+    if (s.alike) cap.append(el("span", { class: "take", title: `take ${s.alike.take} of ${s.alike.of} that show the same` }, `${s.alike.take}/${s.alike.of}`));
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
   const told = [best.tier, s.problem].filter(Boolean).join(", ");
