@@ -274,11 +274,11 @@ impl ClipReading {
         };
         let (pan, tilt, zoom) = (mean(&self.samples.pan), mean(&self.samples.tilt), mean(&self.samples.zoom));
         // How far each moves the picture, in frame widths: heights are shorter, and a scale moves the rim alone.
-        let (across, along, inward) = (pan.abs(), 0.75 * tilt.abs(), 0.3 * zoom.abs());
+        // A hand that trembles never comes back to the very same place, but it stays as near.
+        let shaken = STILL_SHAKEN * mean(&self.samples.shake);
+        let (across, along, inward) = (pan.abs() - shaken, 0.75 * tilt.abs() - shaken, 0.3 * zoom.abs());
         let strongest = across.max(along).max(inward);
-        // A hand that trembles never comes back to the very same place.
-        let still = STILL + STILL_SHAKEN * mean(&self.samples.shake);
-        if strongest < still {
+        if strongest < STILL {
             Movement::Still
         } else if strongest == across {
             if pan > 0.0 { Movement::Right } else { Movement::Left }

@@ -98,7 +98,7 @@ impl<'a> Film<'a> {
     }
 
     /// How much is drawn to move between a frame and the next, in frame widths a second: how far the world behind
-    /// goes (the camera), and how far each shape goes against it, by how much outline it shows.
+    /// goes (the camera), and how far each shape goes against it, by how much of the picture it covers.
     pub fn drawn_motion(&mut self, frame: u64) -> f64 {
         self.draw(frame);
         let before = std::mem::take(&mut self.notes);
@@ -116,7 +116,9 @@ impl<'a> Film<'a> {
             .map(|(a, b)| {
                 let (size, (dx, dy)) = (f64::from(b.size.min(1.0)), way(a, b));
                 let turned = 0.25 * size * f64::from((a.angle - b.angle).abs().min(1.0));
-                size * ((dx - camera.0).hypot(dy - camera.1) + turned).min(0.2)
+                // By the part of the picture that it covers, about.
+                let area = (0.6 * size * size / f64::from(height)).min(1.0);
+                area * ((dx - camera.0).hypot(dy - camera.1) + turned).min(0.2)
             })
             .sum();
         (world + subject) * self.plan.rate.to_f64()

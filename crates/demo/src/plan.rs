@@ -45,6 +45,7 @@ pub enum Fault {
 }
 
 #[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::struct_excessive_bools, reason = "each is one odd thing that any clip may have")]
 pub struct Plan {
     pub file: String,
     pub subject: Subject,
@@ -166,7 +167,7 @@ fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
     match (roll, i) {
         (0, 9) => plan.silent = true,
         (1, 11) => (plan.fault, plan.camera) = (Fault::Damaged, Camera::default()),
-        (2, 3) | (2, 21) => {
+        (2, 3 | 21) => {
             (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(120_000, 1001), 3.0, Some(1.3), Fault::None);
             plan.subject = Subject::Sparks;
         }

@@ -64,8 +64,7 @@ impl Surface {
             .map(|(i, h)| {
                 let (x, y) = (i % SIZE, i / SIZE);
                 let mut v = *h;
-                if joint_y > 0 {
-                    let line = y / joint_y;
+                if let Some(line) = y.checked_div(joint_y) {
                     let shifted = x + if line.is_multiple_of(2) { 0 } else { joint_x / 2 };
                     v += shades[(line * 31 + shifted / joint_x * 7) % shades.len()];
                     let joint = y % joint_y < 2 || (joint_x < SIZE && shifted % joint_x < 2);
@@ -148,7 +147,7 @@ impl Air {
         for (i, (pixel, light)) in pixels.data_mut().chunks_exact_mut(4).zip(&self.light).enumerate() {
             let grain = i32::from(self.grain[(start + i) & (GRAIN - 1)]);
             for channel in &mut pixel[..3] {
-                *channel = ((i32::from(*channel) * i32::from(*light) >> 8) + grain).clamp(0, 255) as u8;
+                *channel = (((i32::from(*channel) * i32::from(*light)) >> 8) + grain).clamp(0, 255) as u8;
             }
         }
     }

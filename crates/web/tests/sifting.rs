@@ -323,7 +323,7 @@ async fn what_is_no_fault_is_said_once_and_stays_said() {
     assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
     let taken_back = server.say(&path, json!({ "do": "no-fault", "fault": "shake" })).await;
     assert_eq!(taken_back["no_faults"], json!([]));
-    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "it shakes after all");
+    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "no fault: it shakes");
     assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
     let wrong = server.post_json(&path, &json!({ "do": "no-fault", "fault": "dull" }).to_string()).await;
     assert_eq!(wrong.status, 400);

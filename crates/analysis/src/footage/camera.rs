@@ -165,7 +165,7 @@ impl Camera {
     /// From `before` to `after`; keeps `before` where it is needed later.
     pub fn step(&mut self, before: &Arc<Picture>, after: &Picture) -> Step {
         let at = points(before.fine());
-        let mut followed = self.followed(before, after, &at, self.last);
+        let mut followed = Self::followed(before, after, &at, self.last);
         if sure(&at, &followed) * 2 < at.iter().filter(|p| p.strong).count() {
             // Not where it was expected: look at the picture as a whole.
             let shift = super::likeness::best_shift(before.small(), after.small());
@@ -176,7 +176,7 @@ impl Camera {
                 s: 0.0,
                 r: 0.0,
             };
-            let again = self.followed(before, after, &at, guess);
+            let again = Self::followed(before, after, &at, guess);
             for (one, other) in followed.iter_mut().zip(again) {
                 *one = better(*one, other);
             }
@@ -198,7 +198,7 @@ impl Camera {
         Step { warp, found, agreed, subject }
     }
 
-    fn followed(&self, from: &Picture, to: &Picture, at: &[Point], guess: Warp) -> Vec<Option<Followed>> {
+    fn followed(from: &Picture, to: &Picture, at: &[Point], guess: Warp) -> Vec<Option<Followed>> {
         let (w, h) = (from.fine().width as f32, from.fine().height as f32);
         let mut left = MOST_SOUGHT;
         let left = &mut left;

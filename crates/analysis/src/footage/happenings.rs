@@ -143,7 +143,8 @@ fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
     let moving = |i: usize| {
         let from = (i * per).min(samples.motion.len());
         let part = &samples.motion[from..(from + per).min(samples.motion.len())];
-        part.iter().sum::<f32>() / part.len().max(1) as f32
+        // A root, so that little against nothing counts as much as much against little.
+        (part.iter().sum::<f32>() / part.len().max(1) as f32).sqrt()
     };
     let motion: Vec<f32> = (0..sights.len()).map(moving).collect();
     let change: Vec<f32> = (0..sights.len())

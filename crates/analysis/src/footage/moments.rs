@@ -84,8 +84,6 @@ const FAINT: f32 = 0.02;
 const STANDS_OUT: f32 = 3.0;
 /// Share of the greatest movement at which it is there.
 const PRESENT: f32 = 0.12;
-/// Share of it that is there at once where it sets in or ends abruptly.
-const ABRUPT: f32 = 0.22;
 
 impl Impact {
     fn of(frames: &FrameTraces, rate: f64) -> Self {
@@ -128,8 +126,8 @@ impl Impact {
         kept.into_iter().map(|i| (f64::from(strength[i]), self.instant(i, from, to))).collect()
     }
 
-    /// The instant of an impact near a frame, in seconds: where the movement sets in or ends, whichever is the more abrupt, or else
-    /// where it is greatest.
+    /// The instant of an impact near a frame, in seconds: of the movement that it is part of, the greatest step from one frame to
+    /// the next, where it sets in, changes or ends.
     fn instant(&self, i: usize, from: usize, to: usize) -> f64 {
         let reach = ((0.7 * self.rate) as usize).max(3);
         let (before, after) = (i.saturating_sub(reach).max(from), (i + reach).min(to));
@@ -150,15 +148,8 @@ impl Impact {
         while last + 1 < after && goes_on(last + 1, (last + 2).min(after - 1)) {
             last += 1;
         }
-        let begins = if first > before { level(first) } else { 0.0 };
-        let ends = if last + 1 < after { level(last) } else { 0.0 };
-        let frame = if begins.max(ends) < ABRUPT {
-            peak
-        } else if begins >= ends {
-            first
-        } else {
-            last + 1
-        };
+        let step = |k: usize| (mean(&self.action, k, k + 2) - mean(&self.action, k.saturating_sub(2), k)).abs();
+        let frame = (first.max(1)..(last + 2).min(after)).max_by(|a, b| step(*a).total_cmp(&step(*b))).unwrap_or(peak);
         // What was measured at a frame happened on the way to it.
         (frame as f64 - 1.0).max(0.0) / self.rate
     }

@@ -12,6 +12,9 @@ const TREMBLING: f64 = 0.35;
 const SHAKE: f32 = 0.085;
 /// Frame widths a second of mean way that make 1 − 1/e of full motion.
 const MOTION: f32 = 0.22;
+/// Share of the points that follow the camera, below which nothing is known of it, and from which all is.
+const DOUBTFUL: f32 = 0.35;
+const SURE: f32 = 0.75;
 /// The share of a frame's time for which a shutter is open.
 const SMEARED: f32 = 0.5;
 /// Frame widths a second from which a camera is whipped round.
@@ -95,7 +98,7 @@ impl FrameTraces {
         }
         for (p, m) in power.iter_mut().zip(measures) {
             // Where things fly about all over the picture, little can be said of the camera.
-            *p *= m.step.agreed.min(1.0).powi(2);
+            *p *= ((m.step.agreed - DOUBTFUL) / (SURE - DOUBTFUL)).clamp(0.0, 1.0);
         }
         // Who whips round does not tremble.
         let fastest = |i: usize| {
@@ -206,7 +209,7 @@ fn unwanted(path: &[f32], reach: usize) -> Vec<f32> {
                     power *= x;
                 }
             }
-            path[i as usize] - intercept(s, b).unwrap_or(path[i as usize] as f64) as f32
+            path[i as usize] - intercept(s, b).unwrap_or(f64::from(path[i as usize])) as f32
         })
         .collect()
 }

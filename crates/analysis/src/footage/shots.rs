@@ -163,11 +163,8 @@ impl Shots {
             }
         }
         match (best, self.dissolve) {
-            (Some(new), Some(old)) if new.1 <= old.2 => {
-                if new.0 > old.0 {
-                    self.dissolve = Some(new);
-                }
-            }
+            (Some(new), Some(old)) if new.1 <= old.2 && new.0 <= old.0 => {}
+            (Some(new), Some(old)) if new.1 <= old.2 => self.dissolve = Some(new),
             (Some(new), _) => {
                 self.end_dissolve();
                 self.dissolve = Some(new);

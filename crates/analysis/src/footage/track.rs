@@ -212,8 +212,7 @@ fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), 
         let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
         for j in 0..side {
             let at = (iy + j) * w + ix;
-            let (top, bottom) =
-                (&to.luma[at..][..side + 1], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..side + 1]);
+            let (top, bottom) = (&to.luma[at..][..=side], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..=side]);
             for i in 0..side {
                 there[j * side + i] = top[i] * w00 + top[i + 1] * w10 + bottom[i] * w01 + bottom[i + 1] * w11;
             }
