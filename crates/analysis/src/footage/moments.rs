@@ -84,6 +84,8 @@ const FAINT: f32 = 0.02;
 const STANDS_OUT: f32 = 3.0;
 /// Share of the greatest movement at which it is there.
 const PRESENT: f32 = 0.12;
+/// Share of the greatest step from which a step counts as great.
+const GREAT: f32 = 0.8;
 
 impl Impact {
     fn of(frames: &FrameTraces, rate: f64) -> Self {
@@ -149,7 +151,10 @@ impl Impact {
             last += 1;
         }
         let step = |k: usize| (mean(&self.action, k, k + 2) - mean(&self.action, k.saturating_sub(2), k)).abs();
-        let frame = (first.max(1)..(last + 2).min(after)).max_by(|a, b| step(*a).total_cmp(&step(*b))).unwrap_or(peak);
+        let inside = first.max(1)..(last + 2).min(after);
+        let greatest = inside.clone().map(step).fold(0.0, f32::max);
+        // What flies apart does so faster and faster in the first frames: the first great step counts.
+        let frame = inside.into_iter().find(|k| step(*k) >= GREAT * greatest).unwrap_or(peak);
         // What was measured at a frame happened on the way to it.
         (frame as f64 - 1.0).max(0.0) / self.rate
     }
