@@ -22,11 +22,13 @@ fn main() {
         None => corpus(Purpose::Judging),
     };
     let only: Vec<&str> = words.iter().filter_map(|w| w.strip_prefix("only=")).collect();
-    let plans: Vec<Plan> = plans.into_iter().filter(|p| only.is_empty() || only.iter().any(|o| p.name.contains(o))).collect();
+    let plans: Vec<Plan> =
+        plans.into_iter().filter(|p| only.is_empty() || only.iter().any(|o| p.name.contains(o))).collect();
     let kept = kept(env!("CARGO_TARGET_TMPDIR"));
     let runtime = tokio::runtime::Runtime::new().expect("a runtime");
     // Dealt out in turn, so that both halves take as long.
-    let plans: Vec<Plan> = (0..2).flat_map(|half| plans.iter().skip(half).step_by(2).cloned().collect::<Vec<_>>()).collect();
+    let plans: Vec<Plan> =
+        (0..2).flat_map(|half| plans.iter().skip(half).step_by(2).cloned().collect::<Vec<_>>()).collect();
     let mut read: Vec<Read> = each(&plans, |plan| {
         let file = kept.join(format!("{}.mp4", plan.name));
         shoot(plan, &file).expect("drawn");
@@ -48,7 +50,10 @@ fn main() {
 
 fn photographs(folder: &std::path::Path) -> Vec<PathBuf> {
     let entries = walkdir::WalkDir::new(folder).sort_by_file_name().into_iter().filter_map(Result::ok);
-    let is_photograph = |p: &PathBuf| p.extension().is_some_and(|e| ["jpg", "jpeg", "png"].contains(&e.to_ascii_lowercase().to_string_lossy().as_ref()));
+    let is_photograph = |p: &PathBuf| {
+        p.extension()
+            .is_some_and(|e| ["jpg", "jpeg", "png"].contains(&e.to_ascii_lowercase().to_string_lossy().as_ref()))
+    };
     entries.map(walkdir::DirEntry::into_path).filter(is_photograph).collect()
 }
 
@@ -116,7 +121,11 @@ fn directions(read: &[Read]) {
     for (group, mut list) in errors {
         list.sort_by(f64::total_cmp);
         if !list.is_empty() {
-            println!("  speed of {group}: median error {:.1} %, 90 % below {:.1} %", 100.0 * list[list.len() / 2], 100.0 * list[list.len() * 9 / 10]);
+            println!(
+                "  speed of {group}: median error {:.1} %, 90 % below {:.1} %",
+                100.0 * list[list.len() / 2],
+                100.0 * list[list.len() * 9 / 10]
+            );
         }
     }
     wrong.iter().for_each(|w| println!("    {w}"));
@@ -127,7 +136,13 @@ fn auc(above: &[f64], below: &[f64]) -> f64 {
     let mut sum = 0.0;
     for a in above {
         for b in below {
-            sum += if a > b { 1.0 } else if a == b { 0.5 } else { 0.0 };
+            sum += if a > b {
+                1.0
+            } else if a == b {
+                0.5
+            } else {
+                0.0
+            };
         }
     }
     sum / (above.len() * below.len()).max(1) as f64
@@ -138,7 +153,13 @@ fn shake(read: &[Read]) {
     let all = |pick: &dyn Fn(&Read, &Second) -> bool| -> Vec<(f64, String)> {
         let mut list: Vec<(f64, String)> = read
             .iter()
-            .flat_map(|r| r.truth.seconds.iter().filter(|s| s.whole && pick(r, s)).map(|s| (value(r, s), format!("{} {:.1}", r.plan.name, s.start))))
+            .flat_map(|r| {
+                r.truth
+                    .seconds
+                    .iter()
+                    .filter(|s| s.whole && pick(r, s))
+                    .map(|s| (value(r, s), format!("{} {:.1}", r.plan.name, s.start)))
+            })
             .collect();
         list.sort_by(|a, b| a.0.total_cmp(&b.0));
         list
@@ -148,7 +169,14 @@ fn shake(read: &[Read]) {
     let steady = all(&|_, s| s.steady);
     let pans = all(&|_, s| s.steady && s.way.is_some_and(|w| w != Way::Still));
     let subjects = all(&|r, s| s.steady && (r.plan.kind == "subject" || r.plan.kind == "hit"));
-    println!("shake AUC {:.4} ({} shaky, {} steady); against pans {:.4}; against subjects {:.4}", auc(&v(&shaky), &v(&steady)), shaky.len(), steady.len(), auc(&v(&shaky), &v(&pans)), auc(&v(&shaky), &v(&subjects)));
+    println!(
+        "shake AUC {:.4} ({} shaky, {} steady); against pans {:.4}; against subjects {:.4}",
+        auc(&v(&shaky), &v(&steady)),
+        shaky.len(),
+        steady.len(),
+        auc(&v(&shaky), &v(&pans)),
+        auc(&v(&shaky), &v(&subjects))
+    );
     let (missed, called) = (shaky.iter().filter(|s| s.0 <= 0.5).count(), steady.iter().filter(|s| s.0 > 0.5).count());
     println!("  at one half: {missed} shaky seconds missed, {called} steady ones called shaky");
     for (v, name) in shaky.iter().take(4) {
@@ -163,7 +191,8 @@ fn focus(read: &[Read]) {
     let (mut blurred, mut sharp) = (Vec::new(), Vec::new());
     let mut worst: Vec<(f64, String)> = Vec::new();
     for r in read {
-        let value = |s: &Second| 1.0 - mean(&r.reading.samples.sharpness, r.reading.samples.step, s.start, s.start + 1.0);
+        let value =
+            |s: &Second| 1.0 - mean(&r.reading.samples.sharpness, r.reading.samples.step, s.start, s.start + 1.0);
         let soft: Vec<f64> = r.truth.seconds.iter().filter(|s| s.whole && s.blurred).map(value).collect();
         let crisp: Vec<f64> = r.truth.seconds.iter().filter(|s| s.whole && s.sharp).map(value).collect();
         if !soft.is_empty() && !crisp.is_empty() {
@@ -177,7 +206,11 @@ fn focus(read: &[Read]) {
     for (v, name) in worst.iter().take(5) {
         println!("    within {name} {v:.3}");
     }
-    let veiled = |r: &Read, s: &Second| r.reading.faults().iter().any(|f| f.kind == legere_core::footage::FaultKind::Soft && f.start < s.start + 0.7 && f.end > s.start + 0.3);
+    let veiled = |r: &Read, s: &Second| {
+        r.reading.faults().iter().any(|f| {
+            f.kind == legere_core::footage::FaultKind::Soft && f.start < s.start + 0.7 && f.end > s.start + 0.3
+        })
+    };
     let mut counts = [0; 4];
     for r in read {
         for s in r.truth.seconds.iter().filter(|s| s.whole) {
@@ -245,7 +278,10 @@ fn cuts(read: &[Read]) {
         }
     }
     let (recall, precision) = (found as f64 / f64::from(all as u32).max(1.0), found as f64 / f64::from(told).max(1.0));
-    println!("hard cuts F {:.3} (recall {recall:.3}, precision {precision:.3}, {all} cuts), dissolves {dissolved} of {dissolves}", 2.0 * recall * precision / (recall + precision).max(1e-9));
+    println!(
+        "hard cuts F {:.3} (recall {recall:.3}, precision {precision:.3}, {all} cuts), dissolves {dissolved} of {dissolves}",
+        2.0 * recall * precision / (recall + precision).max(1e-9)
+    );
 }
 
 fn moments(read: &[Read]) {
@@ -290,7 +326,13 @@ fn motion(read: &[Read]) {
     let mut rows = Vec::new();
     for r in read {
         let step = r.reading.samples.step;
-        let list: Vec<(f64, f64)> = r.truth.seconds.iter().filter(|s| s.whole && s.steady).map(|s| (s.flow, mean(&r.reading.samples.motion, step, s.start, s.start + 1.0))).collect();
+        let list: Vec<(f64, f64)> = r
+            .truth
+            .seconds
+            .iter()
+            .filter(|s| s.whole && s.steady)
+            .map(|s| (s.flow, mean(&r.reading.samples.motion, step, s.start, s.start + 1.0)))
+            .collect();
         if list.is_empty() {
             continue;
         }
@@ -301,7 +343,12 @@ fn motion(read: &[Read]) {
         flow.extend(list.iter().map(|l| l.0));
         energy.extend(list.iter().map(|l| l.1));
     }
-    println!("motion against flow: {:.3} pooled over {} seconds, {:.3} between clips", rank_correlation(&flow, &energy), flow.len(), rank_correlation(&clip_flow, &clip_energy));
+    println!(
+        "motion against flow: {:.3} pooled over {} seconds, {:.3} between clips",
+        rank_correlation(&flow, &energy),
+        flow.len(),
+        rank_correlation(&clip_flow, &clip_energy)
+    );
     rows.sort_by(|a, b| a.0.total_cmp(&b.0));
     let (f, e) = (ranks(&clip_flow), ranks(&clip_energy));
     let _ = (f, e);
@@ -318,8 +365,25 @@ fn tell_clip(r: &Read) {
         let m = |v: &[f32]| mean(v, s.step, a, b);
         println!(
             "   {a:.0} {:?} {:.3} shaky {} blur {} flow {:.3} | pan {:+.3} tilt {:+.3} zoom {:+.3} shake {:.2} sharp {:.2} light {:.2} motion {:.2}",
-            second.way, second.speed, second.shaky, second.blurred, second.flow, m(&s.pan), m(&s.tilt), m(&s.zoom), m(&s.shake), m(&s.sharpness), m(&s.exposure), m(&s.motion)
+            second.way,
+            second.speed,
+            second.shaky,
+            second.blurred,
+            second.flow,
+            m(&s.pan),
+            m(&s.tilt),
+            m(&s.zoom),
+            m(&s.shake),
+            m(&s.sharpness),
+            m(&s.exposure),
+            m(&s.motion)
         );
     }
-    println!("   cuts {:?} read {:?}; hit {:?} moments {:?}", r.truth.cuts, r.reading.shot_changes, r.truth.hit, r.reading.moments.iter().map(|m| (m.start, m.hit, m.end)).collect::<Vec<_>>());
+    println!(
+        "   cuts {:?} read {:?}; hit {:?} moments {:?}",
+        r.truth.cuts,
+        r.reading.shot_changes,
+        r.truth.hit,
+        r.reading.moments.iter().map(|m| (m.start, m.hit, m.end)).collect::<Vec<_>>()
+    );
 }

@@ -23,7 +23,7 @@ async fn shoot(browser: &Browser, name: &str) {
 #[ignore = "takes minutes and writes into docs; run by cargo xtask screenshots"]
 async fn take() {
     std::fs::create_dir_all(pictures()).expect("a folder");
-    // The demo's footage is kept between runs: drawing it takes two minutes.
+    // The demo's footage is kept between runs: drawing it takes four minutes.
     let data = Path::new(env!("CARGO_TARGET_TMPDIR")).join("demo");
     std::fs::create_dir_all(&data).expect("a folder");
     let program = Program::start("demo", &data, &[]);
@@ -31,7 +31,7 @@ async fn take() {
     browser.go(&format!("{}/", program.address)).await;
     shoot(&browser, "start").await;
     browser.click(".jobs a").await;
-    browser.until("document.getElementById('count').textContent.startsWith('60 clips, 1 cannot be read')", 600).await;
+    browser.until("document.getElementById('count').textContent.startsWith('240 clips, 1 cannot be read')", 600).await;
     let job = browser.client.current_url().await.expect("an address").to_string();
     let job = job.trim_end_matches("/gather");
     browser.go(&format!("{job}/gather")).await;

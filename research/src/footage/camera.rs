@@ -57,7 +57,12 @@ impl Tremble {
         let inside = ((t - self.from) / 0.15).clamp(0.0, 1.0) * ((self.to - t) / 0.15).clamp(0.0, 1.0);
         let mut pose = Pose::default();
         for k in 0..4u64 {
-            let r = |n: u64| ((self.seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (k * 77 + n * 1013)).wrapping_mul(0xBF58_476D_1CE4_E5B9) >> 40) as f64 / (1u64 << 24) as f64;
+            let r = |n: u64| {
+                ((self.seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (k * 77 + n * 1013))
+                    .wrapping_mul(0xBF58_476D_1CE4_E5B9)
+                    >> 40) as f64
+                    / (1u64 << 24) as f64
+            };
             let hertz = 3.2 + 7.0 * r(1);
             let high = self.size * (0.4 + 0.6 * r(2)) / (1.0 + 0.15 * hertz);
             pose.x += 1.6 * high * (TAU * (hertz * t + r(3))).sin();

@@ -85,8 +85,18 @@ impl Plan {
     }
 }
 
-const RATES: [(u32, u32); 10] =
-    [(24000, 1001), (25, 1), (25, 1), (24000, 1001), (30000, 1001), (30, 1), (50, 1), (60000, 1001), (24, 1), (120_000, 1001)];
+const RATES: [(u32, u32); 10] = [
+    (24000, 1001),
+    (25, 1),
+    (25, 1),
+    (24000, 1001),
+    (30000, 1001),
+    (30, 1),
+    (50, 1),
+    (60000, 1001),
+    (24, 1),
+    (120_000, 1001),
+];
 
 struct Maker {
     rng: ChaCha8Rng,
@@ -177,7 +187,14 @@ impl Maker {
             zoom: self.rng.random_range(-0.2..0.3),
             roll: 0.0,
         };
-        Shot { seconds, camera: Camera { start, ..Camera::default() }, subjects: vec![], ground: self.rng.random(), style, depth: false }
+        Shot {
+            seconds,
+            camera: Camera { start, ..Camera::default() },
+            subjects: vec![],
+            ground: self.rng.random(),
+            style,
+            depth: false,
+        }
     }
 
     fn sign(&mut self) -> f64 {
@@ -195,7 +212,11 @@ impl Maker {
             round: false,
             width: self.rng.random_range(0.06..0.14),
             height: self.rng.random_range(0.18..0.36),
-            action: Action::Walks { from: -0.5 * way, y: self.rng.random_range(-0.05..0.12), speed: way * self.rng.random_range(0.08..0.3) },
+            action: Action::Walks {
+                from: -0.5 * way,
+                y: self.rng.random_range(-0.05..0.12),
+                speed: way * self.rng.random_range(0.08..0.3),
+            },
             texture: self.rng.random(),
         }
     }
@@ -210,7 +231,13 @@ impl Maker {
             2 => Action::Waves { x, y, way: self.rng.random_range(0.04..0.14), hertz },
             _ => return self.walker(),
         };
-        Subject { round: self.rng.random_range(0..2) == 0, width: size, height: size * self.rng.random_range(0.6..1.1), action, texture: self.rng.random() }
+        Subject {
+            round: self.rng.random_range(0..2) == 0,
+            width: size,
+            height: size * self.rng.random_range(0.6..1.1),
+            action,
+            texture: self.rng.random(),
+        }
     }
 
     fn tremble(&mut self, from: f64, to: f64) -> Tremble {
@@ -279,7 +306,13 @@ fn still_with_subject(m: &mut Maker, i: usize) -> Plan {
         // Most of the picture swings.
         let angle = m.rng.random_range(0.2..0.45);
         let hertz = m.rng.random_range(0.4..0.9);
-        shot.subjects = vec![Subject { round: true, width: 0.5, height: 0.5, action: Action::Swings { x: 0.0, y: -0.4, length: 0.45, angle, hertz }, texture: m.rng.random() }];
+        shot.subjects = vec![Subject {
+            round: true,
+            width: 0.5,
+            height: 0.5,
+            action: Action::Swings { x: 0.0, y: -0.4, length: 0.45, angle, hertz },
+            texture: m.rng.random(),
+        }];
     }
     m.plan("subject", vec![shot])
 }
@@ -323,7 +356,13 @@ fn following(m: &mut Maker, _: usize) -> Plan {
     shot.camera.start = Pose { x: -2.5 * speed, ..Pose::default() };
     shot.camera.moves.push(Move { from: -1.0, to: 7.0, speed: Pose { x: speed, ..Pose::default() }, ease: 0.0 });
     let size = m.rng.random_range(0.15..0.4);
-    shot.subjects.push(Subject { round: false, width: size * 0.6, height: size, action: Action::Walks { from: -2.5 * speed, y: 0.03, speed }, texture: m.rng.random() });
+    shot.subjects.push(Subject {
+        round: false,
+        width: size * 0.6,
+        height: size,
+        action: Action::Walks { from: -2.5 * speed, y: 0.03, speed },
+        texture: m.rng.random(),
+    });
     m.plan("follow", vec![shot])
 }
 
@@ -402,7 +441,11 @@ fn cuts(m: &mut Maker, i: usize) -> Plan {
             if k % 2 == 1 {
                 shots[k].ground = shots[k - 1].ground;
                 shots[k].style = shots[k - 1].style;
-                shots[k].camera.start = Pose { x: shots[k - 1].camera.start.x + 0.25, zoom: shots[k - 1].camera.start.zoom + 0.45, ..shots[k - 1].camera.start };
+                shots[k].camera.start = Pose {
+                    x: shots[k - 1].camera.start.x + 0.25,
+                    zoom: shots[k - 1].camera.start.zoom + 0.45,
+                    ..shots[k - 1].camera.start
+                };
             }
         }
     }
@@ -442,15 +485,45 @@ fn hits(m: &mut Maker, i: usize) -> Plan {
             for _ in 0..30 {
                 let angle = m.rng.random_range(0.0..std::f64::consts::TAU);
                 let speed = m.rng.random_range(0.3..0.9);
-                shot.subjects.push(Subject { round: true, width: 0.03, height: 0.03, action: Action::Flies { x, y: 0.05, angle, speed, hit }, texture });
+                shot.subjects.push(Subject {
+                    round: true,
+                    width: 0.03,
+                    height: 0.03,
+                    action: Action::Flies { x, y: 0.05, angle, speed, hit },
+                    texture,
+                });
             }
         }
-        1 => shot.subjects.push(Subject { round: false, width: size, height: size, action: Action::Falls { x, from: -0.35, to: 0.15, hit }, texture }),
-        2 => shot.subjects.push(Subject { round: true, width: size, height: size, action: Action::Struck { x, y: 0.0, way: 0.12, hit }, texture }),
+        1 => shot.subjects.push(Subject {
+            round: false,
+            width: size,
+            height: size,
+            action: Action::Falls { x, from: -0.35, to: 0.15, hit },
+            texture,
+        }),
+        2 => shot.subjects.push(Subject {
+            round: true,
+            width: size,
+            height: size,
+            action: Action::Struck { x, y: 0.0, way: 0.12, hit },
+            texture,
+        }),
         _ => {
             // A hammer comes down on something that is knocked about.
-            shot.subjects.push(Subject { round: true, width: size, height: size, action: Action::Struck { x, y: 0.12, way: 0.07, hit }, texture });
-            shot.subjects.push(Subject { round: false, width: 0.1, height: 0.16, action: Action::Falls { x, from: -0.3, to: 0.12 - size / 2.0 - 0.08, hit }, texture });
+            shot.subjects.push(Subject {
+                round: true,
+                width: size,
+                height: size,
+                action: Action::Struck { x, y: 0.12, way: 0.07, hit },
+                texture,
+            });
+            shot.subjects.push(Subject {
+                round: false,
+                width: 0.1,
+                height: 0.16,
+                action: Action::Falls { x, from: -0.3, to: 0.12 - size / 2.0 - 0.08, hit },
+                texture,
+            });
         }
     }
     if i % 5 == 3 {
@@ -462,7 +535,13 @@ fn hits(m: &mut Maker, i: usize) -> Plan {
         shot.subjects.insert(0, Subject { width: 0.05, height: 0.1, ..idle });
     }
     if i % 6 == 5 {
-        shot.subjects.push(Subject { round: true, width: 0.2, height: 0.2, action: Action::Rests { x: -0.3, y: 0.1 }, texture });
+        shot.subjects.push(Subject {
+            round: true,
+            width: 0.2,
+            height: 0.2,
+            action: Action::Rests { x: -0.3, y: 0.1 },
+            texture,
+        });
     }
     m.plan("hit", vec![shot])
 }

@@ -36,14 +36,25 @@ impl<'a> Scene<'a> {
         let mut rng = ChaCha8Rng::seed_from_u64(shot.ground ^ 0x5EED);
         let near = if shot.depth {
             (0..5)
-                .map(|_| (rng.random_range(-1.2..1.2), rng.random_range(-0.4..0.4), rng.random_range(0.03..0.09), Texture::drawn(rng.random(), Style::Rich)))
+                .map(|_| {
+                    (
+                        rng.random_range(-1.2..1.2),
+                        rng.random_range(-0.4..0.4),
+                        rng.random_range(0.03..0.09),
+                        Texture::drawn(rng.random(), Style::Rich),
+                    )
+                })
                 .collect()
         } else {
             Vec::new()
         };
         let mut surfaces: Vec<Texture> = Vec::new();
         for s in &shot.subjects {
-            surfaces.push(if shot.subjects.len() > 6 && !surfaces.is_empty() { surfaces[0].clone() } else { Texture::drawn(s.texture, Style::Rich) });
+            surfaces.push(if shot.subjects.len() > 6 && !surfaces.is_empty() {
+                surfaces[0].clone()
+            } else {
+                Texture::drawn(s.texture, Style::Rich)
+            });
         }
         Self { shot, ground: ground.unwrap_or_else(|| Texture::drawn(shot.ground, shot.style)), near, surfaces, aspect }
     }
@@ -84,12 +95,33 @@ impl<'a> Scene<'a> {
         }
         for (s, surface) in self.shot.subjects.iter().zip(&self.surfaces) {
             let at = s.action.at(t);
-            self.sprite(pose, 1.0, (at.x, at.y, at.angle), (s.width, s.height), s.round, surface, (width, height), sum, t);
+            self.sprite(
+                pose,
+                1.0,
+                (at.x, at.y, at.angle),
+                (s.width, s.height),
+                s.round,
+                surface,
+                (width, height),
+                sum,
+                t,
+            );
         }
     }
 
     #[expect(clippy::too_many_arguments, reason = "one pixel loop for all that is drawn over the ground")]
-    fn sprite(&self, pose: Pose, parallax: f64, (x, y, angle): (f64, f64, f64), (w, h): (f64, f64), round: bool, surface: &Texture, (width, height): (usize, usize), sum: &mut [[f32; 3]], t: f64) {
+    fn sprite(
+        &self,
+        pose: Pose,
+        parallax: f64,
+        (x, y, angle): (f64, f64, f64),
+        (w, h): (f64, f64),
+        round: bool,
+        surface: &Texture,
+        (width, height): (usize, usize),
+        sum: &mut [[f32; 3]],
+        t: f64,
+    ) {
         let wide = width as f64;
         let (cu, cv) = Self::shown(pose, x, y, parallax);
         let reach = (w.hypot(h) / 2.0 + 0.005) * pose.zoom.exp();
@@ -104,7 +136,11 @@ impl<'a> Scene<'a> {
                 let (wx, wy) = Self::seen(pose, u, v, parallax);
                 let (dx, dy) = (wx - x, wy - y);
                 let (lx, ly) = (dx * cos + dy * sin, -dx * sin + dy * cos);
-                let edge = if round { 1.0 - (lx / (w / 2.0)).hypot(ly / (h / 2.0)) } else { (1.0 - (lx / (w / 2.0)).abs()).min(1.0 - (ly / (h / 2.0)).abs()) };
+                let edge = if round {
+                    1.0 - (lx / (w / 2.0)).hypot(ly / (h / 2.0))
+                } else {
+                    (1.0 - (lx / (w / 2.0)).abs()).min(1.0 - (ly / (h / 2.0)).abs())
+                };
                 if edge <= 0.0 {
                     continue;
                 }
@@ -173,7 +209,8 @@ impl<'a> Scene<'a> {
     pub fn fastest(&self, t: f64) -> f64 {
         let dt = 1e-3;
         let (a, b) = (self.shot.camera.at(t), self.shot.camera.at(t + dt));
-        let camera = ((b.x - a.x).hypot(b.y - a.y) + 0.5 * (b.zoom - a.zoom).abs() + 0.5 * (b.roll - a.roll).abs()) / dt;
+        let camera =
+            ((b.x - a.x).hypot(b.y - a.y) + 0.5 * (b.zoom - a.zoom).abs() + 0.5 * (b.roll - a.roll).abs()) / dt;
         let subjects = self.shot.subjects.iter().map(|s| {
             let (a, b) = (s.action.at(t), s.action.at(t + dt));
             ((b.x - a.x).hypot(b.y - a.y) + 0.5 * s.width.max(s.height) * (b.angle - a.angle).abs()) / dt

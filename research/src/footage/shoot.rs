@@ -18,7 +18,14 @@ pub fn shoot(plan: &Plan, to: &Path) -> io::Result<()> {
     let part = to.with_extension("part.mp4");
     let mut ffmpeg = Command::new("ffmpeg");
     ffmpeg.args(["-v", "error", "-nostdin", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24"]);
-    ffmpeg.args(["-s", &format!("{width}x{height}"), "-r", &format!("{}/{}", plan.rate.0, plan.rate.1), "-i", "pipe:0"]);
+    ffmpeg.args([
+        "-s",
+        &format!("{width}x{height}"),
+        "-r",
+        &format!("{}/{}", plan.rate.0, plan.rate.1),
+        "-i",
+        "pipe:0",
+    ]);
     let mut filters = Vec::new();
     if plan.uneven {
         filters.push("select='gt(mod(n*7,5),0)'");
@@ -29,7 +36,18 @@ pub fn shoot(plan: &Plan, to: &Path) -> io::Result<()> {
     if !filters.is_empty() {
         ffmpeg.args(["-vf", &filters.join(","), "-fps_mode", "vfr"]);
     }
-    ffmpeg.args(["-c:v", "libx264", "-preset", "veryfast", "-threads", "1", "-crf", &plan.crf.to_string(), "-pix_fmt", "yuv420p"]);
+    ffmpeg.args([
+        "-c:v",
+        "libx264",
+        "-preset",
+        "veryfast",
+        "-threads",
+        "1",
+        "-crf",
+        &plan.crf.to_string(),
+        "-pix_fmt",
+        "yuv420p",
+    ]);
     let mut child = ffmpeg.arg(&part).stdin(Stdio::piped()).spawn()?;
     let mut pipe = child.stdin.take().ok_or(io::ErrorKind::BrokenPipe)?;
     let aspect = width as f64 / height as f64;
@@ -39,7 +57,13 @@ pub fn shoot(plan: &Plan, to: &Path) -> io::Result<()> {
     let mut noise = Noise(plan.seed | 1);
     for frame in 0..frames {
         let picture = picture(plan, &scenes, frame as f64 / plan.fps(), width, height);
-        let bytes: Vec<u8> = picture.iter().flat_map(|p| { let n = noise.next() * plan.noise as f32; p.map(|c| (c + n).clamp(0.0, 255.0) as u8) }).collect();
+        let bytes: Vec<u8> = picture
+            .iter()
+            .flat_map(|p| {
+                let n = noise.next() * plan.noise as f32;
+                p.map(|c| (c + n).clamp(0.0, 255.0) as u8)
+            })
+            .collect();
         pipe.write_all(&bytes)?;
     }
     drop(pipe);

@@ -15,17 +15,55 @@ pub struct Subject {
 /// What it does. Times in seconds, ways in frame widths.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Action {
-    Rests { x: f64, y: f64 },
-    Swings { x: f64, y: f64, length: f64, angle: f64, hertz: f64 },
-    Spins { x: f64, y: f64, hertz: f64 },
-    Walks { from: f64, y: f64, speed: f64 },
-    Waves { x: f64, y: f64, way: f64, hertz: f64 },
+    Rests {
+        x: f64,
+        y: f64,
+    },
+    Swings {
+        x: f64,
+        y: f64,
+        length: f64,
+        angle: f64,
+        hertz: f64,
+    },
+    Spins {
+        x: f64,
+        y: f64,
+        hertz: f64,
+    },
+    Walks {
+        from: f64,
+        y: f64,
+        speed: f64,
+    },
+    Waves {
+        x: f64,
+        y: f64,
+        way: f64,
+        hertz: f64,
+    },
     /// Comes down ever faster, strikes at `hit`, and lies.
-    Falls { x: f64, from: f64, to: f64, hit: f64 },
+    Falls {
+        x: f64,
+        from: f64,
+        to: f64,
+        hit: f64,
+    },
     /// Rests, and is knocked about from `hit` on.
-    Struck { x: f64, y: f64, way: f64, hit: f64 },
+    Struck {
+        x: f64,
+        y: f64,
+        way: f64,
+        hit: f64,
+    },
     /// One of many that fly off at `hit`.
-    Flies { x: f64, y: f64, angle: f64, speed: f64, hit: f64 },
+    Flies {
+        x: f64,
+        y: f64,
+        angle: f64,
+        speed: f64,
+        hit: f64,
+    },
 }
 
 /// Its middle, its angle and whether it is there.
@@ -47,9 +85,11 @@ impl Action {
             }
             Self::Spins { x, y, hertz } => Placed { x, y, angle: TAU * hertz * t },
             Self::Walks { from, y, speed } => still(from + speed * t, y + 0.008 * (TAU * 1.9 * t).sin().abs()),
-            Self::Waves { x, y, way, hertz } => {
-                Placed { x: x + way * (TAU * hertz * t).sin(), y: y + 0.6 * way * (TAU * hertz * 1.3 * t).cos(), angle: 0.5 * (TAU * hertz * t).sin() }
-            }
+            Self::Waves { x, y, way, hertz } => Placed {
+                x: x + way * (TAU * hertz * t).sin(),
+                y: y + 0.6 * way * (TAU * hertz * 1.3 * t).cos(),
+                angle: 0.5 * (TAU * hertz * t).sin(),
+            },
             Self::Falls { x, from, to, hit } => {
                 // Takes half a second.
                 let u = ((t - hit + 0.5) / 0.5).clamp(0.0, 1.0);

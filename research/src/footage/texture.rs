@@ -29,7 +29,8 @@ const SIZE: usize = 1280;
 impl Texture {
     pub fn drawn(seed: u64, style: Style) -> Self {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
-        let ground: [f32; 3] = [rng.random_range(50.0..170.0), rng.random_range(50.0..170.0), rng.random_range(50.0..170.0)];
+        let ground: [f32; 3] =
+            [rng.random_range(50.0..170.0), rng.random_range(50.0..170.0), rng.random_range(50.0..170.0)];
         let mut rgb = vec![ground; SIZE * SIZE];
         let strength = if style == Style::Plain { 0.35 } else { 1.0 };
         for cell in [320, 96, 28, 9] {
@@ -42,7 +43,8 @@ impl Texture {
                 let (ix, iy) = (x as usize, y as usize);
                 let (fx, fy) = (smooth(x - ix as f32), smooth(y - iy as f32));
                 let at = |dx: usize, dy: usize| knots[(iy + dy) * n + ix + dx];
-                let v = (at(0, 0) * (1.0 - fx) + at(1, 0) * fx) * (1.0 - fy) + (at(0, 1) * (1.0 - fx) + at(1, 1) * fx) * fy;
+                let v =
+                    (at(0, 0) * (1.0 - fx) + at(1, 0) * fx) * (1.0 - fy) + (at(0, 1) * (1.0 - fx) + at(1, 1) * fx) * fy;
                 for c in 0..3 {
                     p[c] += high * v * tint[c];
                 }
@@ -60,7 +62,8 @@ impl Texture {
         for _ in 0..count {
             let (x, y) = (rng.random_range(0..SIZE as i32), rng.random_range(0..SIZE as i32));
             let (w, h) = (rng.random_range(4..90), rng.random_range(4..90));
-            let tone: [f32; 3] = [rng.random_range(15.0..240.0), rng.random_range(15.0..240.0), rng.random_range(15.0..240.0)];
+            let tone: [f32; 3] =
+                [rng.random_range(15.0..240.0), rng.random_range(15.0..240.0), rng.random_range(15.0..240.0)];
             texture.shape((x, y), (w, h), rng.random_range(0..2) == 0, tone);
         }
         texture

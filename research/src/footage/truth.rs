@@ -63,7 +63,12 @@ impl Truth {
         }
         for (shot, start) in plan.shots.iter().zip(&starts) {
             let end = start + shot.seconds;
-            truth.bad.extend(shot.camera.trembles.iter().map(|t| ((start + t.from + 0.15).max(*start), (start + t.to - 0.15).min(end))));
+            truth.bad.extend(
+                shot.camera
+                    .trembles
+                    .iter()
+                    .map(|t| ((start + t.from + 0.15).max(*start), (start + t.to - 0.15).min(end))),
+            );
             truth.bad.extend(shot.camera.taken_down.map(|d| (start + d + 0.15, end)));
             truth.hit = truth.hit.or(shot.subjects.iter().find_map(|s| s.action.hit()).map(|h| start + h));
         }
@@ -105,7 +110,9 @@ fn second(plan: &Plan, scenes: &[Scene], starts: &[f64], start: f64) -> Second {
     let moves: Vec<_> = shot.camera.moves.iter().filter(|m| m.from < b && m.to > a).collect();
     let (way, speed) = match moves.as_slice() {
         [] if shot.camera.taken_down.is_none_or(|d| d >= b) => (Some(Way::Still), 0.0),
-        [m] if m.is_full(a, b) && shot.camera.taken_down.is_none() => way_of(m.speed, shot.camera.wanted((a + b) / 2.0).zoom, plan.rotated),
+        [m] if m.is_full(a, b) && shot.camera.taken_down.is_none() => {
+            way_of(m.speed, shot.camera.wanted((a + b) / 2.0).zoom, plan.rotated)
+        }
         _ => (None, 0.0),
     };
     // Where the nearer things go by faster there is no one speed.
