@@ -39,7 +39,8 @@ enum Task {
     /// Measure what is to be fast.
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
-        /// and folders on the MIDI files in them; `screen` presses keys in a job of a thousand clips; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
+        /// and folders on the MIDI files in them; `footage` (and `fitting`, or a folder of photographs) the reading of footage on
+        /// clips that are drawn for it; `screen` presses keys in a job of a thousand clips; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -105,9 +106,9 @@ fn screenshots() -> Result<(), TaskError> {
 
 fn bench(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE, debian::BROWSER, debian::INSTRUMENTS])?;
-    // Words behind these are for the evaluation of the reading of music alone.
+    // Words behind these are for the evaluation of readings alone.
     if let Some((first, words)) = more.split_first()
-        && ["track", "scores"].contains(&first.as_str())
+        && ["track", "scores", "footage"].contains(&first.as_str())
     {
         return run(research(&["bench", "--bench", first, "--"]).args(words));
     }
