@@ -9,7 +9,7 @@ use std::process::Command;
 /// Draws `count` short clips in two rolls, and a piece of half a minute with a drop in it.
 pub async fn make(folder: &Path, count: usize) {
     let plans = long_hour(7).into_iter().flat_map(|r| r.clips.into_iter().map(move |c| (r.folder, c)));
-    let whole: Vec<_> = plans.filter(|(_, p)| p.fault != Fault::Damaged && p.seconds < 10.0 && !p.picture).collect();
+    let whole: Vec<_> = plans.filter(|(_, p)| p.fault == Fault::None && p.seconds < 10.0 && !p.picture).collect();
     let every = (whole.len() / count).max(1);
     let mut drawing = tokio::task::JoinSet::new();
     for (i, (roll, mut plan)) in whole.into_iter().step_by(every).take(count).enumerate() {
