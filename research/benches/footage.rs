@@ -1,8 +1,10 @@
 //! How well footage is read, on drawn clips whose truth is known: `cargo xtask bench footage [fitting] [FOLDER-OF-PHOTOGRAPHS]`.
 //! Drawing takes a few minutes the first time; the clips are kept.
 
+use legere_analysis::evaluation::rank_correlation;
 use legere_core::footage::ClipReading;
-use legere_research::footage::{Plan, Purpose, Second, Truth, Way, corpus, over_photographs, shoot};
+use legere_core::select::Movement;
+use legere_research::footage::{Plan, Purpose, Second, Truth, corpus, over_photographs, shoot};
 use legere_research::{each, kept};
 use std::path::PathBuf;
 
@@ -63,18 +65,6 @@ fn mean(values: &[f32], step: f64, from: f64, to: f64) -> f64 {
     f64::from(values[a..b].iter().sum::<f32>()) / (b - a).max(1) as f64
 }
 
-fn word(way: Way) -> &'static str {
-    match way {
-        Way::Still => "still",
-        Way::Left => "left",
-        Way::Right => "right",
-        Way::Up => "up",
-        Way::Down => "down",
-        Way::In => "in",
-        Way::Out => "out",
-    }
-}
-
 fn directions(read: &[Read]) {
     let mut tally: Vec<(&str, u32, u32)> = Vec::new();
     let mut errors: Vec<(&str, Vec<f64>)> = vec![("pan", vec![]), ("tilt", vec![]), ("zoom", vec![])];
@@ -82,24 +72,24 @@ fn directions(read: &[Read]) {
     for r in read {
         for s in r.truth.seconds.iter().filter(|s| s.whole) {
             let Some(way) = s.way else { continue };
-            let found = r.reading.movement(s.start, s.start + 1.0).word();
+            let found = r.reading.movement(s.start, s.start + 1.0);
             let group = match way {
-                Way::Still => "still",
-                Way::Left | Way::Right => "pan",
-                Way::Up | Way::Down => "tilt",
-                Way::In | Way::Out => "zoom",
+                Movement::Still => "still",
+                Movement::Left | Movement::Right => "pan",
+                Movement::Up | Movement::Down => "tilt",
+                Movement::In | Movement::Out => "zoom",
             };
             let at = tally.iter().position(|t| t.0 == group).unwrap_or_else(|| {
                 tally.push((group, 0, 0));
                 tally.len() - 1
             });
             tally[at].1 += 1;
-            if found == word(way) {
+            if found == way {
                 tally[at].2 += 1;
             } else {
-                wrong.push(format!("{} {:.1} {} {:.3} read {found}", r.plan.name, s.start, word(way), s.speed));
+                wrong.push(format!("{} {:.1} {} {:.3} read {}", r.plan.name, s.start, way.word(), s.speed, found.word()));
             }
-            if s.speed > 0.0 && found == word(way) {
+            if s.speed > 0.0 && found == way {
                 let samples = &r.reading.samples;
                 let values = match group {
                     "pan" => &samples.pan,
@@ -167,7 +157,7 @@ fn shake(read: &[Read]) {
     let v = |list: &[(f64, String)]| list.iter().map(|l| l.0).collect::<Vec<f64>>();
     let shaky = all(&|_, s| s.shaky);
     let steady = all(&|_, s| s.steady);
-    let pans = all(&|_, s| s.steady && s.way.is_some_and(|w| w != Way::Still));
+    let pans = all(&|_, s| s.steady && s.way.is_some_and(|w| w != Movement::Still));
     let subjects = all(&|r, s| s.steady && (r.plan.kind == "subject" || r.plan.kind == "hit"));
     println!(
         "shake AUC {:.4} ({} shaky, {} steady); against pans {:.4}; against subjects {:.4}",
@@ -304,22 +294,6 @@ fn moments(read: &[Read]) {
     println!("moments {all}; over a bad part {over_bad}, across a cut {over_cut}; clips without one {none}");
 }
 
-fn ranks(values: &[f64]) -> Vec<f64> {
-    let mut order: Vec<usize> = (0..values.len()).collect();
-    order.sort_by(|a, b| values[*a].total_cmp(&values[*b]));
-    let mut ranks = vec![0.0; values.len()];
-    for (rank, i) in order.into_iter().enumerate() {
-        ranks[i] = rank as f64;
-    }
-    ranks
-}
-
-fn rank_correlation(a: &[f64], b: &[f64]) -> f64 {
-    let n = a.len() as f64;
-    let d: f64 = ranks(a).iter().zip(ranks(b)).map(|(x, y)| (x - y).powi(2)).sum();
-    1.0 - 6.0 * d / (n * (n * n - 1.0)).max(1.0)
-}
-
 fn motion(read: &[Read]) {
     let (mut flow, mut energy) = (Vec::new(), Vec::new());
     let (mut clip_flow, mut clip_energy) = (Vec::new(), Vec::new());
@@ -350,8 +324,6 @@ fn motion(read: &[Read]) {
         rank_correlation(&clip_flow, &clip_energy)
     );
     rows.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let (f, e) = (ranks(&clip_flow), ranks(&clip_energy));
-    let _ = (f, e);
     if std::env::args().any(|w| w == "tell") {
         rows.iter().for_each(|r| println!("    {:.3} {:.3} {}", r.0, r.1, r.2));
     }

@@ -107,12 +107,36 @@ pub fn tempo_is_right(truth_bpm: f64, found_bpm: f64) -> bool {
     (found_bpm / truth_bpm - 1.0).abs() <= 0.04
 }
 
+/// Spearman's rank correlation of two series of the same length, −1 to 1; equal values are ranked in their order.
+pub fn rank_correlation(a: &[f64], b: &[f64]) -> f64 {
+    let ranks = |values: &[f64]| {
+        let mut order: Vec<usize> = (0..values.len()).collect();
+        order.sort_by(|i, j| values[*i].total_cmp(&values[*j]));
+        let mut ranks = vec![0.0; values.len()];
+        for (rank, i) in order.into_iter().enumerate() {
+            ranks[i] = rank as f64;
+        }
+        ranks
+    };
+    let n = a.len() as f64;
+    let apart: f64 = ranks(a).iter().zip(ranks(b)).map(|(x, y)| (x - y).powi(2)).sum();
+    1.0 - 6.0 * apart / (n * (n * n - 1.0)).max(1.0)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
     fn every(gap: f64, count: usize) -> Vec<f64> {
         (0..count).map(|i| i as f64 * gap).collect()
+    }
+
+    #[test]
+    fn ranks_agree_whatever_the_scale() {
+        let (a, b) = ([1.0, 4.0, 2.0, 3.0], [0.1, 900.0, 0.2, 5.0]);
+        let opposite: Vec<f64> = b.iter().map(|v| -v).collect();
+        assert_eq!((rank_correlation(&a, &b), rank_correlation(&a, &opposite)), (1.0, -1.0));
+        assert!((rank_correlation(&[1.0, 2.0, 3.0], &[2.0, 1.0, 3.0]) - 0.5).abs() < 1e-9);
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! Reads samples: music and footage.
 //!
 //! Nothing here opens a file, asks a clock or has randomness without a seed. Decoded sound goes into [`music::read_track`] and
-//! small grey frames into [`footage::ClipReader`]; what comes out are the readings of `legere-core`. [`evaluation`] says how
+//! small frames into [`footage::ClipReader`]; what comes out are the readings of `legere-core`. [`evaluation`] says how
 //! near a reading of music comes to the truth.
 
 #![warn(missing_docs)]

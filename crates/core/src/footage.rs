@@ -4,6 +4,7 @@
 use crate::select::{Framing, Light, Movement};
 use crate::stats;
 use serde::{Deserialize, Serialize};
+use std::ops::Range;
 
 mod alike;
 
@@ -65,7 +66,7 @@ impl FaultKind {
 }
 
 /// A stretch of a clip that cannot be used; seconds from the first frame, `end` exclusive.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Fault {
     /// Where it begins.
     pub start: f64,
@@ -119,6 +120,13 @@ pub struct Stretch {
     pub start: f64,
     /// Where it ends.
     pub end: f64,
+}
+
+impl Stretch {
+    /// In seconds.
+    pub fn length(&self) -> f64 {
+        self.end - self.start
+    }
 }
 
 /// What goes one way only.
@@ -201,37 +209,38 @@ pub struct Samples {
     pub subject_y: Vec<f32>,
 }
 
-impl ClipReading {
+impl Samples {
+    /// The samples that a range of seconds touches.
+    pub fn touched(&self, start: f64, end: f64) -> Range<usize> {
+        touched(self.step, self.motion.len(), start, end)
+    }
+
     /// The energy, 0–100, of a range: mean motion, with half the weight on its liveliest third, because a
     /// burst is what an editor takes a shot for.
     pub fn energy(&self, start: f64, end: f64) -> f64 {
-        let step = self.samples.step.max(1e-6);
-        let from = ((start / step) as usize).min(self.samples.motion.len());
-        let to = ((end / step).ceil() as usize).clamp(from, self.samples.motion.len());
-        energy_of(&self.samples.motion[from..to])
+        energy_of(&self.motion[self.touched(start, end)])
     }
 
     /// What cannot be used of it, and why, in the order of time.
     pub fn faults(&self) -> Vec<Fault> {
-        let samples = &self.samples;
-        let step = samples.step.max(1e-6);
+        let step = self.step.max(1e-6);
         let typical = self.typical_sharpness();
         let at = |values: &[f32], i: usize| values.get(i).copied();
         let wrong = |kind: FaultKind, i: usize| match kind {
-            FaultKind::Shake => at(&samples.shake, i).is_some_and(|v| v > UNSTEADY),
-            FaultKind::Soft => is_soft(at(&samples.sharpness, i), typical),
+            FaultKind::Shake => at(&self.shake, i).is_some_and(|v| v > UNSTEADY),
+            FaultKind::Soft => is_soft(at(&self.sharpness, i), typical),
             FaultKind::Dark => {
-                at(&samples.exposure, i).is_some_and(|v| v < *EXPOSED.start())
-                    || at(&samples.crushed, i).is_some_and(|v| v > CRUSHED)
+                at(&self.exposure, i).is_some_and(|v| v < *EXPOSED.start())
+                    || at(&self.crushed, i).is_some_and(|v| v > CRUSHED)
             }
             FaultKind::Blown => {
-                at(&samples.exposure, i).is_some_and(|v| v > *EXPOSED.end())
-                    || at(&samples.clipped, i).is_some_and(|v| v > CLIPPED)
+                at(&self.exposure, i).is_some_and(|v| v > *EXPOSED.end())
+                    || at(&self.clipped, i).is_some_and(|v| v > CLIPPED)
             }
         };
         let mut faults = Vec::new();
         for kind in FaultKind::ALL {
-            let which: Vec<usize> = (0..samples.motion.len()).filter(|i| wrong(kind, *i)).collect();
+            let which: Vec<usize> = (0..self.motion.len()).filter(|i| wrong(kind, *i)).collect();
             let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() >= WORTH_TELLING);
             faults.extend(runs.map(|run| Fault {
                 start: run[0] as f64 * step,
@@ -244,7 +253,41 @@ impl ClipReading {
     }
 
     fn typical_sharpness(&self) -> f64 {
-        stats::percentile(self.samples.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
+        stats::percentile(self.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
+    }
+}
+
+/// Which of so many samples a range of seconds touches.
+fn touched(step: f64, count: usize, start: f64, end: f64) -> Range<usize> {
+    let step = step.max(1e-6);
+    let from = ((start / step) as usize).min(count);
+    from..((end / step).ceil() as usize).clamp(from, count)
+}
+
+/// The stretches of a clip that lie between walls, in their order; walls in seconds, in any order, from begin to end.
+pub fn between(mut walls: Vec<(f64, f64)>, duration: f64) -> Vec<Stretch> {
+    walls.sort_by(|a, b| a.0.total_cmp(&b.0));
+    walls.push((duration, duration));
+    let mut from = 0.0f64;
+    let mut found = Vec::new();
+    for (start, end) in walls {
+        if start > from {
+            found.push(Stretch { start: from, end: start });
+        }
+        from = from.max(end);
+    }
+    found
+}
+
+impl ClipReading {
+    /// As [`Samples::energy`].
+    pub fn energy(&self, start: f64, end: f64) -> f64 {
+        self.samples.energy(start, end)
+    }
+
+    /// As [`Samples::faults`].
+    pub fn faults(&self) -> Vec<Fault> {
+        self.samples.faults()
     }
 
     /// The stretch that is fit for use: the longest one between changes of shot in which it neither shakes nor is out of focus,
@@ -252,25 +295,15 @@ impl ClipReading {
     pub fn usable(&self) -> (f64, f64) {
         let mut walls: Vec<(f64, f64)> = self.faults().iter().map(|f| (f.start, f.end)).collect();
         walls.extend(self.shot_changes.iter().map(|c| (*c, *c)));
-        walls.sort_by(|a, b| a.0.total_cmp(&b.0));
-        walls.push((self.duration, self.duration));
-        let (mut best, mut from) = ((0.0, 0.0), 0.0f64);
-        for (start, end) in walls {
-            if start - from > best.1 - best.0 {
-                best = (from, start);
-            }
-            from = from.max(end);
-        }
-        if best.1 - best.0 >= 1.0 { best } else { (0.0, self.duration) }
+        let longest = between(walls, self.duration).into_iter().rev().max_by(|a, b| a.length().total_cmp(&b.length()));
+        longest.filter(|s| s.length() >= 1.0).map_or((0.0, self.duration), |s| (s.start, s.end))
     }
 
     /// The movement tag that the camera's path in a range suggests.
     pub fn movement(&self, start: f64, end: f64) -> Movement {
-        let step = self.samples.step.max(1e-6);
         let mean = |values: &[f32]| {
-            let from = ((start / step) as usize).min(values.len());
-            let to = ((end / step).ceil() as usize).clamp(from, values.len());
-            f64::from(values[from..to].iter().sum::<f32>()) / (to - from).max(1) as f64
+            let part = &values[touched(self.samples.step, values.len(), start, end)];
+            f64::from(part.iter().sum::<f32>()) / part.len().max(1) as f64
         };
         let (pan, tilt, zoom) = (mean(&self.samples.pan), mean(&self.samples.tilt), mean(&self.samples.zoom));
         // How far each moves the picture, in frame widths: heights are shorter, and a scale moves the rim alone.
@@ -320,9 +353,8 @@ impl EnergyTrace {
 
     /// As [`ClipReading::energy`], within a quarter of a point.
     pub fn energy(&self, start: f64, end: f64) -> f64 {
-        let from = ((start / STEP) as usize).min(self.0.len());
-        let to = ((end / STEP).ceil() as usize).clamp(from, self.0.len());
-        let motion: Vec<f32> = self.0[from..to].iter().map(|m| f32::from(*m) / 255.0).collect();
+        let motion: Vec<f32> =
+            self.0[touched(STEP, self.0.len(), start, end)].iter().map(|m| f32::from(*m) / 255.0).collect();
         energy_of(&motion)
     }
 }
@@ -374,6 +406,41 @@ mod tests {
             shot_changes: cuts.to_vec(),
             ..ClipReading::default()
         }
+    }
+
+    #[test]
+    fn between_walls_lies_what_none_of_them_covers() {
+        let stretches = |walls: &[(f64, f64)]| -> Vec<(f64, f64)> {
+            between(walls.to_vec(), 10.0).iter().map(|s| (s.start, s.end)).collect()
+        };
+        assert_eq!(stretches(&[]), [(0.0, 10.0)]);
+        assert_eq!(
+            stretches(&[(6.0, 7.0), (-0.5, 1.0), (2.0, 5.0), (3.0, 4.0)]),
+            [(1.0, 2.0), (5.0, 6.0), (7.0, 10.0)]
+        );
+        assert_eq!(stretches(&[(4.0, 4.0), (9.0, 11.0)]), [(0.0, 4.0), (4.0, 9.0)], "a cut is a wall without width");
+        assert_eq!(stretches(&[(0.0, 10.0)]), []);
+    }
+
+    #[test]
+    fn too_little_to_be_seen_is_a_fault_though_its_mean_is_fair() {
+        let mut dim = reading(&[0.0; 40], &[0.2; 40], &[]);
+        dim.samples.crushed = vec![0.0; 40];
+        dim.samples.crushed[10..20].fill(0.95);
+        dim.samples.clipped = vec![0.0; 40];
+        dim.samples.clipped[25..30].fill(0.6);
+        let found: Vec<(FaultKind, f64)> = dim.faults().iter().map(|f| (f.kind, f.start)).collect();
+        assert_eq!(found, [(FaultKind::Dark, 1.0), (FaultKind::Blown, 2.5)]);
+    }
+
+    #[test]
+    fn a_trembling_hand_has_no_direction_and_a_slow_zoom_under_it_has() {
+        let mut held = reading(&[0.9; 40], &[0.5; 40], &[]);
+        held.samples.pan = vec![0.02; 40];
+        held.samples.zoom = vec![0.0; 40];
+        assert_eq!(held.movement(0.0, 4.0), Movement::Still);
+        held.samples.zoom = vec![0.05; 40];
+        assert_eq!(held.movement(0.0, 4.0), Movement::In);
     }
 
     #[test]

@@ -146,7 +146,6 @@ pub async fn picture(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     tokio::fs::create_dir_all(folder).await?;
     let owned = plan.clone();
     let temporary = folder.join(format!(".{}.part.jpg", plan.file));
-    let to_part = temporary.clone();
     let drawn = tokio::task::spawn_blocking(move || {
         let mut film = Film::new(&owned, (1280, 720))?;
         film.draw(film.frames() / 2);
@@ -155,7 +154,7 @@ pub async fn picture(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     let png = drawn.await.map_err(std::io::Error::from)?.ok_or(MediaError::NotVideo)?;
     let mut child = Guarded::ffmpeg()
         .args(["-f", "png_pipe", "-i", "pipe:0", "-q:v", "3", "-f", "image2", "-update", "1"])
-        .output(&to_part)
+        .output(&temporary)
         .spawn_fed()?;
     let mut pipe = child.stdin.take().ok_or(MediaError::NotVideo)?;
     let ending = tokio::spawn(finish(child));

@@ -173,7 +173,9 @@ fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
         }
         // Nobody stopped the camera.
         (3, 5) => {
-            *plan = Plan { file: std::mem::take(&mut plan.file), recorded_at: plan.recorded_at, ..endless(plan.seed) };
+            (plan.subject, plan.near, plan.liveliness, plan.camera) = (Subject::Hands, 1.0, 1.0, Camera::default());
+            (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(24_000, 1001), ENDLESS, None, Fault::None);
+            (plan.phase, plan.framing) = (0.0, (0.0, 0.0));
         }
         (4, 6..10) => {
             plan.picture = true;
@@ -188,30 +190,7 @@ fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
     }
 }
 
-/// Four minutes at the bench, in which several things happen one after the other.
-fn endless(seed: u64) -> Plan {
-    Plan {
-        file: String::new(),
-        subject: Subject::Hands,
-        near: 1.0,
-        camera: Camera::default(),
-        fault: Fault::None,
-        rate: FrameRate::new(24000, 1001).unwrap_or(legere_rate()),
-        seconds: ENDLESS,
-        hit: None,
-        liveliness: 1.0,
-        portrait: false,
-        silent: false,
-        recorded_at: DateTime::default(),
-        seed,
-        phase: 0.0,
-        framing: (0.0, 0.0),
-        uneven: false,
-        picture: false,
-    }
-}
-
-/// Seconds of the endless take.
+/// Seconds of the endless take, at the bench, in which several things happen one after the other.
 const ENDLESS: f64 = 240.0;
 /// What happens in it: until when, what, and where the camera has been pushed to.
 const HAPPENINGS: [(f64, Option<Subject>, f64); 7] = [

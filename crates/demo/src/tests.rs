@@ -3,6 +3,7 @@
 use crate::film::Film;
 use crate::music::{Composed, compose, escapement, others, record};
 use crate::plan::{Fault, Plan, long_hour};
+use legere_analysis::evaluation::rank_correlation;
 use legere_analysis::footage::{ClipReader, LONGER_SIDE, frame_bytes};
 use legere_analysis::music::{Audio, READING_RATE, read_track};
 use legere_core::footage::ClipReading;
@@ -107,23 +108,6 @@ fn read(plan: &Plan) -> (ClipReading, f64) {
     let mean = |v: &[f64]| v.iter().sum::<f64>() / v.len() as f64;
     let drawn = mean(&steps) + mean(&steps[..13]);
     (reader.finish().expect("frames"), drawn)
-}
-
-fn ranks(values: &[f64]) -> Vec<f64> {
-    let mut order: Vec<usize> = (0..values.len()).collect();
-    order.sort_by(|a, b| values[*a].total_cmp(&values[*b]));
-    let mut ranks = vec![0.0; values.len()];
-    for (rank, i) in order.into_iter().enumerate() {
-        ranks[i] = rank as f64;
-    }
-    ranks
-}
-
-/// Spearman's rank correlation.
-fn rank_correlation(a: &[f64], b: &[f64]) -> f64 {
-    let n = a.len() as f64;
-    let d: f64 = ranks(a).iter().zip(ranks(b)).map(|(x, y)| (x - y).powi(2)).sum();
-    1.0 - 6.0 * d / (n * (n * n - 1.0))
 }
 
 #[test]

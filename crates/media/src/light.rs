@@ -1,5 +1,5 @@
 //! One ffmpeg process per clip makes everything that Legere needs of it, decoding once: the light copy, the stills
-//! sheet, the sound for the peaks and, through a pipe, the small grey frames for the reading.
+//! sheet, the sound for the peaks and, through a pipe, the small frames for the reading.
 
 use crate::guard::{Guarded, finish};
 use crate::shelf::Work;
@@ -119,17 +119,17 @@ async fn run(
     probe: &ClipProbe,
     mut progress: impl FnMut(f64) + Send,
 ) -> Result<Made, MediaError> {
-    let (grey_w, grey_h) = grey_size(probe.width, probe.height);
-    let grey_rate = reading_rate(probe.frame_rate);
-    let mut child = command(work, path, probe, (grey_w, grey_h), grey_rate).spawn()?;
+    let (small_w, small_h) = small_size(probe.width, probe.height);
+    let small_rate = reading_rate(probe.frame_rate);
+    let mut child = command(work, path, probe, (small_w, small_h), small_rate).spawn()?;
     let mut pipe = child.stdout.take().ok_or(MediaError::NotVideo)?;
     // ffmpeg's words are read while it runs: a full pipe would stop it.
     let ending = tokio::spawn(finish(child));
 
     let (sender, mut frames) = tokio::sync::mpsc::channel::<Vec<u8>>(QUEUE);
-    let rate = grey_rate.to_f64();
+    let rate = small_rate.to_f64();
     let reader = tokio::task::spawn_blocking(move || -> Result<ClipReading, MediaError> {
-        let mut reader = ClipReader::new(grey_w as usize, grey_h as usize, rate);
+        let mut reader = ClipReader::new(small_w as usize, small_h as usize, rate);
         while let Some(frame) = frames.blocking_recv() {
             reader.push(&frame)?;
         }
@@ -138,7 +138,7 @@ async fn run(
     let expected = (probe.duration.to_f64() * rate).max(1.0);
     let mut count = 0u64;
     loop {
-        let mut frame = vec![0u8; footage::frame_bytes(grey_w as usize, grey_h as usize)];
+        let mut frame = vec![0u8; footage::frame_bytes(small_w as usize, small_h as usize)];
         if pipe.read_exact(&mut frame).await.is_err() {
             break;
         }
@@ -178,17 +178,17 @@ fn command(
     work: Option<(&Work, u32)>,
     path: &Path,
     probe: &ClipProbe,
-    grey: (u32, u32),
-    grey_rate: FrameRate,
+    size: (u32, u32),
+    small_rate: FrameRate,
 ) -> Guarded {
-    let (grey_w, grey_h) = grey;
-    let grey_chain = format!("fps={grey_rate},scale={grey_w}:{grey_h}:flags=area:out_range=full,format=yuvj420p");
+    let (small_w, small_h) = size;
+    let small_chain = format!("fps={small_rate},scale={small_w}:{small_h}:flags=area:out_range=full,format=yuvj420p");
     let Some((work, width)) = work else {
         return Guarded::ffmpeg().input(path).args([
             "-map",
             "0:v:0",
             "-vf",
-            &grey_chain,
+            &small_chain,
             "-fps_mode",
             "passthrough",
             "-f",
@@ -199,7 +199,7 @@ fn command(
     let (light_w, light_h) = light_size(probe.width, probe.height, width);
     let stills = stills_of(probe.duration.to_f64());
     let many = stills > STILLS;
-    let (split, small) = if many {
+    let (split, little) = if many {
         (4, format!("[c]{};", stills_chain(probe, stills, SMALL_STILL, STILLS_ACROSS, "stills")))
     } else {
         (3, String::new())
@@ -207,7 +207,7 @@ fn command(
     let outs = if many { "[light][a][b][c]" } else { "[light][a][b]" };
     let graph = format!(
         "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split={split}{outs};\
-         [a]{sheet};{small}[b]{grey_chain}[grey]",
+         [a]{sheet};{little}[b]{small_chain}[small]",
         rate = probe.frame_rate,
         sheet = stills_chain(probe, STILLS, (STILL_WIDTH, STILL_HEIGHT), STILLS, "sheet"),
     );
@@ -232,7 +232,7 @@ fn command(
             .args(["-map", "0:a:0", "-ac", "1", "-ar", &sound::PEAK_SAMPLE_RATE.to_string(), "-f", "s16le"])
             .output(&work.path().join("sound.raw"));
     }
-    command.args(["-map", "[grey]", "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"])
+    command.args(["-map", "[small]", "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"])
 }
 
 /// So many stills of a clip in lines of `across`, each in a frame of one size.
@@ -253,7 +253,7 @@ pub fn light_size(width: u32, height: u32, wanted: u32) -> (u32, u32) {
     (w, h.max(2))
 }
 
-fn grey_size(width: u32, height: u32) -> (u32, u32) {
+fn small_size(width: u32, height: u32) -> (u32, u32) {
     let longer = f64::from(width.max(height).max(1));
     let scale = f64::from(footage::LONGER_SIDE) / longer;
     let side = |v: u32| ((f64::from(v) * scale / 4.0).round() as u32 * 4).max(16);

@@ -11,4 +11,4 @@ mod truth;
 
 pub use plan::{Plan, Purpose, corpus, over_photographs};
 pub use shoot::shoot;
-pub use truth::{Second, Truth, Way};
+pub use truth::{Second, Truth};

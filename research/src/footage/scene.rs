@@ -91,21 +91,11 @@ impl<'a> Scene<'a> {
             }
         }
         for (x, y, r, surface) in &self.near {
-            self.sprite(pose, NEARER, (*x, *y, 0.0), (2.0 * r, 0.9), false, surface, (width, height), sum, t);
+            self.sprite(pose, NEARER, (*x, *y, 0.0), (2.0 * r, 0.9), false, surface, (width, height), sum);
         }
         for (s, surface) in self.shot.subjects.iter().zip(&self.surfaces) {
             let at = s.action.at(t);
-            self.sprite(
-                pose,
-                1.0,
-                (at.x, at.y, at.angle),
-                (s.width, s.height),
-                s.round,
-                surface,
-                (width, height),
-                sum,
-                t,
-            );
+            self.sprite(pose, 1.0, (at.x, at.y, at.angle), (s.width, s.height), s.round, surface, (width, height), sum);
         }
     }
 
@@ -120,7 +110,6 @@ impl<'a> Scene<'a> {
         surface: &Texture,
         (width, height): (usize, usize),
         sum: &mut [[f32; 3]],
-        t: f64,
     ) {
         let wide = width as f64;
         let (cu, cv) = Self::shown(pose, x, y, parallax);
@@ -128,7 +117,6 @@ impl<'a> Scene<'a> {
         let to = |v: f64, half: f64, most: usize| (v * wide + half).clamp(0.0, most as f64) as usize;
         let (x0, x1) = (to(cu - reach, wide / 2.0, width), to(cu + reach, wide / 2.0 + 1.0, width));
         let (y0, y1) = (to(cv - reach, height as f64 / 2.0, height), to(cv + reach, height as f64 / 2.0 + 1.0, height));
-        let background = self.ground_pose(t);
         let (sin, cos) = angle.sin_cos();
         for py in y0..y1 {
             for px in x0..x1 {
@@ -147,7 +135,7 @@ impl<'a> Scene<'a> {
                 // Edges are two pixels soft.
                 let cover = ((edge * w.min(h) * wide / 2.0 / 1.5).min(1.0)) as f32;
                 let tone = surface.at(lx as f32, ly as f32);
-                let (gx, gy) = Self::seen(background, u, v, 1.0);
+                let (gx, gy) = Self::seen(pose, u, v, 1.0);
                 let behind = self.ground.at((gx / 2.0) as f32, (gy / 2.0) as f32);
                 let to = &mut sum[py * width + px];
                 for c in 0..3 {
@@ -156,10 +144,6 @@ impl<'a> Scene<'a> {
                 }
             }
         }
-    }
-
-    fn ground_pose(&self, t: f64) -> Pose {
-        self.shot.camera.at(t)
     }
 
     /// The mean way of the points of the picture from `t` on, in frame widths a second, over a grid; `wanted`: as if no hand had

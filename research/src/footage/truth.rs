@@ -2,25 +2,14 @@
 
 use super::plan::{EffectKind, Join, Plan};
 use super::scene::Scene;
-
-/// A way of the camera.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Way {
-    Still,
-    Left,
-    Right,
-    Up,
-    Down,
-    In,
-    Out,
-}
+use legere_core::select::Movement;
 
 /// A second of a clip.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Second {
     pub start: f64,
     /// One way all through, or none where it changes.
-    pub way: Option<Way>,
+    pub way: Option<Movement>,
     /// Frame widths, frame heights or a share of the picture a second, in that way.
     pub speed: f64,
     pub shaky: bool,
@@ -109,7 +98,7 @@ fn second(plan: &Plan, scenes: &[Scene], starts: &[f64], start: f64) -> Second {
     let blurred = blurs().any(|e| e.from <= start - 0.25 && e.to >= end + 0.25);
     let moves: Vec<_> = shot.camera.moves.iter().filter(|m| m.from < b && m.to > a).collect();
     let (way, speed) = match moves.as_slice() {
-        [] if shot.camera.taken_down.is_none_or(|d| d >= b) => (Some(Way::Still), 0.0),
+        [] if shot.camera.taken_down.is_none_or(|d| d >= b) => (Some(Movement::Still), 0.0),
         [m] if m.is_full(a, b) && shot.camera.taken_down.is_none() => {
             way_of(m.speed, shot.camera.wanted((a + b) / 2.0).zoom, plan.rotated)
         }
@@ -131,15 +120,15 @@ fn second(plan: &Plan, scenes: &[Scene], starts: &[f64], start: f64) -> Second {
     }
 }
 
-fn way_of(speed: super::camera::Pose, zoom: f64, rotated: bool) -> (Option<Way>, f64) {
+fn way_of(speed: super::camera::Pose, zoom: f64, rotated: bool) -> (Option<Movement>, f64) {
     let near = zoom.exp();
     let tall = if rotated { 16.0 / 9.0 } else { 9.0 / 16.0 };
     if speed.x != 0.0 {
-        (Some(if speed.x > 0.0 { Way::Right } else { Way::Left }), speed.x.abs() * near)
+        (Some(if speed.x > 0.0 { Movement::Right } else { Movement::Left }), speed.x.abs() * near)
     } else if speed.y != 0.0 {
         // The picture's y grows downwards.
-        (Some(if speed.y < 0.0 { Way::Up } else { Way::Down }), speed.y.abs() * near / tall)
+        (Some(if speed.y < 0.0 { Movement::Up } else { Movement::Down }), speed.y.abs() * near / tall)
     } else {
-        (Some(if speed.zoom > 0.0 { Way::In } else { Way::Out }), speed.zoom.abs())
+        (Some(if speed.zoom > 0.0 { Movement::In } else { Movement::Out }), speed.zoom.abs())
     }
 }

@@ -169,13 +169,8 @@ impl Camera {
         if sure(&at, &followed) * 2 < at.iter().filter(|p| p.strong).count() {
             // Not where it was expected: look at the picture as a whole.
             let shift = super::likeness::best_shift(before.small(), after.small());
-            let wide = before.fine().width as f32 / before.small().width as f32;
-            let guess = Warp {
-                dx: shift.0 * wide / before.fine().width as f32,
-                dy: shift.1 * wide / before.fine().width as f32,
-                s: 0.0,
-                r: 0.0,
-            };
+            let width = before.small().width as f32;
+            let guess = Warp { dx: shift.0 / width, dy: shift.1 / width, ..Warp::default() };
             let again = Self::followed(before, after, &at, guess);
             for (one, other) in followed.iter_mut().zip(again) {
                 *one = better(*one, other);
@@ -458,7 +453,6 @@ fn subject(
         }
     }
     let (fine, tall) = (before.fine().width as f32, before.fine().height as f32);
-    let mut shown = vec![false; ways.len()];
     for (p, f) in at.iter().zip(followed) {
         let Some(f) = f.filter(Followed::is_sure) else { continue };
         let (u, v) = ((p.x - fine / 2.0) / fine, (p.y - tall / 2.0) / fine);
@@ -467,7 +461,6 @@ fn subject(
         let i = ((u + 0.5) * ACROSS as f32) as usize;
         let j = ((p.y / tall) * down as f32) as usize;
         let at = j.min(down - 1) * ACROSS + i.min(ACROSS - 1);
-        shown[at] = true;
         let far = dx.hypot(dy);
         let slack = 0.35 / fine + TOLERANCE_SHARE * way.0.hypot(way.1);
         if far > slack {
@@ -509,4 +502,63 @@ fn subject(
     let liveliest = (sorted.len() / LIVELIEST).max(1);
     let most = sorted[..liveliest].iter().sum::<f32>() / liveliest as f32;
     Subject { way, most, area: moving.len() as f32 / n, dx: dx / known, dy: dy / known, x, y, apart }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn warps() -> impl Strategy<Value = Warp> {
+        (-0.3f32..0.3, -0.3f32..0.3, -0.2f32..0.2, -0.2f32..0.2).prop_map(|(dx, dy, s, r)| Warp { dx, dy, s, r })
+    }
+
+    /// Where a warp takes a point.
+    fn taken(warp: &Warp, (u, v): (f32, f32)) -> (f32, f32) {
+        let way = warp.at(u, v);
+        (u + way.0, v + way.1)
+    }
+
+    fn near(a: (f32, f32), b: (f32, f32)) -> bool {
+        (a.0 - b.0).hypot(a.1 - b.1) < 1e-4
+    }
+
+    /// Points over the picture that follow one warp, the first `strays` of them another.
+    fn points_of(warp: &Warp, other: &Warp, strays: usize) -> Vec<Sample> {
+        (0..64)
+            .map(|i| {
+                let (u, v) = ((i % 8) as f32 / 8.0 - 0.44, (i / 8) as f32 / 16.0 - 0.22);
+                let (dx, dy) = if i < strays { other.at(u, v) } else { warp.at(u, v) };
+                Sample { u, v, dx, dy, weight: 1.0 }
+            })
+            .collect()
+    }
+
+    proptest! {
+        #[test]
+        fn one_warp_after_the_other_takes_points_where_both_do(
+            a in warps(), b in warps(), u in -0.5f32..0.5, v in -0.3f32..0.3
+        ) {
+            prop_assert!(near(taken(&a.then(&b), (u, v)), taken(&b, taken(&a, (u, v)))));
+            prop_assert!(near(taken(&a.then(&a.inverse()), (u, v)), (u, v)));
+        }
+
+        #[test]
+        fn most_points_tell_the_camera_whatever_the_others_do(
+            warp in warps().prop_map(|w| Warp { r: 0.1 * w.r, s: 0.3 * w.s, ..w }), other in warps(), strays in 0usize..24
+        ) {
+            let samples = points_of(&warp, &other, strays);
+            let (found, agreed) = Camera::new(25.0).fitted(&samples, 240.0).expect("enough of them");
+            for p in [(-0.4, -0.2), (0.4, 0.2), (0.0, 0.0)] {
+                prop_assert!((taken(&found, p).0 - taken(&warp, p).0).abs() < 0.004, "{found:?} {warp:?}");
+                prop_assert!((taken(&found, p).1 - taken(&warp, p).1).abs() < 0.004, "{found:?} {warp:?}");
+            }
+            prop_assert!(agreed > 0.5, "{agreed}");
+        }
+    }
+
+    #[test]
+    fn a_few_points_tell_nothing() {
+        assert!(Camera::new(25.0).fitted(&points_of(&Warp::default(), &Warp::default(), 0)[..4], 240.0).is_none());
+    }
 }

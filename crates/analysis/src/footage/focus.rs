@@ -61,7 +61,6 @@ fn slopes(
             if edge.abs() < least {
                 continue;
             }
-            // In the middle of an edge: what lies on either side is even.
             let steep = (value(at + step) - value(at - step)) * edge.signum();
             let left = (value(at) - value(at - step)) * edge.signum();
             let right = (value(at + step) - value(at)) * edge.signum();
@@ -80,4 +79,36 @@ fn slopes(
         above >= wanted
     });
     found.unwrap_or(0) as f32 / 100.0
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Upright edges, each spread over `width` pixels, of this height.
+    fn edges(width: f32, height: f32) -> Vec<u8> {
+        let line: Vec<u8> = (0..240)
+            .map(|x| {
+                let into = (x % 40) as f32 - 20.0;
+                // Up and down in turn.
+                let way = if x / 40 % 2 == 0 { 1.0 } else { -1.0 };
+                (100.0 + way * height * (into / width).clamp(-0.5, 0.5)) as u8
+            })
+            .collect();
+        line.repeat(120)
+    }
+
+    #[test]
+    fn an_edge_is_as_sharp_as_it_is_narrow_whatever_its_height() {
+        let told: Vec<f32> = [2.0, 4.0, 8.0].iter().map(|w| sharpness(&edges(*w, 120.0), 240, 120)).collect();
+        // Towards the foot of a wide edge less of its height is seen: from five pixels on it is told no softer.
+        assert!(told[1] < 0.75 * told[0] && told[2] <= told[1], "{told:?}");
+        let flat = sharpness(&edges(2.0, 50.0), 240, 120);
+        assert!((flat - told[0]).abs() < 0.06, "{flat} {}", told[0]);
+    }
+
+    #[test]
+    fn nothing_to_see_is_not_sharp() {
+        assert_eq!((sharpness(&vec![90; 240 * 120], 240, 120), sharpness(&[0; 9], 3, 3)), (0.0, 0.0));
+    }
 }

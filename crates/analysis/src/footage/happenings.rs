@@ -2,7 +2,7 @@
 
 use super::sights::{EVERY, Sight};
 use super::{FrameMeasure, Samples};
-use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch, energy_of};
+use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch};
 
 /// Motion below which nothing happens.
 pub const DEAD: f32 = 0.02;
@@ -104,19 +104,14 @@ pub fn events(samples: &Samples, sights: &[Sight], shot_changes: &[f64], duratio
     parts.sort_by(f64::total_cmp);
     parts.dedup_by(|a, b| *a - *b < 1.0);
     parts.push(duration);
-    let slice = |start: f64, end: f64| {
-        let from = ((start / STEP) as usize).min(samples.motion.len());
-        let to = ((end / STEP).ceil() as usize).clamp(from, samples.motion.len());
-        from..to
-    };
     let mean = |v: &[f32]| v.iter().sum::<f32>() / v.len().max(1) as f32;
     let events: Vec<Event> = parts
         .windows(2)
         .filter(|w| w[1] - w[0] >= 1.0)
         .map(|w| {
-            let range = slice(w[0], w[1]);
+            let range = samples.touched(w[0], w[1]);
             let moving = mean(&samples.motion[range.clone()]);
-            let pan = samples.pan.get(range.clone()).map_or(0.0, mean);
+            let pan = samples.pan.get(range).map_or(0.0, mean);
             let what = match moving {
                 m if m < DEAD => "nothing moves",
                 _ if pan.abs() > 0.04 => "the camera moves",
@@ -124,7 +119,7 @@ pub fn events(samples: &Samples, sights: &[Sight], shot_changes: &[f64], duratio
                 m if m < 0.4 => "something goes on",
                 _ => "much moves",
             };
-            let energy = energy_of(&samples.motion[range]);
+            let energy = samples.energy(w[0], w[1]);
             Event { start: round(w[0]), end: round(w[1]), energy, what: what.to_owned() }
         })
         .collect();

@@ -70,7 +70,6 @@ pub struct ClipReader {
     shots: Shots,
     last: Option<Arc<Picture>>,
     measures: Vec<FrameMeasure>,
-    repeats: usize,
     sights: Vec<Sight>,
 }
 
@@ -86,7 +85,6 @@ impl ClipReader {
             shots: Shots::new(rate),
             last: None,
             measures: Vec::new(),
-            repeats: 0,
             sights: Vec::new(),
         }
     }
@@ -111,7 +109,6 @@ impl ClipReader {
         };
         if last.digest == picture.digest {
             // Shown twice: no time has passed for what is filmed.
-            self.repeats += 1;
             measure.repeated = true;
             self.shots.push(last.clone(), &Step::STANDS);
             self.measures.push(measure);
@@ -131,7 +128,7 @@ impl ClipReader {
 
     /// What lies between two different frames happened over all the time that the first was shown.
     fn spread_over_repeats(&mut self, step: &mut Step) {
-        let repeats = std::mem::take(&mut self.repeats);
+        let repeats = self.measures.iter().rev().take_while(|m| m.repeated).count();
         if repeats == 0 || (repeats + 1) as f64 / self.rate > FROZEN {
             return;
         }
@@ -175,14 +172,7 @@ impl ClipReader {
                 self.measures[*at].step = next;
             }
         }
-        let seconds = |frame: usize| frame as f64 / rate;
-        let shot_changes: Vec<f64> = changes
-            .iter()
-            .map(|c| match c {
-                Change::Cut { at } => seconds(*at),
-                Change::Dissolve { from, to } => f64::midpoint(seconds(*from), seconds(*to)),
-            })
-            .collect();
+        let shot_changes: Vec<f64> = changes.iter().map(|c| c.at() as f64 / rate).collect();
         let aspect = self.width as f32 / self.height.max(1) as f32;
         let frames = FrameTraces::of(&self.measures, &changes, rate, aspect);
         let samples = frames.samples(rate);

@@ -3,7 +3,7 @@
 use super::FrameTraces;
 use super::happenings::DEAD;
 use super::shots::Change;
-use legere_core::footage::{ClipReading, Moment, STEP, Samples, energy_of};
+use legere_core::footage::{Moment, STEP, Samples, Stretch, between};
 
 /// How many ranges are suggested for one shot of a clip, a minute of it.
 const MOST: usize = 5;
@@ -24,11 +24,11 @@ pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f
     let mut hits: Vec<(f64, Moment)> = Vec::new();
     for run in &clean {
         for (strength, hit) in impact.peaks(*run) {
-            let (start, end) = ((hit - LEAD_IN).max(run.0), (hit + LEAD_OUT).min(run.1));
+            let (start, end) = ((hit - LEAD_IN).max(run.start), (hit + LEAD_OUT).min(run.end));
             if end - start < SHORTEST || hits.iter().any(|(_, m)| start < m.hit && m.hit < end) {
                 continue;
             }
-            let energy = energy_between(samples, start, end);
+            let energy = samples.energy(start, end);
             hits.push((strength, Moment { start, end, hit, energy, why: "something strikes or bursts".into() }));
         }
     }
@@ -48,25 +48,15 @@ pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f
 }
 
 /// The stretches in which nothing is wrong, with a margin to what is; seconds.
-fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<(f64, f64)> {
-    let reading = ClipReading { duration, samples: samples.clone(), ..ClipReading::default() };
-    let mut walls: Vec<(f64, f64)> = reading.faults().iter().map(|f| (f.start - MARGIN, f.end + MARGIN)).collect();
+fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<Stretch> {
+    let mut walls: Vec<(f64, f64)> = samples.faults().iter().map(|f| (f.start - MARGIN, f.end + MARGIN)).collect();
     walls.extend(changes.iter().map(|c| match c {
         Change::Cut { at } => (*at as f64 / rate, *at as f64 / rate),
         // Its ends are faint.
         Change::Dissolve { from, to } => (*from as f64 / rate - FAINT_ENDS, *to as f64 / rate + FAINT_ENDS),
     }));
-    walls.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let mut runs = Vec::new();
-    let mut from = 0.0;
-    for (start, end) in walls {
-        if start > from {
-            runs.push((from, start));
-        }
-        from = end.max(from);
-    }
-    runs.push((from, duration));
-    runs.retain(|r| r.1 - r.0 >= SHORTEST);
+    let mut runs = between(walls, duration);
+    runs.retain(|r| r.length() >= SHORTEST);
     runs
 }
 
@@ -104,7 +94,7 @@ impl Impact {
     }
 
     /// Where it stands out, as strength and seconds, strongest first.
-    fn peaks(&self, (start, end): (f64, f64)) -> Vec<(f64, f64)> {
+    fn peaks(&self, Stretch { start, end }: Stretch) -> Vec<(f64, f64)> {
         // The first frames have nothing before them to stand out from.
         let from = ((start + 0.2) * self.rate) as usize;
         let to = (((end - 0.1) * self.rate).max(0.0) as usize).min(self.strength.len());
@@ -166,14 +156,8 @@ fn mean(values: &[f32], from: usize, to: usize) -> f32 {
     if part.is_empty() { 0.0 } else { part.iter().sum::<f32>() / part.len() as f32 }
 }
 
-fn energy_between(samples: &Samples, start: f64, end: f64) -> f64 {
-    let from = ((start / samples.step) as usize).min(samples.motion.len());
-    let to = ((end / samples.step).ceil() as usize).clamp(from, samples.motion.len());
-    energy_of(&samples.motion[from..to])
-}
-
 /// A clean stretch in which things move without a blow, its hit in the middle of its liveliest second.
-fn steady(samples: &Samples, others: &[Moment], (start, end): (f64, f64)) -> Option<Moment> {
+fn steady(samples: &Samples, others: &[Moment], Stretch { start, end }: Stretch) -> Option<Moment> {
     if others.iter().any(|m| m.start < end && m.end > start) {
         return None;
     }
@@ -188,5 +172,5 @@ fn steady(samples: &Samples, others: &[Moment], (start, end): (f64, f64)) -> Opt
     let mean = super::moving_mean(&samples.motion, 10);
     let liveliest = (first..=last).max_by(|a, b| mean[*a].total_cmp(&mean[*b]))?;
     let hit = (liveliest as f64 + 0.5) * STEP;
-    Some(Moment { start, end, hit, energy: energy_between(samples, start, end), why: "steady and sharp".into() })
+    Some(Moment { start, end, hit, energy: samples.energy(start, end), why: "steady and sharp".into() })
 }

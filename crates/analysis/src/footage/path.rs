@@ -1,5 +1,6 @@
 //! The camera's path: what the hand wanted, and what it did not; and how much moves.
 
+use super::camera::Warp;
 use super::shots::Change;
 use super::{FrameMeasure, STEP, Samples, Subject, moving_mean, saturate};
 use std::ops::Range;
@@ -22,48 +23,40 @@ const WHIP: f32 = 0.9;
 /// How much a turn or a scale of one moves the picture, in frame widths.
 const LEVER: f32 = 0.27;
 
-/// Traces with a value per frame, in the units of [`Samples`].
+/// Traces with a value per frame.
 pub struct FrameTraces {
-    pub motion: Vec<f32>,
-    pub shake: Vec<f32>,
-    pub sharpness: Vec<f32>,
-    pub exposure: Vec<f32>,
-    pub pan: Vec<f32>,
-    pub tilt: Vec<f32>,
-    pub zoom: Vec<f32>,
+    /// What a reading tells.
+    traces: Samples,
     /// What moves besides the camera, in frame widths a second: the whole picture's mean and that of its liveliest parts.
     pub subject: Vec<f32>,
     pub liveliest: Vec<f32>,
-    /// Share of the picture that moves, and where it is.
+    /// Share of the picture that moves.
     area: Vec<f32>,
-    place: [Vec<f32>; 2],
-    /// Shares of the picture that are black, and white.
-    ends: [Vec<f32>; 2],
 }
 
 impl FrameTraces {
     pub fn of(measures: &[FrameMeasure], changes: &[Change], rate: f64, aspect: f32) -> Self {
         let fps = rate as f32;
         let count = measures.len();
+        let each = |of: &dyn Fn(&FrameMeasure) -> f32| -> Vec<f32> { measures.iter().map(of).collect() };
         let mut traces = Self {
-            motion: vec![0.0; count],
-            shake: vec![0.0; count],
-            sharpness: measures.iter().map(|m| m.sharpness).collect(),
-            exposure: measures.iter().map(|m| m.tones.mean).collect(),
-            pan: vec![0.0; count],
-            tilt: vec![0.0; count],
-            zoom: vec![0.0; count],
-            subject: measures.iter().map(|m| m.step.subject.way * fps).collect(),
-            area: measures.iter().map(|m| m.step.subject.area).collect(),
-            place: [
-                measures.iter().map(|m| m.step.subject.x).collect(),
-                measures.iter().map(|m| m.step.subject.y * aspect).collect(),
-            ],
-            ends: [
-                measures.iter().map(|m| m.tones.crushed).collect(),
-                measures.iter().map(|m| m.tones.clipped).collect(),
-            ],
-            liveliest: measures.iter().map(|m| m.step.subject.most * fps).collect(),
+            traces: Samples {
+                step: 1.0 / rate,
+                motion: vec![0.0; count],
+                shake: vec![0.0; count],
+                sharpness: each(&|m| m.sharpness),
+                exposure: each(&|m| m.tones.mean),
+                pan: vec![0.0; count],
+                tilt: vec![0.0; count],
+                zoom: vec![0.0; count],
+                crushed: each(&|m| m.tones.crushed),
+                clipped: each(&|m| m.tones.clipped),
+                subject_x: each(&|m| m.step.subject.x),
+                subject_y: each(&|m| m.step.subject.y * aspect),
+            },
+            subject: each(&|m| m.step.subject.way * fps),
+            liveliest: each(&|m| m.step.subject.most * fps),
+            area: each(&|m| m.step.subject.area),
         };
         for shot in shots(changes, count) {
             traces.shot(&measures[shot.clone()], shot, fps, aspect);
@@ -87,7 +80,7 @@ impl FrameTraces {
             let smear = SMEARED * f32::from(super::LONGER_SIDE as u16) * m.step.warp.dx.abs().min(m.step.warp.dy.abs());
             let spread = 1.0 / m.sharpness.max(0.02);
             let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
-            self.sharpness[shot.start + i] = sharp.max(m.sharpness);
+            self.traces.sharpness[shot.start + i] = sharp.max(m.sharpness);
         }
         let (pan, tilt, zoom, roll) = (smooth(&across), smooth(&along), smooth(&inward), smooth(&round));
         let mut power = vec![0.0f32; measures.len()];
@@ -112,35 +105,37 @@ impl FrameTraces {
         let shake = moving_mean(&power, window);
         let motion: Vec<f32> = (0..measures.len())
             .map(|i| {
-                let wanted = super::camera::Warp { dx: -pan[i], dy: tilt[i], s: zoom[i], r: roll[i] };
+                let wanted = Warp { dx: -pan[i], dy: tilt[i], s: zoom[i], r: roll[i] };
                 mean_way(&wanted, &measures[i].step.subject, fps, aspect)
             })
             .collect();
         let motion = moving_mean(&motion, ((0.12 * rate) as usize).max(1));
         for (k, i) in shot.enumerate() {
-            self.shake[i] = saturate(shake[k].sqrt(), SHAKE);
-            self.motion[i] = saturate(motion[k], MOTION);
-            self.pan[i] = pan[k];
-            self.tilt[i] = tilt[k] * aspect;
-            self.zoom[i] = zoom[k];
+            self.traces.shake[i] = saturate(shake[k].sqrt(), SHAKE);
+            self.traces.motion[i] = saturate(motion[k], MOTION);
+            self.traces.pan[i] = pan[k];
+            self.traces.tilt[i] = tilt[k] * aspect;
+            self.traces.zoom[i] = zoom[k];
         }
     }
 
     /// Means over [`STEP`], rounded to what can be told apart.
     pub fn samples(&self, rate: f64) -> Samples {
+        let pooled = |of: &[f32]| pooled(of, rate);
+        let all = &self.traces;
         Samples {
             step: STEP,
-            motion: pooled(&self.motion, rate),
-            shake: pooled(&self.shake, rate),
-            sharpness: pooled(&self.sharpness, rate),
-            exposure: pooled(&self.exposure, rate),
-            pan: pooled(&self.pan, rate),
-            tilt: pooled(&self.tilt, rate),
-            zoom: pooled(&self.zoom, rate),
-            crushed: pooled(&self.ends[0], rate),
-            clipped: pooled(&self.ends[1], rate),
-            subject_x: pooled(&self.place[0], rate),
-            subject_y: pooled(&self.place[1], rate),
+            motion: pooled(&all.motion),
+            shake: pooled(&all.shake),
+            sharpness: pooled(&all.sharpness),
+            exposure: pooled(&all.exposure),
+            pan: pooled(&all.pan),
+            tilt: pooled(&all.tilt),
+            zoom: pooled(&all.zoom),
+            crushed: pooled(&all.crushed),
+            clipped: pooled(&all.clipped),
+            subject_x: pooled(&all.subject_x),
+            subject_y: pooled(&all.subject_y),
         }
     }
 
@@ -162,7 +157,7 @@ impl FrameTraces {
 }
 
 /// The mean way of the points of the picture a second: the camera's where nothing moves besides, both together where it does.
-fn mean_way(camera: &super::camera::Warp, subject: &Subject, fps: f32, aspect: f32) -> f32 {
+fn mean_way(camera: &Warp, subject: &Subject, fps: f32, aspect: f32) -> f32 {
     let alone = camera.mean_way(aspect);
     let area = subject.area;
     if area <= 0.0 {
@@ -179,12 +174,9 @@ fn mean_way(camera: &super::camera::Warp, subject: &Subject, fps: f32, aspect: f
 }
 
 /// The frames of each shot.
-pub fn shots(changes: &[Change], count: usize) -> Vec<Range<usize>> {
+fn shots(changes: &[Change], count: usize) -> Vec<Range<usize>> {
     let mut starts = vec![0];
-    starts.extend(changes.iter().map(|c| match c {
-        Change::Cut { at } => *at,
-        Change::Dissolve { from, to } => usize::midpoint(*from, *to),
-    }));
+    starts.extend(changes.iter().map(|c| c.at()));
     starts.push(count);
     starts.windows(2).filter(|w| w[0] < w[1]).map(|w| w[0]..w[1]).collect()
 }

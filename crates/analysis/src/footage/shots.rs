@@ -37,6 +37,16 @@ pub enum Change {
     Dissolve { from: usize, to: usize },
 }
 
+impl Change {
+    /// The first frame of the next shot; of a dissolve, its middle.
+    pub fn at(self) -> usize {
+        match self {
+            Self::Cut { at } => at,
+            Self::Dissolve { from, to } => usize::midpoint(from, to),
+        }
+    }
+}
+
 /// Frames after a change that must be seen before it is told: a flash lasts no longer.
 const AHEAD: usize = 7;
 /// How new the first frame of another shot is at least.
@@ -50,7 +60,7 @@ const DISSOLVES: [f64; 5] = [0.4, 0.6, 0.9, 1.2, 1.6];
 /// Share of the points of one end of a dissolve that may be there at the other, by chance.
 const LEFT: f32 = 0.13;
 /// What a mixture may not explain of the way from one end to the other.
-const UNEXPLAINED: f32 = 0.2;
+const UNEXPLAINED: f32 = 0.4;
 
 /// Finds changes of shot as frames come.
 pub struct Shots {
@@ -104,10 +114,7 @@ impl Shots {
             Change::Cut { .. } => true,
             Change::Dissolve { from, to } => !cuts.iter().any(|at| at + 2 >= *from && *at <= to + 2),
         });
-        self.changes.sort_by_key(|c| match c {
-            Change::Cut { at } => *at,
-            Change::Dissolve { from, .. } => *from,
-        });
+        self.changes.sort_by_key(|c| c.at());
         self.changes
     }
 
@@ -208,7 +215,7 @@ impl Shots {
             middle += u32::from((0.15..0.85).contains(&share));
             last = share;
         }
-        if middle < 3 || worst > UNEXPLAINED * 2.0 {
+        if middle < 3 || worst > UNEXPLAINED {
             return None;
         }
         // The same place, only moved, is a camera that moves.

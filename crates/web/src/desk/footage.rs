@@ -13,6 +13,7 @@ use legere_core::time::FrameRate;
 use legere_store::clips::Clip;
 use legere_store::rows::BrokenRow;
 use legere_store::selects::Select;
+use serde::Serialize;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -39,8 +40,8 @@ impl Footage {
         self.by_id.get(&id).map(|i| &self.clips[*i])
     }
 
-    /// The group of alike takes that a clip is in, which of them it is from 1, and of how many.
-    pub fn alike(&self, clip: ClipId) -> Option<(usize, usize, usize)> {
+    /// Which of several alike takes a clip is; nothing where it is alone.
+    pub fn alike(&self, clip: ClipId) -> Option<Take> {
         self.alike.get(&clip).copied()
     }
 
@@ -79,8 +80,17 @@ impl Footage {
     }
 }
 
-/// Of a clip that shows the same as others: which group it is in, which of them it is by recording time from 1, and of how many.
-type Alike = HashMap<ClipId, (usize, usize, usize)>;
+/// One of several clips that show the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Take {
+    /// The same number for all of them.
+    pub group: usize,
+    /// Which of them it is by recording time, from 1.
+    pub take: usize,
+    pub of: usize,
+}
+
+type Alike = HashMap<ClipId, Take>;
 
 /// Groups of alike takes of the jobs that were looked at last, for their clips at these versions.
 pub(super) type AlikeCache = Recent<JobId, Vec<(ClipId, i32)>, Arc<Alike>>;
@@ -122,19 +132,14 @@ impl Desk {
             return kept;
         }
         let looks: Vec<&[Look]> = clips.iter().map(|c| c.looks.as_slice()).collect();
-        let groups: Arc<Alike> = Arc::new(
-            alike_takes(&looks)
-                .into_iter()
-                .enumerate()
-                .flat_map(|(group, takes)| {
-                    let of = takes.len();
-                    takes.into_iter().enumerate().map(move |(i, clip)| (clip, (group, i + 1, of)))
-                })
-                .map(|(clip, place)| (clips[clip].id, place))
-                .collect(),
-        );
-        self.alike.put(job, read, groups.clone());
-        groups
+        let mut alike = Alike::new();
+        for (group, takes) in alike_takes(&looks).into_iter().enumerate() {
+            let of = takes.len();
+            alike.extend(takes.iter().enumerate().map(|(i, at)| (clips[*at].id, Take { group, take: i + 1, of })));
+        }
+        let alike = Arc::new(alike);
+        self.alike.put(job, read, alike.clone());
+        alike
     }
 }
 

@@ -8,7 +8,7 @@ use crate::desk::selects::{Judgement, Many};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
-use crate::views::sift::{NarrowedView, NeedView};
+use crate::views::sift::{NarrowedView, NeedView, ReadingView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::id::{PassId, SelectId};
@@ -55,8 +55,6 @@ struct Sift {
     facets: Vec<FacetView>,
     tiers: Vec<(&'static str, &'static str)>,
     tones: Vec<&'static str>,
-    /// What the ribbon can show, by the names that its script has for it.
-    layers: [&'static str; 7],
     /// Narrowings with a name, as JSON.
     searches: String,
 }
@@ -89,7 +87,6 @@ async fn show(
         facets: facets.collect(),
         tiers,
         tones: Tone::ALL.iter().map(|t| t.word()).collect(),
-        layers: ["movement", "shake", "focus", "light", "waits", "cuts", "moments"],
         searches,
     })
 }
@@ -200,7 +197,7 @@ async fn pass_place(
 }
 
 async fn reading(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?))
+    Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?.map(ReadingView::of)))
 }
 
 async fn select(desk: web::Data<Desk>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {

@@ -1,6 +1,6 @@
 //! A select, and a line of Sift's sheet.
 
-use crate::desk::footage::Footage;
+use crate::desk::footage::{Footage, Take};
 use crate::desk::missing_files::trouble;
 use crate::desk::short_name;
 use crate::views::clip::{local, size_words};
@@ -63,15 +63,8 @@ pub struct SelectRow {
     /// Which of the clip's selects it is, from 1, and of how many.
     pub place: usize,
     pub of: usize,
-    /// Which group of alike takes it is in, and which of them it is, from 1; nothing where it is alone.
-    pub alike: Option<AlikeView>,
-}
-
-#[derive(Debug, Serialize)]
-pub struct AlikeView {
-    pub group: usize,
-    pub take: usize,
-    pub of: usize,
+    /// Which of several alike takes it is; nothing where it is alone.
+    pub alike: Option<Take>,
 }
 
 impl SelectView {
@@ -129,7 +122,7 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 problem: trouble(clip.missing, clip.problem.as_deref()),
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
-                alike: footage.alike(select.clip).map(|(group, take, of)| AlikeView { group, take, of }),
+                alike: footage.alike(select.clip),
             })
         })
         .collect()

@@ -2,6 +2,7 @@
 
 use crate::desk::passes::Narrowed;
 use legere_core::arrange::Need;
+use legere_core::footage::{ClipReading, Fault};
 use legere_core::id::SelectId;
 use legere_core::narrow::Counted;
 use legere_core::select::Role;
@@ -98,5 +99,20 @@ mod tests {
         let view = NeedView::of(&need((10.0, 40.0), vec![Role::Establishing]));
         assert_eq!(view.asks, "10 to 40, establishing");
         assert_eq!(Query::parse(&view.words).1, [], "the words are of the grammar");
+    }
+}
+
+/// A reading with what follows from it, so that the page need not know what a fault is.
+#[derive(Debug, Serialize)]
+pub struct ReadingView {
+    #[serde(flatten)]
+    reading: ClipReading,
+    /// In the order of time, also those that a person calls none.
+    faults: Vec<Fault>,
+}
+
+impl ReadingView {
+    pub fn of(reading: ClipReading) -> Self {
+        Self { faults: reading.faults(), reading }
     }
 }

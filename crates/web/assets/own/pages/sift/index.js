@@ -116,15 +116,13 @@ async function read(s) {
     if (state.now === s) $("problem").textContent = /** @type {Error} */ (error).message;
   }
 }
-/** @param {any} s */
-const readingOf = (s) => readings.get(s.clip);
 function describe() {
   const s = state.now;
   if (!s) return;
   $("name").textContent = s.name;
-  const fault = readingOf(s) && ribbon.faultNear(readingOf(s), player.at(), []);
-  $("no-fault").hidden = !fault;
-  $("break-up").hidden = !(readingOf(s)?.events?.length > 1);
+  const reading = readings.get(s.clip);
+  $("no-fault").hidden = !reading?.faults.length;
+  $("break-up").hidden = !reading?.events.length;
   const take = s.alike ? `take ${s.alike.take} of ${s.alike.of} · ` : "";
   $("alike").hidden = !s.alike;
   $("which").textContent = `${take}${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
@@ -134,7 +132,6 @@ function describe() {
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
     b.setAttribute("aria-pressed", String(b.dataset.tier === s.tier));
   const tags = tagsOf(s),
-    reading = readingOf(s),
     suggested = [`movement:${s.movement}`, `light:${reading?.light}`, `framing:${reading?.framing}`],
     saidOf = (/** @type {string} */ facet) => tags.some((t) => t.startsWith(`${facet}:`)),
     said = saidOf("movement");
@@ -384,8 +381,7 @@ function noFault() {
   const fault = reading && ribbon.faultNear(reading, player.at(), s.no_faults);
   if (!fault) return say("the reading finds no fault in this clip");
   judgeOne({ do: "no-fault", fault });
-  const words = NO_FAULT[fault];
-  say(s.no_faults.includes(fault) ? `taken back: ${words}` : `${words}: said of the whole clip`);
+  say(s.no_faults.includes(fault) ? `taken back: ${NO_FAULT[fault]}` : `${NO_FAULT[fault]}: said of the whole clip`);
 }
 /** The takes that show the same as this one, the best judged of each, as many as fit beside each other. */
 function alike() {

@@ -82,86 +82,57 @@ function bracket(pen, at, way, h) {
   pen.stroke();
 }
 
-/** Sharpness that three in four samples stay below, reckoned once for a reading.
- * @type {WeakMap<any, number>} */
-const typical = new WeakMap();
-/** @param {any} reading @returns {number} */
-function typicalSharpness(reading) {
-  const kept = typical.get(reading);
-  if (kept !== undefined) return kept;
-  /** @type {number[]} */
-  const sorted = [...reading.samples.sharpness].sort((a, b) => a - b);
-  const found = sorted[Math.floor(sorted.length * 0.75)] ?? 0;
-  typical.set(reading, found);
-  return found;
-}
-
-/** Which fault a sample has, by what the core calls one. @param {any} reading @param {number} k @param {string} kind */
-function isWrong(reading, k, kind) {
-  const s = reading.samples;
-  if (kind === "shake") return s.shake[k] > 0.5;
-  if (kind === "soft") return typicalSharpness(reading) > 0.02 && s.sharpness[k] < 0.6 * typicalSharpness(reading);
-  if (kind === "dark") return s.exposure[k] < 0.04 || s.crushed?.[k] > 0.9;
-  return s.exposure[k] > 0.97 || s.clipped?.[k] > 0.55;
-}
-
 /** The fault that lies nearest to an instant, of those that nobody has called none yet, or else of those that somebody has.
- * @param {any} reading @param {number} at @param {string[]} none */
+ * @param {any} reading @param {number} at @param {string[]} none @returns {string | undefined} */
 export function faultNear(reading, at, none) {
-  const s = reading.samples;
-  /** @type {{ kind: string, far: number, said: boolean }[]} */
-  const found = [];
-  for (const kind of ["shake", "soft", "dark", "blown"]) {
-    let far = Infinity;
-    for (const k of s.motion.keys()) if (isWrong(reading, k, kind)) far = Math.min(far, Math.abs((k + 0.5) * s.step - at));
-    if (far < Infinity) found.push({ kind, far, said: none.includes(kind) });
+  const far = (/** @type {any} */ f) => Math.max(f.start - at, at - f.end, 0),
+    said = (/** @type {any} */ f) => Number(none.includes(f.kind)),
+    [nearest] = [...reading.faults].sort((a, b) => said(a) - said(b) || far(a) - far(b));
+  return nearest?.kind;
+}
+
+/** In which layer a fault is seen. @type {Record<string, string>} */
+const LAYER_OF = { shake: "shake", soft: "focus", dark: "light", blown: "light" };
+/** A veil where it is out of focus, grey where too little can be seen. @type {Record<string, string>} */
+const VEIL = { soft: "rgba(246,243,236,.45)", dark: "rgba(128,126,122,.72)", blown: "rgba(128,126,122,.72)" };
+
+/** @param {CanvasRenderingContext2D} pen @param {number} from @param {number} to @param {number} h @param {string} kind */
+function fault(pen, from, to, h, kind) {
+  if (VEIL[kind]) {
+    pen.fillStyle = VEIL[kind];
+    pen.fillRect(from, 0, to - from, h);
+    return;
   }
-  found.sort((a, b) => Number(a.said) - Number(b.said) || a.far - b.far);
-  return found[0]?.kind;
+  pen.strokeStyle = "rgba(246,243,236,.75)";
+  pen.lineWidth = 1;
+  pen.beginPath();
+  for (let q = from; q < to; q += 5) {
+    pen.moveTo(q, h);
+    pen.lineTo(q + 5, 0);
+  }
+  pen.stroke();
 }
 
 /** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} h @param {any} select @param {any} reading */
 function traces(pen, w, h, select, reading) {
-  const d = select.duration,
-    s = reading.samples,
-    step = (s.step / d) * w,
-    x = (/** @type {number} */ t) => (t / d) * w,
-    is = (/** @type {string} */ kind) => layers.has(kind === "dark" || kind === "blown" ? "light" : kind === "soft" ? "focus" : kind) && !select.no_faults.includes(kind);
-  for (const k of s.motion.keys()) {
-    const left = k * step;
-    if (is("soft") && isWrong(reading, k, "soft")) {
-      pen.fillStyle = "rgba(246,243,236,.45)";
-      pen.fillRect(left, 0, step + 0.5, h);
-    }
-    if ((is("dark") && isWrong(reading, k, "dark")) || (is("blown") && isWrong(reading, k, "blown"))) {
-      pen.fillStyle = "rgba(128,126,122,.72)";
-      pen.fillRect(left, 0, step + 0.5, h);
-    }
-    if (is("shake") && isWrong(reading, k, "shake")) {
-      pen.strokeStyle = "rgba(246,243,236,.75)";
-      pen.lineWidth = 1;
-      pen.beginPath();
-      for (let q = 0; q < step; q += 5) {
-        pen.moveTo(left + q, h);
-        pen.lineTo(left + q + 5, 0);
-      }
-      pen.stroke();
-    }
-  }
-  if (layers.has("movement")) {
+  const s = reading.samples,
+    x = (/** @type {number} */ t) => (t / select.duration) * w;
+  for (const f of reading.faults)
+    if (isShown(LAYER_OF[f.kind]) && !select.no_faults.includes(f.kind)) fault(pen, x(f.start), x(f.end), h, f.kind);
+  if (isShown("movement")) {
     pen.beginPath();
     pen.moveTo(0, h);
-    for (const [k, v] of s.motion.entries()) pen.lineTo((k + 0.5) * step, h - v * (h - 4));
+    for (const [k, v] of s.motion.entries()) pen.lineTo(x((k + 0.5) * s.step), h - v * (h - 4));
     pen.lineTo(w, h);
     pen.fillStyle = "rgba(197,138,43,.75)";
     pen.fill();
   }
-  if (layers.has("waits"))
+  if (isShown("waits"))
     for (const wait of reading.waits ?? []) {
       pen.fillStyle = "rgba(246,243,236,.9)";
       pen.fillRect(x(wait.start), h / 2 - 0.75, x(wait.end) - x(wait.start), 1.5);
     }
-  if (layers.has("cuts")) {
+  if (isShown("cuts")) {
     pen.strokeStyle = PAPER;
     pen.lineWidth = 1.5;
     for (const cut of reading.shot_changes) {
@@ -179,7 +150,7 @@ function traces(pen, w, h, select, reading) {
     }
     pen.setLineDash([]);
   }
-  if (!layers.has("moments")) return;
+  if (!isShown("moments")) return;
   pen.font = "10px Atkinson, sans-serif";
   for (const m of reading.moments) {
     const a = x(m.start),
@@ -205,15 +176,13 @@ function traces(pen, w, h, select, reading) {
   }
 }
 
-/** What the ribbon can show of a reading; each can be switched off, and stays so. */
-export const LAYERS = ["movement", "shake", "focus", "light", "waits", "cuts", "moments"];
 const KEPT = "legere.ribbon.off";
-/** @type {Set<string>} */
-const layers = new Set(LAYERS.filter((l) => !(localStorage.getItem(KEPT) || "").split(" ").includes(l)));
+/** What of a reading is not shown; it stays so. */
+const off = new Set((localStorage.getItem(KEPT) || "").split(" ").filter(Boolean));
 /** @param {string} layer */
-export const isShown = (layer) => layers.has(layer);
+export const isShown = (layer) => !off.has(layer);
 /** @param {string} layer */
 export function toggle(layer) {
-  if (!layers.delete(layer)) layers.add(layer);
-  localStorage.setItem(KEPT, LAYERS.filter((l) => !layers.has(l)).join(" "));
+  if (!off.delete(layer)) off.add(layer);
+  localStorage.setItem(KEPT, [...off].join(" "));
 }
