@@ -1,65 +1,143 @@
-//! What reading costs on top of a light copy, stage by stage: `cargo xtask bench clip`. The last stage, everything that Legere
-//! makes of a clip, is to be held against the third, one ffmpeg process that only makes the copy and the stills.
+//! What reading costs on top of a light copy, stage by stage: `cargo xtask bench clip [FILE …]`, else on drawn clips. The last
+//! stage, everything that Legere makes of a clip, is to be held against the third, one ffmpeg process that only makes the copy
+//! and the stills. The stages take turns, round by round, so that a machine which is now fast and now slow is so for all.
 
-use criterion::{Criterion, criterion_group, criterion_main};
+use legere_core::clip::ClipProbe;
+use legere_core::stats::percentile;
 use legere_media::guard::Guarded;
 use legere_media::shelf::Shelf;
 use legere_media::{light, probe};
+use nix::sys::resource::{UsageWho, getrusage};
+use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::time::Instant;
+use tokio::runtime::Runtime;
 
-fn benches(c: &mut Criterion) {
+const ROUNDS: usize = 7;
+const STAGES: [&str; 4] = ["bare decode", "light copy", "light copy and stills", "all: copy, stills, peaks, reading"];
+
+fn main() {
     let dir = tempfile::tempdir().expect("a folder");
-    let file = dir.path().join("clip.mp4");
-    // Five seconds of full-size footage with sound: as a camera writes it, and moving all over.
+    let runtime = Runtime::new().expect("a runtime");
+    let given: Vec<PathBuf> = std::env::args().skip(1).map(PathBuf::from).filter(|p| p.is_file()).collect();
+    let files = if given.is_empty() {
+        vec![drawn(dir.path(), 1920, 1080, 5), drawn(dir.path(), 3840, 2160, 5), drawn(dir.path(), 640, 360, 300)]
+    } else {
+        given
+    };
+    for file in &files {
+        let name = file.file_name().unwrap_or_default().to_string_lossy();
+        let clip = Clip::of(&runtime, file, dir.path());
+        println!("\n{name}: {:.1} s, {}x{}", clip.probe.duration.to_f64(), clip.probe.width, clip.probe.height);
+        // Of a long clip once is enough: it is there for the memory.
+        let rounds = if clip.probe.duration.to_f64() > 60.0 { 1 } else { ROUNDS };
+        clip.measure(rounds);
+        println!("  memory of this process at its highest, ffmpeg beside it: {} MB", highest_memory());
+    }
+}
+
+/// Footage with sound as a camera writes it, moving all over.
+fn drawn(dir: &Path, width: u32, height: u32, seconds: u32) -> PathBuf {
+    let file = dir.join(format!("{height}p.mp4"));
     let made = Command::new("ffmpeg")
-        .args(["-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1920x1080:rate=25:duration=5"])
-        .args(["-f", "lavfi", "-i", "anoisesrc=duration=5:amplitude=0.2", "-vf", "noise=alls=4:allf=t"])
-        .args(["-c:v", "libx264", "-preset", "veryfast", "-crf", "20", "-pix_fmt", "yuv420p", "-c:a", "aac"])
+        .args(["-v", "error", "-f", "lavfi", "-i"])
+        .arg(format!("testsrc2=size={width}x{height}:rate=25:duration={seconds}"))
+        .args(["-f", "lavfi", "-i", &format!("anoisesrc=duration={seconds}:amplitude=0.2")])
+        .args(["-vf", "noise=alls=4:allf=t", "-c:v", "libx264", "-preset", "veryfast", "-crf", "20"])
+        .args(["-pix_fmt", "yuv420p", "-c:a", "aac"])
         .arg(&file)
         .status();
     assert!(made.expect("ffmpeg").success());
-    let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
-    let runtime = tokio::runtime::Runtime::new().expect("a runtime");
-    let probed = runtime.block_on(probe::clip(&file)).expect("a video");
-    let (w, h) = light::light_size(probed.width, probed.height, light::LIGHT_WIDTH);
-    let scaled = format!("[0:v:0]fps=25,scale={w}:{h}:flags=bilinear,setsar=1,format=yuv420p");
-    let stills = format!("{scaled},split=2[copy][a];[a]fps=3.2:round=down,scale=256:144,tile=16x1[sheet]");
-    let group = light::GROUP.to_string();
-    let coded = ["-map", "0:a:0", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "26", "-g", &group, "-bf", "0"];
-    let sound =
-        ["-ac", "2", "-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k", "-movflags", "+faststart", "-f", "mp4"];
-    let (copy, sheet) = (dir.path().join("copy.mp4"), dir.path().join("sheet.jpg"));
-    let mut group = c.benchmark_group("5 s of 1080p");
-    group.sample_size(10);
-    group.bench_function("1 bare decode", |b| {
-        b.iter(|| {
-            let decode = Guarded::ffmpeg().input(&file).args(["-map", "0:v:0", "-f", "null", "-"]);
-            runtime.block_on(decode.run()).expect("decoded");
-        });
-    });
-    group.bench_function("2 light copy alone", |b| {
-        b.iter(|| {
-            let graph = format!("{scaled}[copy]");
-            let made = Guarded::ffmpeg().input(&file).args(["-filter_complex", &graph, "-map", "[copy]"]);
-            runtime.block_on(made.args(coded).args(sound).output(&copy).run()).expect("a copy");
-        });
-    });
-    group.bench_function("3 light copy and stills", |b| {
-        b.iter(|| {
-            let made = Guarded::ffmpeg().input(&file).args(["-filter_complex", &stills, "-map", "[copy]"]);
-            let made = made.args(coded).args(sound).output(&copy);
-            let made = made.args(["-map", "[sheet]", "-frames:v", "1", "-q:v", "4", "-f", "image2", "-update", "1"]);
-            runtime.block_on(made.output(&sheet).run()).expect("a copy and a sheet");
-        });
-    });
-    group.bench_function("4 light copy, stills, peaks and reading", |b| {
-        b.iter(|| {
-            let work = shelf.work().expect("a folder");
-            runtime.block_on(light::make(&file, &probed, &work, light::LIGHT_WIDTH, |_| ())).expect("made")
-        });
-    });
-    group.finish();
+    file
 }
 
-criterion_group!(all, benches);
-criterion_main!(all);
+/// Seconds of the clock and of the processor, of ffmpeg's too.
+#[derive(Clone, Copy)]
+struct Cost {
+    clock: f64,
+    processor: f64,
+}
+
+fn cost(work: impl FnOnce()) -> Cost {
+    let used = || {
+        [UsageWho::RUSAGE_SELF, UsageWho::RUSAGE_CHILDREN]
+            .into_iter()
+            .map(|who| getrusage(who).expect("usage"))
+            .flat_map(|u| [u.user_time(), u.system_time()])
+            .map(|t| t.tv_sec() as f64 + t.tv_usec() as f64 / 1e6)
+            .sum::<f64>()
+    };
+    let (begun, before) = (Instant::now(), used());
+    work();
+    Cost { clock: begun.elapsed().as_secs_f64(), processor: used() - before }
+}
+
+struct Clip<'a> {
+    runtime: &'a Runtime,
+    file: &'a Path,
+    probe: ClipProbe,
+    shelf: Shelf,
+    to: PathBuf,
+}
+
+impl<'a> Clip<'a> {
+    fn of(runtime: &'a Runtime, file: &'a Path, dir: &Path) -> Self {
+        let probe = runtime.block_on(probe::clip(file)).expect("a video");
+        let shelf = Shelf::open(&dir.join("shelf")).expect("a shelf");
+        Self { runtime, file, probe, shelf, to: dir.to_owned() }
+    }
+
+    fn measure(&self, rounds: usize) {
+        let mut costs: [Vec<Cost>; STAGES.len()] = Default::default();
+        for _ in 0..rounds {
+            for (stage, costs) in costs.iter_mut().enumerate() {
+                costs.push(cost(|| self.stage(stage)));
+            }
+        }
+        let middle = |stage: &[Cost], of: fn(&Cost) -> f64| percentile(stage.iter().map(of).collect(), 0.5);
+        let held = [middle(&costs[2], |c| c.clock), middle(&costs[2], |c| c.processor)];
+        for (name, costs) in STAGES.iter().zip(&costs) {
+            let (clock, processor) = (middle(costs, |c| c.clock), middle(costs, |c| c.processor));
+            let (by_clock, by_processor) = (clock / held[0], processor / held[1]);
+            println!("  {name:<34} {clock:>7.2} s ({by_clock:.2})  processor {processor:>7.2} s ({by_processor:.2})");
+        }
+    }
+
+    fn stage(&self, stage: usize) {
+        let (w, h) = light::light_size(self.probe.width, self.probe.height, light::LIGHT_WIDTH);
+        let rate = self.probe.frame_rate;
+        let scaled = format!("[0:v:0]fps={rate},scale={w}:{h}:flags=bilinear,setsar=1,format=yuv420p");
+        let every = 16.0 / self.probe.duration.to_f64();
+        let stills = format!("{scaled},split=2[copy][a];[a]fps={every}:round=down,scale=256:144,tile=16x1[sheet]");
+        let group = light::GROUP.to_string();
+        let coded = ["-c:v", "libx264", "-preset", "ultrafast", "-crf", "26", "-g", &group, "-bf", "0"];
+        let sound =
+            ["-ac", "2", "-c:a", "aac", "-aac_coder", "fast", "-b:a", "96k", "-movflags", "+faststart", "-f", "mp4"];
+        let from = Guarded::ffmpeg().input(self.file);
+        let made = |graph: &str| {
+            let made = Guarded::ffmpeg().input(self.file).args(["-filter_complex", graph, "-map", "[copy]"]);
+            made.args(["-map", "0:a:0?"]).args(coded).args(sound).output(&self.to.join("copy.mp4"))
+        };
+        let guarded = match stage {
+            0 => from.args(["-map", "0:v:0", "-f", "null", "-"]),
+            1 => made(&format!("{scaled}[copy]")),
+            2 => made(&stills)
+                .args(["-map", "[sheet]", "-frames:v", "1", "-q:v", "4", "-f", "image2", "-update", "1"])
+                .output(&self.to.join("sheet.jpg")),
+            _ => {
+                let work = self.shelf.work().expect("a folder");
+                let all = light::make(self.file, &self.probe, &work, light::LIGHT_WIDTH, |_| ());
+                self.runtime.block_on(all).expect("made");
+                return;
+            }
+        };
+        self.runtime.block_on(guarded.run()).expect("made");
+    }
+}
+
+/// Megabytes, as the kernel counted them.
+fn highest_memory() -> u64 {
+    let status = std::fs::read_to_string("/proc/self/status").expect("what the kernel says of us");
+    let line = status.lines().find_map(|l| l.strip_prefix("VmHWM:")).expect("the highest memory");
+    line.trim().trim_end_matches(" kB").parse::<u64>().expect("a number") / 1024
+}

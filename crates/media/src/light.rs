@@ -95,12 +95,12 @@ async fn check(work: &Work, reading: &ClipReading) -> Result<(), MediaError> {
     if size("light.mp4") == 0 || size("sheet.jpg") == 0 {
         return Err(MediaError::NotVideo);
     }
-    let found = crate::verify::verify_index(&work.path().join("light.mp4")).await?;
-    let lasts = found.frames as f64 / found.rate.to_f64();
-    if lasts + FRAMES_ASTRAY / found.rate.to_f64().min(READING_FPS) + 0.1 < reading.duration {
+    let found = crate::verify::index(&work.path().join("light.mp4")).await?;
+    let slowest = (found.frames as f64 / found.lasts.max(1e-3)).min(READING_FPS);
+    if found.lasts + FRAMES_ASTRAY / slowest + 0.1 < reading.duration {
         return Err(MediaError::WrongResult(format!(
-            "the light copy lasts {lasts:.2} s where {:.2} s were read",
-            reading.duration
+            "the light copy lasts {:.2} s where {:.2} s were read",
+            found.lasts, reading.duration
         )));
     }
     Ok(())

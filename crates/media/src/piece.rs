@@ -8,7 +8,7 @@ use crate::MediaError;
 use crate::guard::{Guarded, finish};
 use crate::key::key_of;
 use crate::shelf::Work;
-use crate::verify::verify_index;
+use crate::verify;
 use legere_core::draft::{Between, Shot, Shown, frame_table};
 use legere_core::time::{FrameLen, FramePos, FrameRate};
 use serde::Serialize;
@@ -132,7 +132,7 @@ impl Piece {
         read?;
         written?;
         handed?;
-        let (found, wanted) = (verify_index(to).await?.frames, self.len().get());
+        let (found, wanted) = (verify::index(to).await?.frames, self.len().get());
         if found == wanted {
             Ok(())
         } else {

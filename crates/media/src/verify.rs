@@ -19,20 +19,33 @@ pub struct Verified {
     pub is_rec709: bool,
 }
 
+/// What the index of a film of ours says.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Index {
+    pub frames: u64,
+    /// Seconds.
+    pub lasts: f64,
+}
+
+/// Reads the index of an MP4 that we wrote, here: starting a program takes longer, and this is done after every light copy and
+/// every piece.
+pub(crate) async fn index(path: &Path) -> Result<Index, MediaError> {
+    let path = path.to_owned();
+    tokio::task::spawn_blocking(move || {
+        let film = mp4::read_mp4(std::fs::File::open(path)?)
+            .map_err(|error| MediaError::WrongResult(format!("not a film: {error}")))?;
+        let picture = film.tracks().values().find(|t| matches!(t.track_type(), Ok(mp4::TrackType::Video)));
+        let picture = picture.ok_or_else(|| MediaError::WrongResult("there is no picture in it".into()))?;
+        Ok(Index { frames: picture.sample_count().into(), lasts: picture.duration().as_secs_f64() })
+    })
+    .await
+    .map_err(MediaError::stopped)?
+}
+
 /// Looks at a written file as a stranger would, and counts its frames.
 pub async fn verify(path: &Path) -> Result<Verified, MediaError> {
-    verified(path, &["-count_packets"], "nb_read_packets").await
-}
-
-/// The same by its index alone, without reading all of it.
-pub(crate) async fn verify_index(path: &Path) -> Result<Verified, MediaError> {
-    verified(path, &[], "nb_frames").await
-}
-
-async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, MediaError> {
     let out = Guarded::ffprobe()
-        .args(["-of", "json", "-show_streams", "-show_format"])
-        .args(more.iter().copied())
+        .args(["-of", "json", "-show_streams", "-show_format", "-count_packets"])
         .input(path)
         .run()
         .await?;
@@ -46,7 +59,7 @@ async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, M
     let number = |v: &Value| v.as_u64().or_else(|| v.as_str()?.parse().ok()).unwrap_or(0);
     let rate = video["r_frame_rate"].as_str().and_then(|r| r.parse().ok());
     Ok(Verified {
-        frames: number(&video[count]),
+        frames: number(&video["nb_read_packets"]),
         width: number(&video["width"]) as u32,
         height: number(&video["height"]) as u32,
         rate: rate.ok_or_else(|| MediaError::WrongResult("it has no frame rate".into()))?,
@@ -55,4 +68,26 @@ async fn verified(path: &Path, more: &[&str], count: &str) -> Result<Verified, M
         is_rec709: ["color_primaries", "color_transfer", "color_space"].iter().all(|k| video[*k] == "bt709")
             && video["color_range"] == "tv",
     })
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used)]
+mod tests {
+    use super::*;
+
+    #[tokio::test]
+    async fn our_reading_of_an_index_agrees_with_a_stranger() {
+        let dir = tempfile::tempdir().unwrap();
+        let film = dir.path().join("film.mp4");
+        let source = ["-f", "lavfi", "-i", "testsrc2=size=64x36:rate=30000/1001", "-frames:v", "77"];
+        Guarded::ffmpeg().args(source).args(["-movflags", "+faststart"]).output(&film).run().await.unwrap();
+        let (ours, theirs) = (index(&film).await.unwrap(), verify(&film).await.unwrap());
+        assert_eq!((ours.frames, theirs.frames), (77, 77));
+        assert!((ours.lasts - 77.0 * 1001.0 / 30000.0).abs() < 1e-3, "{ours:?}");
+        // The index comes first: without its end there is none.
+        let bytes = std::fs::read(&film).unwrap();
+        std::fs::write(&film, &bytes[..200]).unwrap();
+        assert!(matches!(index(&film).await, Err(MediaError::WrongResult(_))));
+        assert!(index(&dir.path().join("none.mp4")).await.is_err());
+    }
 }
