@@ -158,30 +158,30 @@ impl<'a> Canvas<'a> {
 /// Softens a picture as a lens out of focus does: three passes of a box of `radius` pixels.
 pub fn defocus(pixels: &mut Pixmap, radius: usize) {
     let (w, h) = (pixels.width() as usize, pixels.height() as usize);
-    let mut scratch = vec![0u8; w.max(h) * 4];
-    let data = pixels.data_mut();
+    let mut scratch = vec![0u8; w * h * 4];
     for _ in 0..3 {
-        for y in 0..h {
-            blur_line(data, y * w * 4, 4, w, radius, &mut scratch);
-        }
-        for x in 0..w {
-            blur_line(data, x * 4, w * 4, h, radius, &mut scratch);
-        }
+        // Along each line into the scratch, down all columns back.
+        let lines = pixels.data().chunks_exact(w * 4).zip(scratch.chunks_exact_mut(w * 4));
+        lines.for_each(|(from, to)| running_mean(from, to, 4, radius));
+        running_mean(&scratch, pixels.data_mut(), w * 4, radius);
     }
 }
 
-fn blur_line(data: &mut [u8], start: usize, stride: usize, n: usize, radius: usize, scratch: &mut [u8]) {
-    for channel in 0..3 {
-        let at = |i: isize| start + (i.clamp(0, n as isize - 1) as usize) * stride + channel;
-        let reach = radius as isize;
-        let mut sum: u32 = (-reach..=reach).map(|i| u32::from(data[at(i)])).sum();
-        let count = 2 * radius as u32 + 1;
-        for i in 0..n as isize {
-            scratch[i as usize] = (sum / count) as u8;
-            sum = sum + u32::from(data[at(i + reach + 1)]) - u32::from(data[at(i - reach)]);
-        }
-        for i in 0..n {
-            data[start + i * stride + channel] = scratch[i];
+/// The mean of each item and of `radius` on both sides, where an item is `width` channels; the first and the last go on beyond the ends.
+fn running_mean(from: &[u8], to: &mut [u8], width: usize, radius: usize) {
+    let last = from.len() / width - 1;
+    let item = |i: usize| &from[i.min(last) * width..][..width];
+    // Of 65,536 parts, rounded up so that white stays white.
+    let share = 65_536u32.div_ceil(2 * radius as u32 + 1);
+    let mut sums: Vec<u32> = item(0).iter().map(|v| u32::from(*v) * (radius as u32 + 1)).collect();
+    for i in 1..=radius {
+        sums.iter_mut().zip(item(i)).for_each(|(sum, v)| *sum += u32::from(*v));
+    }
+    for (i, to) in to.chunks_exact_mut(width).enumerate() {
+        let (leaves, enters) = (item(i.saturating_sub(radius)), item(i + radius + 1));
+        for (((sum, to), leaves), enters) in sums.iter_mut().zip(to).zip(leaves).zip(enters) {
+            *to = ((*sum * share) >> 16) as u8;
+            *sum = *sum + u32::from(*enters) - u32::from(*leaves);
         }
     }
 }

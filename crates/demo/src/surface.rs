@@ -12,7 +12,8 @@ const SPAN: f32 = 1.6;
 
 /// A wall, a table, a sky: detail of all sizes, so that both the eye and the measuring of camera moves have something to hold on to.
 pub struct Surface {
-    tones: Vec<[u8; 3]>,
+    /// Red and blue, green and opacity: a channel in the lower half of sixteen bits each.
+    tones: Vec<[u32; 2]>,
 }
 
 /// How a surface is made.
@@ -40,16 +41,20 @@ impl Surface {
         for (cell, strength) in octaves {
             let n = SIZE / cell;
             let knots: Vec<f32> = (0..n * n).map(|_| rng.random_range(-1.0..1.0)).collect();
-            for (i, h) in height.iter_mut().enumerate() {
-                let (x, y) = ((i % SIZE) as f32 / *cell as f32, (i / SIZE) as f32 / *cell as f32);
-                // The grain of wood runs along.
-                let x = if make == Make::Boards && *cell < 64 { x / 4.0 } else { x };
-                let (ix, iy) = (x as usize, y as usize);
-                let (fx, fy) = (smooth(x.fract()), smooth(y.fract()));
-                let at = |dx: usize, dy: usize| knots[((iy + dy) % n) * n + (ix + dx) % n];
-                *h += strength
-                    * ((at(0, 0) * (1.0 - fx) + at(1, 0) * fx) * (1.0 - fy)
-                        + (at(0, 1) * (1.0 - fx) + at(1, 1) * fx) * fy);
+            // The grain of wood runs along.
+            let along = if make == Make::Boards && *cell < 64 { 4.0 } else { 1.0 };
+            let columns: Vec<(usize, f32)> =
+                (0..SIZE).map(|x| x as f32 / *cell as f32 / along).map(|x| (x as usize, smooth(x.fract()))).collect();
+            for (y, row) in height.chunks_exact_mut(SIZE).enumerate() {
+                let y = y as f32 / *cell as f32;
+                let (upper, lower) = (y as usize % n * n, (y as usize + 1) % n * n);
+                let fy = smooth(y.fract());
+                for (h, (ix, fx)) in row.iter_mut().zip(&columns) {
+                    let (left, right) = (ix % n, (ix + 1) % n);
+                    let top = knots[upper + left] * (1.0 - fx) + knots[upper + right] * fx;
+                    let bottom = knots[lower + left] * (1.0 - fx) + knots[lower + right] * fx;
+                    *h += strength * (top * (1.0 - fy) + bottom * fy);
+                }
             }
         }
         let (joint_x, joint_y) = match make {
@@ -72,7 +77,8 @@ impl Surface {
                     // The upper edge of each board catches the light.
                     v += if y % joint_y == 2 { 9.0 } else { 0.0 };
                 }
-                [base.0, base.1, base.2].map(|c| (f32::from(c) + v).clamp(0.0, 255.0) as u8)
+                let [r, g, b] = [base.0, base.1, base.2].map(|c| (f32::from(c) + v).clamp(0.0, 255.0) as u32);
+                [r | b << 16, g | 255 << 16]
             })
             .collect();
         Self { tones }
@@ -89,24 +95,31 @@ impl Surface {
         let fixed = |v: f32| (v.rem_euclid(SIZE as f32) * 256.0) as u32;
         let step = (per * 256.0) as u32;
         let mask = SIZE - 1;
+        let mut line = [[0u32; 2]; SIZE + 1];
         for (j, row) in pixels.data_mut().chunks_exact_mut(w * 4).enumerate() {
             let v = fixed(top + per * j as f32);
             let (iy, fy) = ((v >> 8) as usize & mask, v & 255);
             let (upper, lower) = (&self.tones[iy * SIZE..][..SIZE], &self.tones[((iy + 1) & mask) * SIZE..][..SIZE]);
+            for (to, (a, b)) in line.iter_mut().zip(upper.iter().zip(lower)) {
+                *to = [between(a[0], b[0], fy), between(a[1], b[1], fy)];
+            }
+            // The first stands behind the last as well: nothing has to go round.
+            line[SIZE] = line[0];
             let mut u = fixed(left);
             for pixel in row.chunks_exact_mut(4) {
-                let (ix, fx) = ((u >> 8) as usize & mask, u & 255);
-                let next = (ix + 1) & mask;
-                for c in 0..3 {
-                    let a = u32::from(upper[ix][c]) * (256 - fx) + u32::from(upper[next][c]) * fx;
-                    let b = u32::from(lower[ix][c]) * (256 - fx) + u32::from(lower[next][c]) * fx;
-                    pixel[c] = ((a * (256 - fy) + b * fy) >> 16) as u8;
-                }
-                pixel[3] = 255;
+                let at = (u >> 8) as usize & mask;
+                let (a, b) = (line[at], line[at + 1]);
+                let (even, odd) = (between(a[0], b[0], u & 255), between(a[1], b[1], u & 255));
+                pixel.copy_from_slice(&(even | odd << 8).to_le_bytes());
                 u += step;
             }
         }
     }
+}
+
+/// Two channels at once, each in the lower half of sixteen bits.
+fn between(a: u32, b: u32, toward: u32) -> u32 {
+    ((a * (256 - toward) + b * toward) >> 8) & 0x00FF_00FF
 }
 
 fn smooth(t: f32) -> f32 {
@@ -116,11 +129,14 @@ fn smooth(t: f32) -> f32 {
 /// Light from one side that falls off towards the corners, and the grain of a sensor.
 pub struct Air {
     light: Vec<u8>,
-    grain: Vec<i8>,
+    /// Begins once more at its end, so that every stretch can be read in one.
+    grain: Vec<i16>,
 }
 
 /// Grain is drawn from a table of this many values, begun elsewhere in each frame.
 const GRAIN: usize = 1 << 16;
+/// Pixels that get their grain in one.
+const STRETCH: usize = 1 << 10;
 
 impl Air {
     pub fn new(seed: u64, width: usize, height: usize, grain: f32) -> Self {
@@ -135,19 +151,26 @@ impl Air {
                 ((1.12 - 0.42 * from - corner).clamp(0.2, 1.0) * 255.0) as u8
             })
             .collect();
-        let grain = (0..GRAIN)
-            .map(|_| ((0..4).map(|_| rng.random_range(-1.0f32..1.0)).sum::<f32>() * 0.87 * grain) as i8)
+        let mut grain: Vec<i16> = (0..GRAIN)
+            .map(|_| ((0..4).map(|_| rng.random_range(-1.0f32..1.0)).sum::<f32>() * 0.87 * grain) as i16)
             .collect();
+        grain.extend_from_within(..STRETCH);
         Self { light, grain }
     }
 
     /// Over a finished picture; the same frame always gets the same grain.
     pub fn over(&self, pixels: &mut Pixmap, frame: u64) {
         let start = (frame.wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 40) as usize;
-        for (i, (pixel, light)) in pixels.data_mut().chunks_exact_mut(4).zip(&self.light).enumerate() {
-            let grain = i32::from(self.grain[(start + i) & (GRAIN - 1)]);
-            for channel in &mut pixel[..3] {
-                *channel = (((i32::from(*channel) * i32::from(*light)) >> 8) + grain).clamp(0, 255) as u8;
+        let stretches = pixels.data_mut().chunks_mut(4 * STRETCH).zip(self.light.chunks(STRETCH));
+        for (i, (pixels, light)) in stretches.enumerate() {
+            let grain = &self.grain[(start + i * STRETCH) & (GRAIN - 1)..][..STRETCH];
+            for (pixel, (light, grain)) in pixels.chunks_exact_mut(4).zip(light.iter().zip(grain)) {
+                // Its opacity gets the light and the grain too, since that is quicker, and back again.
+                for channel in &mut *pixel {
+                    let lit = (u16::from(*channel) * u16::from(*light)) >> 8;
+                    *channel = (lit as i16 + grain).clamp(0, 255) as u8;
+                }
+                pixel[3] = 255;
             }
         }
     }
