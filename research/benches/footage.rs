@@ -87,7 +87,14 @@ fn directions(read: &[Read]) {
             if found == way {
                 tally[at].2 += 1;
             } else {
-                wrong.push(format!("{} {:.1} {} {:.3} read {}", r.plan.name, s.start, way.word(), s.speed, found.word()));
+                wrong.push(format!(
+                    "{} {:.1} {} {:.3} read {}",
+                    r.plan.name,
+                    s.start,
+                    way.word(),
+                    s.speed,
+                    found.word()
+                ));
             }
             if s.speed > 0.0 && found == way {
                 let samples = &r.reading.samples;

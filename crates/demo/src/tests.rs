@@ -201,7 +201,7 @@ fn an_endless_take_is_parted_where_something_else_begins() {
     let plan = long_hour(7).into_iter().flat_map(|r| r.clips).find(Plan::is_endless).expect("one");
     let (reading, _) = read(&plan);
     for turn in Plan::turns() {
-        let near = reading.events.iter().flat_map(|e| [e.start, e.end]).any(|t| (t - turn).abs() < 4.0);
+        let near = reading.events.iter().flat_map(|e| [e.start, e.end]).any(|t| (t - turn).abs() < 2.0);
         assert!(near, "{turn}: {:?}", reading.events);
     }
     assert!(reading.events.len() <= Plan::turns().len() + 4, "{:?}", reading.events);

@@ -9,6 +9,9 @@ mod subject;
 mod texture;
 mod truth;
 
+#[cfg(test)]
+mod tests;
+
 pub use plan::{Plan, Purpose, corpus, over_photographs};
 pub use shoot::shoot;
 pub use truth::{Second, Truth};

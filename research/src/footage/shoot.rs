@@ -81,7 +81,7 @@ pub fn shoot(plan: &Plan, to: &Path) -> io::Result<()> {
     std::fs::rename(part, to)
 }
 
-fn picture(plan: &Plan, scenes: &[Scene], t: f64, width: usize, height: usize) -> Vec<[f32; 3]> {
+pub(super) fn picture(plan: &Plan, scenes: &[Scene], t: f64, width: usize, height: usize) -> Vec<[f32; 3]> {
     let starts = plan.starts();
     let k = starts.iter().rposition(|s| *s <= t + 1e-6).unwrap_or(0);
     let mut picture = exposed(plan, &scenes[k], t - starts[k], width, height);

@@ -156,7 +156,9 @@ fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
             // What changes all the time does not change here.
             let usual = spread(a.clone(), before).max(spread(b.clone(), after));
             let livelier = ((before - after).abs() - 0.5 * usual).max(0.0);
-            let other = sights[a.start + a.len() / 2].apart(&sights[b.start + b.len() / 2]);
+            // In pairs outward from here: the further from the turn, the more of them are of one side.
+            let pairs = sights[a.clone()].iter().rev().zip(&sights[b.clone()]);
+            let other = pairs.map(|(p, q)| p.apart(q)).sum::<f32>() / a.len().min(b.len()).max(1) as f32;
             let within = sights[a.start].apart(&sights[a.end - 1]).min(sights[b.start].apart(&sights[b.end - 1]));
             livelier + (other - within).max(0.0)
         })
@@ -171,4 +173,102 @@ fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
     }
     kept.sort_unstable();
     kept.into_iter().map(|i| i as f64 * EVERY).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::camera::{Step, Subject};
+    use super::*;
+    use legere_core::footage::Look;
+
+    const RATE: f64 = 25.0;
+
+    fn measures(count: usize, subject: impl Fn(usize) -> Subject) -> Vec<FrameMeasure> {
+        let of = |i| FrameMeasure { step: Step { subject: subject(i), ..Step::default() }, ..FrameMeasure::default() };
+        (0..count).map(of).collect()
+    }
+
+    fn moment(start: f64, hit: f64, end: f64) -> Moment {
+        Moment { start, end, hit, energy: 50.0, why: "something strikes".into() }
+    }
+
+    #[test]
+    fn nothing_is_a_wait_from_two_seconds_on() {
+        let motion = |still: usize| {
+            let mut motion = vec![0.5f32; 60];
+            motion[20..20 + still].fill(0.0);
+            Samples { step: STEP, motion, ..Samples::default() }
+        };
+        assert!(waits(&motion(19)).is_empty());
+        let found = waits(&motion(25));
+        assert!(
+            found.len() == 1 && (found[0].start - 2.0).abs() < 1e-9 && (found[0].end - 4.5).abs() < 1e-9,
+            "{found:?}"
+        );
+    }
+
+    #[test]
+    fn a_frame_shown_twice_is_not_frozen_and_one_shown_for_long_is() {
+        let mut frames = measures(100, |_| Subject::default());
+        for i in (4..40).step_by(5) {
+            frames[i].repeated = true;
+        }
+        assert!(frozen(&frames, RATE, 0.35).is_empty());
+        frames[50..80].iter_mut().for_each(|m| m.repeated = true);
+        let found = frozen(&frames, RATE, 0.35);
+        assert_eq!(found, [Stretch { start: 49.0 / RATE, end: 80.0 / RATE }], "with the frame that stands");
+    }
+
+    #[test]
+    fn a_burst_a_fall_and_a_walk_show_backwards_and_a_swing_does_not() {
+        let kinds = |subject: &dyn Fn(usize) -> Subject, moments: &[Moment]| -> Vec<OneWayKind> {
+            one_way(&measures(100, subject), moments, RATE).into_iter().map(|w| w.kind).collect()
+        };
+        let hit = [moment(1.0, 2.0, 3.5)];
+        let burst = |i: usize| Subject { apart: if (50..60).contains(&i) { 0.02 } else { 0.0 }, ..Subject::default() };
+        assert_eq!(kinds(&burst, &hit), [OneWayKind::Bursts]);
+        let fall = |i: usize| Subject { dy: if (38..50).contains(&i) { 0.015 } else { 0.0 }, ..Subject::default() };
+        assert_eq!(kinds(&fall, &hit), [OneWayKind::Falls]);
+        assert!(kinds(&fall, &[]).is_empty(), "without a hit nothing has landed");
+        let walk = |i: usize| Subject { dx: 0.005, x: -0.25 + 0.005 * i as f32, area: 0.1, ..Subject::default() };
+        assert_eq!(kinds(&walk, &[]), [OneWayKind::Walks]);
+        let swing = |i: usize| {
+            let at = i as f32 * 0.25;
+            Subject { dx: 0.02 * at.cos(), x: 0.08 * at.sin(), area: 0.1, ..Subject::default() }
+        };
+        assert!(kinds(&swing, &hit).is_empty());
+    }
+
+    /// A minute of sights twice a second, of one tone before `turn` and of another after it.
+    fn minute(turn: f64, tones: (u8, u8)) -> Vec<Sight> {
+        let look = |t| Look { tones: vec![t; 84], colours: vec![0; 24] };
+        (0..120)
+            .map(|i| if f64::from(i) * EVERY < turn { tones.0 } else { tones.1 })
+            .map(|tone| Sight { look: look(tone), tones: Default::default(), from_above: 0.0 })
+            .collect()
+    }
+
+    fn moving(of: impl Fn(f64) -> f32) -> Samples {
+        let motion: Vec<f32> = (0..600).map(|i| of(f64::from(i) * STEP)).collect();
+        Samples { step: STEP, pan: vec![0.0; motion.len()], motion, ..Samples::default() }
+    }
+
+    #[test]
+    fn a_long_take_is_parted_where_what_is_seen_turns_to_something_else() {
+        let found = events(&moving(|_| 0.2), &minute(31.0, (60, 140)), &[], 60.0);
+        assert_eq!(found.len(), 2, "{found:?}");
+        assert!((found[0].end - 31.0).abs() <= 1.0 && found[1].start == found[0].end, "{found:?}");
+        assert!(events(&moving(|_| 0.2), &minute(31.0, (60, 60)), &[], 60.0).is_empty(), "one thing has no events");
+        assert!(events(&moving(|_| 0.2), &minute(8.0, (60, 140)), &[8.0], 15.0).is_empty(), "nor has a short take");
+    }
+
+    #[test]
+    fn waiting_is_no_event_and_a_cut_parts_even_the_alike() {
+        let lively = |t: f64| if (20.0..40.0).contains(&t) { 0.0 } else { 0.5 };
+        let found = events(&moving(lively), &minute(60.0, (90, 90)), &[], 60.0);
+        assert_eq!(found.len(), 2, "{found:?}");
+        assert!((found[0].end - 20.0).abs() <= 1.5 && (found[1].start - 40.0).abs() <= 1.5, "{found:?}");
+        let cut = events(&moving(|_| 0.3), &minute(60.0, (90, 90)), &[25.0], 60.0);
+        assert_eq!(cut.iter().map(|e| (e.start, e.end)).collect::<Vec<_>>(), [(0.0, 25.0), (25.0, 60.0)]);
+    }
 }

@@ -77,3 +77,55 @@ pub fn colours_apart(a: &Picture, b: &Picture) -> f32 {
     let sum: f32 = a.chroma.iter().zip(&b.chroma).map(|(p, q)| (p[0] - q[0]).abs() + (p[1] - q[1]).abs()).sum();
     sum / (a.chroma.len().max(1) as f32 * 256.0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A few blots, moved by so many pixels, brighter or darker all over.
+    fn blots(dx: i32, dy: i32, gain: f32) -> Plane {
+        let (width, height) = (60usize, 34usize);
+        let blot = |u: i32, v: i32, x: i32, y: i32| (-(((u - x).pow(2) + (v - y).pow(2)) as f32) / 40.0).exp();
+        let luma = (0..width * height)
+            .map(|i| {
+                let (u, v) = ((i % width) as i32 - dx, (i / width) as i32 - dy);
+                gain * (40.0 + 120.0 * blot(u, v, 20, 10) + 90.0 * blot(u, v, 40, 22) - 30.0 * blot(u, v, 12, 26))
+            })
+            .collect();
+        Plane { width, height, luma }
+    }
+
+    #[test]
+    fn the_same_thing_is_found_where_it_has_gone() {
+        for (dx, dy) in [(0, 0), (7, -3), (-9, 4)] {
+            assert_eq!(best_shift(&blots(0, 0, 1.0), &blots(dx, dy, 1.0)), (dx as f32, dy as f32));
+        }
+        assert!(best_shift_score(&blots(0, 0, 1.0), &blots(8, 3, 1.0)) > 0.98);
+        assert!(plain_correlation(&blots(0, 0, 1.0), &blots(8, 3, 1.0)) < 0.8, "place by place it is another");
+    }
+
+    #[test]
+    fn brightness_makes_nothing_another_thing_and_another_thing_is_one() {
+        assert!(plain_correlation(&blots(0, 0, 1.0), &blots(0, 0, 0.5)) > 0.97);
+        let mut other = blots(0, 0, 1.0);
+        // Upside down.
+        other.luma = other.luma.chunks(60).rev().flatten().copied().collect();
+        assert!(best_shift_score(&blots(0, 0, 1.0), &other) < 0.9);
+        let plain = |v: f32| Plane { width: 60, height: 34, luma: vec![v; 60 * 34] };
+        assert!(plain_correlation(&plain(20.0), &plain(200.0)) > 0.9, "two bare walls");
+        assert!(plain_correlation(&plain(20.0), &blots(0, 0, 1.0)) < 0.3);
+    }
+
+    #[test]
+    fn colours_are_apart_by_where_they_are() {
+        let of = |blue: u8, red: u8| {
+            let mut frame = vec![100u8; 32 * 20];
+            frame.extend(vec![blue; 16 * 10]);
+            frame.extend(vec![red; 16 * 10]);
+            Picture::of(&frame, 32, 20)
+        };
+        assert_eq!(colours_apart(&of(128, 128), &of(128, 128)), 0.0);
+        let (near, far) = (colours_apart(&of(128, 128), &of(120, 140)), colours_apart(&of(90, 180), &of(180, 90)));
+        assert!(0.0 < near && near < 0.1 && far > 0.5 && far <= 1.0, "{near} {far}");
+    }
+}

@@ -104,3 +104,66 @@ pub fn framing(area: Option<f32>) -> Option<Framing> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::picture::frame_bytes;
+    use super::*;
+
+    const W: usize = 96;
+    const H: usize = 54;
+
+    /// The upper third and the rest of these tones, all of one warmth: red against blue, in steps of chroma.
+    fn sight(above: u8, below: u8, warm: i16) -> Sight {
+        let mut frame = Vec::with_capacity(frame_bytes(W, H));
+        frame.extend(std::iter::repeat_n(above, W * H / 3));
+        frame.extend(std::iter::repeat_n(below, W * H - W * H / 3));
+        frame.extend(std::iter::repeat_n((128 - warm) as u8, W * H / 4));
+        frame.extend(std::iter::repeat_n((128 + warm) as u8, W * H / 4));
+        Sight::of(&Picture::of(&frame, W, H))
+    }
+
+    #[test]
+    fn light_is_suggested_where_the_picture_tells_it() {
+        assert_eq!(light(&[sight(8, 6, 0)]), Some(Light::Night));
+        assert_eq!(light(&[sight(220, 110, 0)]), Some(Light::Day));
+        assert_eq!(light(&[sight(150, 70, 16)]), Some(Light::Dusk));
+        assert_eq!(light(&[sight(80, 85, 9)]), Some(Light::Inside));
+        for unsure in [sight(128, 128, 0), sight(70, 70, 0), sight(200, 200, 10)] {
+            assert_eq!(light(&[unsure]), None);
+        }
+        assert_eq!(light(&[]), None, "nothing was seen");
+    }
+
+    #[test]
+    fn framing_is_suggested_by_what_moves_and_not_between_two() {
+        assert_eq!(framing(None), None);
+        let told: Vec<Option<Framing>> = [0.02, 0.09, 0.2, 0.38, 0.6].iter().map(|a| framing(Some(*a))).collect();
+        assert_eq!(told, [Some(Framing::Wide), None, Some(Framing::Medium), None, Some(Framing::Close)]);
+    }
+
+    #[test]
+    fn looks_are_a_few_and_from_the_range_alone() {
+        let sights: Vec<Sight> = (0..40).map(|i| sight(i * 6, i * 6, 0)).collect();
+        let tone = |look: &Look| look.tones[0];
+        let all = looks(&sights, (0.0, 20.0));
+        assert_eq!(all.len(), LOOKS);
+        assert!(all.windows(2).all(|w| tone(&w[0]) < tone(&w[1])), "one after the other");
+        let part = looks(&sights, (5.0, 7.0));
+        assert!(
+            part.iter().all(|l| (10 * 6..=14 * 6).contains(&tone(l))),
+            "{:?}",
+            part.iter().map(tone).collect::<Vec<_>>()
+        );
+        assert_eq!(looks(&sights, (3.1, 3.2)).len(), 1, "even of a part of a second");
+        assert!(looks(&[], (0.0, 1.0)).is_empty());
+    }
+
+    #[test]
+    fn sights_are_apart_by_tones_and_by_colours() {
+        let one = sight(100, 100, 0);
+        assert_eq!(one.apart(&one), 0.0);
+        assert!(one.apart(&sight(110, 100, 0)) < one.apart(&sight(180, 100, 0)));
+        assert!(one.apart(&sight(100, 100, 20)) > 0.2);
+    }
+}

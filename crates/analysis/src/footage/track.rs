@@ -241,3 +241,108 @@ fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), 
     }
     Some(Followed { dx, dy, likeness })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::picture::frame_bytes;
+    use super::*;
+    use proptest::prelude::*;
+
+    const W: usize = 480;
+    const H: usize = 270;
+
+    /// Waves of several lengths, moved by so many pixels of the frame that comes in.
+    fn waves(dx: f32, dy: f32) -> Picture {
+        let mut frame = vec![128u8; frame_bytes(W, H)];
+        for y in 0..H {
+            for x in 0..W {
+                let (u, v) = (x as f32 - dx, y as f32 - dy);
+                let value = 128.0
+                    + 45.0 * (u * 0.11 + (v * 0.05).sin() * 2.0).sin()
+                    + 40.0 * (v * 0.13 + (u * 0.04).cos() * 2.0).sin()
+                    + 20.0 * (u * 0.31).sin() * (v * 0.27).cos();
+                frame[y * W + x] = value as u8;
+            }
+        }
+        Picture::of(&frame, W, H)
+    }
+
+    #[test]
+    fn one_corner_of_each_cell_and_none_on_a_wall() {
+        let found = points(waves(0.0, 0.0).fine());
+        assert!((120..=144).contains(&found.len()), "of 16 × 9 cells: {}", found.len());
+        let cell = W as f32 / 2.0 / CELLS as f32;
+        let mut cells: Vec<(usize, usize)> =
+            found.iter().map(|p| ((p.x / cell) as usize, (p.y / cell) as usize)).collect();
+        cells.sort_unstable();
+        cells.dedup();
+        assert_eq!(cells.len(), found.len(), "one in each");
+        let wall = Picture::of(&vec![90; frame_bytes(W, H)], W, H);
+        assert!(points(wall.fine()).is_empty());
+        // An edge without corners can slide along itself.
+        let stripes: Vec<u8> = (0..frame_bytes(W, H)).map(|i| if i % W / 30 % 2 == 0 { 60 } else { 180 }).collect();
+        assert!(points(Picture::of(&stripes, W, H).fine()).is_empty());
+    }
+
+    #[test]
+    fn what_is_gone_is_not_followed_surely() {
+        let (from, other) = (waves(0.0, 0.0), Picture::of(&vec![90; frame_bytes(W, H)], W, H));
+        let sure = points(from.fine())
+            .into_iter()
+            .filter_map(|p| follow(&from, &other, p, (0.0, 0.0), LEVELS - 1))
+            .filter(Followed::is_sure)
+            .count();
+        assert_eq!(sure, 0);
+    }
+
+    #[test]
+    fn a_faint_point_may_vote_on_less_than_a_strong_one() {
+        let at = |likeness| Followed { dx: 0.0, dy: 0.0, likeness };
+        let point = |strong| Point { x: 0.0, y: 0.0, strong };
+        assert!(at(0.7).may_vote(&point(false)) && !at(0.7).may_vote(&point(true)) && !at(0.7).is_sure());
+        assert!(!at(0.5).may_vote(&point(false)) && at(0.85).may_vote(&point(true)) && at(0.85).is_sure());
+    }
+
+    #[test]
+    fn what_has_leapt_is_sought_all_around() {
+        // A stone of its own pattern before a wall leaps by more than an eighth of the picture.
+        let with_stone = |left: usize| {
+            let mut frame = vec![110u8; frame_bytes(W, H)];
+            for y in 0..60 {
+                for x in 0..60 {
+                    let (u, v) = (x as f32, y as f32);
+                    frame[(100 + y) * W + left + x] =
+                        (128.0 + 80.0 * (u * 0.2).sin() * (v * 0.17 + u * 0.03).cos()) as u8;
+                }
+            }
+            Picture::of(&frame, W, H)
+        };
+        let (from, to) = (with_stone(120), with_stone(184));
+        let point = Point { x: 75.0, y: 65.0, strong: true };
+        let (dx, dy) = seek(&from, &to, point).expect("it is there");
+        assert!((dx - 32.0).abs() <= 4.0 && dy.abs() <= 4.0, "{dx} {dy}, in pixels of half the size");
+        let found = follow(&from, &to, point, (dx, dy), 0).expect("and is followed from there");
+        assert!((found.dx - 32.0).abs() < 0.2 && found.dy.abs() < 0.2 && found.is_sure(), "{found:?}");
+        assert!(
+            seek(&from, &to, Point { x: 2.0, y: 2.0, strong: true }).is_none(),
+            "too near the edge to have a window"
+        );
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        #[test]
+        fn points_are_followed_to_a_part_of_a_pixel(dx in -12.0f32..12.0, dy in -12.0f32..12.0) {
+            let (from, to) = (waves(0.0, 0.0), waves(dx, dy));
+            let mut errors: Vec<f32> = points(from.fine())
+                .into_iter()
+                .filter_map(|p| follow(&from, &to, p, (0.0, 0.0), LEVELS - 1))
+                .filter(Followed::is_sure)
+                .map(|f| (f.dx - dx / 2.0).hypot(f.dy - dy / 2.0))
+                .collect();
+            prop_assert!(errors.len() > 80, "{}", errors.len());
+            errors.sort_by(f32::total_cmp);
+            prop_assert!(errors[errors.len() / 2] < 0.1, "{}", errors[errors.len() / 2]);
+        }
+    }
+}
