@@ -178,6 +178,7 @@ fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
 #[cfg(test)]
 mod tests {
     use super::super::camera::{Step, Subject};
+    use super::super::picture::Tones;
     use super::*;
     use legere_core::footage::Look;
 
@@ -244,7 +245,7 @@ mod tests {
         let look = |t| Look { tones: vec![t; 84], colours: vec![0; 24] };
         (0..120)
             .map(|i| if f64::from(i) * EVERY < turn { tones.0 } else { tones.1 })
-            .map(|tone| Sight { look: look(tone), tones: Default::default(), from_above: 0.0 })
+            .map(|tone| Sight { look: look(tone), tones: Tones::default(), from_above: 0.0 })
             .collect()
     }
 

@@ -280,7 +280,8 @@ mod tests {
         let wall = Picture::of(&vec![90; frame_bytes(W, H)], W, H);
         assert!(points(wall.fine()).is_empty());
         // An edge without corners can slide along itself.
-        let stripes: Vec<u8> = (0..frame_bytes(W, H)).map(|i| if i % W / 30 % 2 == 0 { 60 } else { 180 }).collect();
+        let stripes: Vec<u8> =
+            (0..frame_bytes(W, H)).map(|i| if (i % W / 30).is_multiple_of(2) { 60 } else { 180 }).collect();
         assert!(points(Picture::of(&stripes, W, H).fine()).is_empty());
     }
 

@@ -131,11 +131,20 @@ impl Browser {
 
     /// Ctrl and a letter.
     pub async fn control(&self, key: char) {
+        self.with('\u{E009}', key).await;
+    }
+
+    /// Shift and a letter.
+    pub async fn shift(&self, key: char) {
+        self.with('\u{E008}', key).await;
+    }
+
+    async fn with(&self, held: char, key: char) {
         let press = KeyActions::new("keys".into())
-            .then(KeyAction::Down { value: '\u{E009}' })
+            .then(KeyAction::Down { value: held })
             .then(KeyAction::Down { value: key })
             .then(KeyAction::Up { value: key })
-            .then(KeyAction::Up { value: '\u{E009}' });
+            .then(KeyAction::Up { value: held });
         self.client.perform_actions(press).await.expect("keys");
     }
 

@@ -371,7 +371,12 @@ async function made(act) {
   }
 }
 /** Each event of a long take becomes an undecided select. */
-const breakUp = () => state.now && made(() => ask(ofJob(`/clips/${state.now.clip}/events`), {}));
+function breakUp() {
+  const clip = state.now?.clip;
+  if (!clip) return;
+  if (!readings.get(clip)?.events.length) return say("one thing happens in this clip: there is nothing to break up");
+  made(() => ask(ofJob(`/clips/${clip}/events`), {}));
+}
 /** @type {Record<string, string>} */
 const NO_FAULT = { shake: "not shaky", soft: "not out of focus", dark: "not too dark", blown: "not blown out" };
 /** What the reading calls a fault near the mark is none: said once, it stays said, and is taken back the same way. */
