@@ -15,7 +15,7 @@ pub const STEP: f64 = 0.1;
 /// Shake above this cannot be used.
 const UNSTEADY: f32 = 0.5;
 /// Sharpness below this share of what is usual in the clip is out of focus.
-const SOFT: f64 = 0.6;
+const SOFT: f64 = 0.5;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 

@@ -2,7 +2,10 @@
 //!
 //! Over an edge of height *h*, the largest step between neighbours is *h* where the edge is sharp and *h*/*w* where it is spread
 //! over *w* pixels, whatever the contrast. Movement smears across its own direction only, so the better of the two directions
-//! counts; noise makes no edges of seven pixels.
+//! counts; noise makes no edges of seven pixels. Edges wider than five pixels all look alike, so the same is asked once more at
+//! half the size.
+
+use super::picture::Plane;
 
 /// Pixels over which the height of an edge is taken, to each side.
 const REACH: usize = 4;
@@ -12,15 +15,58 @@ const WORTHY: f32 = 0.4;
 const LEAST: i32 = 14;
 /// The share of the edges that are steeper than what is told.
 const STEEPEST: f32 = 0.1;
+/// Edges below which nothing is told.
+const FEWEST: u32 = 24;
+/// The spread of luma, 0–1, below which a picture without edges is a bare wall and not a blurred one.
+const BARE: f32 = 0.028;
+/// The slope that is told where even the flattest edge is too flat.
+const FLATTEST: f32 = 0.02;
 
-/// 0–1, of a plane of luma bytes; 0 where there is no edge at all.
-pub fn sharpness(luma: &[u8], width: usize, height: usize) -> f32 {
+/// Slopes of the steepest edges, 0–1.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Focus {
+    /// In pixels of what came in.
+    pub fine: f32,
+    /// In pixels twice as wide.
+    pub broad: f32,
+}
+
+impl Focus {
+    /// Of a plane of luma bytes and the same at half the size, whose luma spreads so far; none where there is nothing to be sharp.
+    pub fn of(luma: &[u8], width: usize, height: usize, half: &Plane, spread: f32) -> Option<Self> {
+        let fine = slope(luma, width, height);
+        if fine.is_none() && spread < BARE {
+            return None;
+        }
+        let bytes: Vec<u8> = half.luma.iter().map(|v| *v as u8).collect();
+        let broad = slope(&bytes, half.width, half.height);
+        Some(Self {
+            fine: fine.unwrap_or(FLATTEST).max(FLATTEST),
+            broad: broad.or(fine).unwrap_or(FLATTEST).max(FLATTEST),
+        })
+    }
+
+    /// 0–1, when what moved so many pixels while the shutter was open smeared it.
+    pub fn sharpness(self, smear: f32) -> f32 {
+        let told = |slope: f32, smear: f32| {
+            let spread = 1.0 / slope;
+            let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
+            sharp.max(slope)
+        };
+        let (fine, broad) = (told(self.fine, smear), told(self.broad, smear / 2.0));
+        // Of fine patterns little is left at half the size.
+        fine * broad.max(fine)
+    }
+}
+
+/// The slope of the steepest edges in the better direction; none where there are too few of any.
+fn slope(luma: &[u8], width: usize, height: usize) -> Option<f32> {
     if width < 4 * REACH || height < 4 * REACH {
-        return 0.0;
+        return None;
     }
     let across = slopes(luma, width, 1, REACH..width - REACH, 0..height);
     let down = slopes(luma, width, width, 0..width, REACH..height - REACH);
-    across.max(down)
+    [across, down].into_iter().flatten().reduce(f32::max)
 }
 
 /// The slope that the steepest tenth of the edges in one direction exceed.
@@ -30,7 +76,7 @@ fn slopes(
     step: usize,
     columns: std::ops::Range<usize>,
     rows: std::ops::Range<usize>,
-) -> f32 {
+) -> Option<f32> {
     let value = |at: usize| i32::from(luma[at]);
     // The height of an edge: the difference of means of two pixels at either end, so that noise counts less.
     let rise = |at: usize| {
@@ -69,8 +115,8 @@ fn slopes(
             count += 1;
         }
     }
-    if count < 24 {
-        return 0.0;
+    if count < FEWEST {
+        return None;
     }
     let mut above = 0.0;
     let wanted = count as f32 * STEEPEST;
@@ -78,7 +124,7 @@ fn slopes(
         above += ratios[*r] as f32;
         above >= wanted
     });
-    found.unwrap_or(0) as f32 / 100.0
+    Some(found.unwrap_or(0) as f32 / 100.0)
 }
 
 #[cfg(test)]
@@ -98,17 +144,35 @@ mod tests {
         line.repeat(120)
     }
 
-    #[test]
-    fn an_edge_is_as_sharp_as_it_is_narrow_whatever_its_height() {
-        let told: Vec<f32> = [2.0, 4.0, 8.0].iter().map(|w| sharpness(&edges(*w, 120.0), 240, 120)).collect();
-        // Towards the foot of a wide edge less of its height is seen: from five pixels on it is told no softer.
-        assert!(told[1] < 0.75 * told[0] && told[2] <= told[1], "{told:?}");
-        let flat = sharpness(&edges(2.0, 50.0), 240, 120);
-        assert!((flat - told[0]).abs() < 0.06, "{flat} {}", told[0]);
+    fn focus(luma: &[u8], spread: f32) -> Option<Focus> {
+        let mut frame = luma.to_vec();
+        frame.resize(super::super::picture::frame_bytes(240, 120), 128);
+        let half = super::super::picture::Picture::of(&frame, 240, 120);
+        Focus::of(luma, 240, 120, half.fine(), spread)
+    }
+
+    fn sharpness(width: f32, height: f32) -> f32 {
+        focus(&edges(width, height), 0.2).expect("edges").sharpness(0.0)
     }
 
     #[test]
-    fn nothing_to_see_is_not_sharp() {
-        assert_eq!((sharpness(&vec![90; 240 * 120], 240, 120), sharpness(&[0; 9], 3, 3)), (0.0, 0.0));
+    fn an_edge_is_as_sharp_as_it_is_narrow_whatever_its_height() {
+        let told = [2.0, 4.0, 6.0, 9.0].map(|w| sharpness(w, 120.0));
+        assert!(told.windows(2).all(|w| w[1] < 0.75 * w[0]), "{told:?}");
+        assert!((sharpness(2.0, 50.0) - told[0]).abs() < 0.08, "{} {}", sharpness(2.0, 50.0), told[0]);
+    }
+
+    #[test]
+    fn what_moved_while_the_shutter_was_open_is_not_out_of_focus() {
+        let smeared = focus(&edges(4.0, 120.0), 0.2).expect("edges");
+        assert!(smeared.sharpness(3.5) > 1.5 * smeared.sharpness(0.0));
+        assert_eq!(focus(&edges(1.0, 120.0), 0.2).expect("edges").sharpness(40.0), 1.0, "no sharper than sharp");
+    }
+
+    #[test]
+    fn a_bare_wall_is_neither_sharp_nor_blurred_and_what_lost_its_edges_is_blurred() {
+        assert_eq!(focus(&vec![90; 240 * 120], 0.01), None);
+        let lost = focus(&vec![90; 240 * 120], 0.2).expect("something was there");
+        assert!(lost.sharpness(0.0) < 0.001, "{lost:?}");
     }
 }

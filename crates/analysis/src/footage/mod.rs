@@ -17,6 +17,7 @@ mod sights;
 mod track;
 
 use camera::{Camera, Step, Subject};
+use focus::Focus;
 use legere_core::footage::{ClipReading, STEP, Samples};
 use path::FrameTraces;
 use picture::{Picture, Tones};
@@ -55,7 +56,7 @@ pub enum ReadClipError {
 #[derive(Debug, Clone, Copy, Default)]
 struct FrameMeasure {
     step: Step,
-    sharpness: f32,
+    focus: Option<Focus>,
     tones: Tones,
     /// The very same as the one before.
     repeated: bool,
@@ -96,8 +97,7 @@ impl ClipReader {
             return Err(ReadClipError::FrameSize { got: frame.len(), wanted });
         }
         let picture = Arc::new(Picture::of(frame, self.width, self.height));
-        let mut measure =
-            FrameMeasure { sharpness: picture.sharpness, tones: picture.tones, ..FrameMeasure::default() };
+        let mut measure = FrameMeasure { focus: picture.focus, tones: picture.tones, ..FrameMeasure::default() };
         if self.measures.len() as f64 / self.rate >= self.sights.len() as f64 * sights::EVERY {
             self.sights.push(Sight::of(&picture));
         }

@@ -18,6 +18,12 @@ const DOUBTFUL: f32 = 0.35;
 const SURE: f32 = 0.75;
 /// The share of a frame's time for which a shutter is open.
 const SMEARED: f32 = 0.5;
+/// The sharpness of a shot in which nothing could be sharp.
+const UNKNOWN: f32 = 0.5;
+/// Frame widths within which a camera sees the same.
+const THERE: f32 = 0.04;
+/// The sharpness of what has lost all its edges.
+const LOST: f32 = 0.01;
 /// Frame widths a second from which a camera is whipped round.
 const WHIP: f32 = 0.9;
 /// How much a turn or a scale of one moves the picture, in frame widths.
@@ -44,7 +50,7 @@ impl FrameTraces {
                 step: 1.0 / rate,
                 motion: vec![0.0; count],
                 shake: vec![0.0; count],
-                sharpness: each(&|m| m.sharpness),
+                sharpness: vec![0.0; count],
                 exposure: each(&|m| m.tones.mean),
                 pan: vec![0.0; count],
                 tilt: vec![0.0; count],
@@ -76,12 +82,15 @@ impl FrameTraces {
         let smooth = |v: &[f32]| moving_mean(&moving_mean(v, reach / 3), reach * 2 / 3);
         // What moves while the shutter is open is smeared, not out of focus. Sharpness is that of the better of two directions, so
         // only what goes both ways at once counts.
-        for (i, m) in measures.iter().enumerate() {
-            let smear = SMEARED * f32::from(super::LONGER_SIDE as u16) * m.step.warp.dx.abs().min(m.step.warp.dy.abs());
-            let spread = 1.0 / m.sharpness.max(0.02);
-            let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
-            self.traces.sharpness[shot.start + i] = sharp.max(m.sharpness);
-        }
+        let sharp: Vec<Option<f32>> = measures
+            .iter()
+            .map(|m| {
+                let width = f32::from(super::LONGER_SIDE as u16);
+                let smear = SMEARED * width * m.step.warp.dx.abs().min(m.step.warp.dy.abs());
+                m.focus.map(|focus| focus.sharpness(smear))
+            })
+            .collect();
+        self.traces.sharpness[shot.clone()].copy_from_slice(&filled(&sharp, &across, &along, fps));
         let (pan, tilt, zoom, roll) = (smooth(&across), smooth(&along), smooth(&inward), smooth(&round));
         let mut power = vec![0.0f32; measures.len()];
         for (v, lever) in [(&across, 1.0), (&along, 1.0), (&inward, LEVER), (&round, LEVER)] {
@@ -171,6 +180,35 @@ fn mean_way(camera: &Warp, subject: &Subject, fps: f32, aspect: f32) -> f32 {
     let together =
         ((there.0 + subject.dx * fps).powi(2) + (there.1 + subject.dy * fps).powi(2) + scattered * fps * fps).sqrt();
     (1.0 - area) * alone + area * together
+}
+
+/// The sharpness of a bare wall is that of the rest of its shot; but where the camera stands before what had edges a moment ago, it
+/// has lost them. `across` and `along`: the way of the camera at each frame, a second.
+fn filled(sharp: &[Option<f32>], across: &[f32], along: &[f32], fps: f32) -> Vec<f32> {
+    let mut known: Vec<f32> = sharp.iter().flatten().copied().collect();
+    if known.is_empty() {
+        return vec![UNKNOWN; sharp.len()];
+    }
+    known.sort_by(f32::total_cmp);
+    let usual = known[known.len() / 2];
+    let mut filled: Vec<f32> = sharp.iter().map(|s| s.unwrap_or(usual)).collect();
+    // From each side, how far the camera has gone since something was to be seen.
+    for forward in [true, false] {
+        let mut gone: Option<(f32, f32)> = None;
+        for k in 0..sharp.len() {
+            let i = if forward { k } else { sharp.len() - 1 - k };
+            if sharp[i].is_some() {
+                gone = Some((0.0, 0.0));
+            } else if let Some((x, y)) = &mut gone {
+                *x += across[i] / fps;
+                *y += along[i] / fps;
+                if x.hypot(*y) < THERE {
+                    filled[i] = LOST;
+                }
+            }
+        }
+    }
+    filled
 }
 
 /// The frames of each shot.

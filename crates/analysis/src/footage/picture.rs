@@ -1,13 +1,15 @@
 //! One small frame: its luma at four sizes and what can be told from it alone.
 
+use super::focus::Focus;
+
 /// A frame at [`LEVELS`] sizes, each half of the one before. The first is half the size of what came in.
 pub struct Picture {
     pub planes: [Plane; LEVELS],
     /// Mean blue and red difference over a grid of [`CHROMA_ACROSS`] × [`CHROMA_DOWN`], 0 is grey.
     pub chroma: Vec<[f32; 2]>,
     pub tones: Tones,
-    /// 0–1: how steep the steepest edges are.
-    pub sharpness: f32,
+    /// None where there is nothing that could be sharp.
+    pub focus: Option<Focus>,
     /// A number that is the same only for the very same bytes.
     pub digest: u64,
 }
@@ -101,8 +103,8 @@ impl Picture {
         let chroma = chroma_grid(blue, red, w, h);
         let tones = tones(luma, &chroma);
         let digest = digest(frame);
-        let sharpness = super::focus::sharpness(luma, width, height);
-        Self { planes: [first, second, third], chroma, tones, sharpness, digest }
+        let focus = Focus::of(luma, width, height, &first, tones.spread);
+        Self { planes: [first, second, third], chroma, tones, focus, digest }
     }
 
     /// The size at which movement is measured.
