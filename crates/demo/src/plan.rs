@@ -89,7 +89,7 @@ const RATES: [(u32, u32); 12] = [
     (24000, 1001),
     (60000, 1001),
     (24000, 1001),
-    (50, 1),
+    (25, 1),
     (30000, 1001),
     (24000, 1001),
     (24000, 1001),
@@ -166,6 +166,7 @@ fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
     let rate = |num, den| FrameRate::new(num, den).unwrap_or(legere_rate());
     match (roll, i) {
         (0, 9) => plan.silent = true,
+        (0, 17 | 40) | (2, 33) => plan.rate = rate(50, 1),
         (1, 11) => (plan.fault, plan.camera) = (Fault::Damaged, Camera::default()),
         (2, 3 | 21) => {
             (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(120_000, 1001), 3.0, Some(1.3), Fault::None);
@@ -174,7 +175,8 @@ fn odd_one(plan: &mut Plan, roll: usize, i: usize) {
         // Nobody stopped the camera.
         (3, 5) => {
             (plan.subject, plan.near, plan.liveliness, plan.camera) = (Subject::Hands, 1.0, 1.0, Camera::default());
-            (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(24_000, 1001), ENDLESS, None, Fault::None);
+            // Nor is it a camera of many frames.
+            (plan.rate, plan.seconds, plan.hit, plan.fault) = (rate(15, 1), ENDLESS, None, Fault::None);
             (plan.phase, plan.framing) = (0.0, (0.0, 0.0));
         }
         (4, 6..10) => {

@@ -44,7 +44,7 @@ async fn take() {
     browser.go(&format!("{job}/sift")).await;
     browser
         .until(
-            "document.querySelector('#sheet').dataset.clips === '59' && document.querySelector('#still').dataset.shown",
+            "document.querySelector('#sheet').dataset.clips === '239' && document.querySelector('#still').dataset.shown",
             30,
         )
         .await;
