@@ -174,3 +174,84 @@ fn steady(samples: &Samples, others: &[Moment], Stretch { start, end }: Stretch)
     let hit = (liveliest as f64 + 0.5) * STEP;
     Some(Moment { start, end, hit, energy: samples.energy(start, end), why: "steady and sharp".into() })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::camera::{Step, Subject};
+    use super::super::focus::Focus;
+    use super::super::{FrameMeasure, picture::Tones};
+    use super::*;
+
+    const RATE: f64 = 25.0;
+    const SHARP: Focus = Focus { fine: 0.7, broad: 0.9 };
+
+    /// Eight seconds before a camera that stands; `way`: how far things move at each instant, in frame widths a second.
+    fn measures(way: impl Fn(f64) -> f32) -> Vec<FrameMeasure> {
+        (0..200)
+            .map(|i| {
+                let way = way(f64::from(i) / RATE) / RATE as f32;
+                let subject = Subject { way, most: 4.0 * way, area: 0.1, dx: way, ..Subject::default() };
+                FrameMeasure {
+                    step: Step { subject, agreed: 1.0, ..Step::default() },
+                    focus: Some(SHARP),
+                    tones: Tones { mean: 0.4, spread: 0.2, ..Tones::default() },
+                    ..FrameMeasure::default()
+                }
+            })
+            .collect()
+    }
+
+    fn found(measures: &[FrameMeasure], changes: &[Change]) -> Vec<Moment> {
+        let frames = FrameTraces::of(measures, changes, RATE, 16.0 / 9.0);
+        find(&frames, &frames.samples(RATE), changes, RATE, measures.len() as f64 / RATE)
+    }
+
+    /// Strikes at four seconds and rings out.
+    fn strike(t: f64) -> f32 {
+        if t < 4.0 { 0.01 } else { 0.01 + 0.6 * (-(t - 4.0) * 4.0).exp() as f32 }
+    }
+
+    #[test]
+    fn a_blow_has_its_hit_on_its_frame_and_room_before_and_after() {
+        let moments = found(&measures(strike), &[]);
+        let first = moments.first().expect("one");
+        assert!((first.hit - 4.0).abs() <= 2.0 / RATE, "{first:?}");
+        assert!(
+            (first.hit - first.start - LEAD_IN).abs() < 0.1 && (first.end - first.hit - LEAD_OUT).abs() < 0.1,
+            "{first:?}"
+        );
+        assert_eq!(first.why, "something strikes or bursts");
+    }
+
+    #[test]
+    fn what_is_out_of_focus_or_another_shot_is_in_no_moment() {
+        let mut soft = measures(strike);
+        soft[120..].iter_mut().for_each(|m| m.focus = Some(Focus { fine: 0.25, broad: 0.3 }));
+        let moments = found(&soft, &[]);
+        assert!(!moments.is_empty() && moments.iter().all(|m| m.end <= 4.8), "{moments:?}");
+        let cut = found(&measures(strike), &[Change::Cut { at: 90 }]);
+        assert!(!cut.is_empty() && cut.iter().all(|m| m.end <= 3.6 || m.start >= 3.6), "{cut:?}");
+        let dissolve = found(&measures(strike), &[Change::Dissolve { from: 110, to: 130 }]);
+        assert!(!dissolve.is_empty() && dissolve.iter().all(|m| m.end <= 4.1 || m.start >= 5.5), "{dissolve:?}");
+    }
+
+    #[test]
+    fn what_goes_on_evenly_is_steady_and_where_nothing_moves_there_is_nothing() {
+        let even = found(&measures(|t| 0.4 + 0.005 * (t * 3.0).sin() as f32), &[]);
+        assert_eq!(even.len(), 1, "{even:?}");
+        assert!(even[0].why == "steady and sharp" && even[0].start < 0.2 && even[0].end > 7.8, "{even:?}");
+        assert!(found(&measures(|_| 0.0), &[]).is_empty());
+    }
+
+    #[test]
+    fn of_many_blows_the_strongest_comes_first_and_none_is_told_twice() {
+        let blows = |t: f64| -> f32 {
+            let ring = |at: f64, strength: f64| if t < at { 0.0 } else { strength * (-(t - at) * 5.0).exp() };
+            (0.01 + ring(1.5, 0.3) + ring(5.5, 0.8)) as f32
+        };
+        let moments = found(&measures(blows), &[]);
+        assert!((moments[0].hit - 5.5).abs() <= 0.1 && (moments[1].hit - 1.5).abs() <= 0.1, "{moments:?}");
+        let hits = moments.iter().filter(|m| m.why.starts_with("something strikes"));
+        assert_eq!(hits.count(), 2, "{moments:?}");
+    }
+}

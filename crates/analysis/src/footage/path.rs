@@ -265,3 +265,66 @@ fn pooled(values: &[f32], rate: f64) -> Vec<f32> {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn shots_lie_between_changes_and_a_dissolve_parts_in_its_middle() {
+        let changes = [Change::Cut { at: 10 }, Change::Dissolve { from: 20, to: 30 }];
+        assert_eq!(shots(&changes, 40), [0..10, 10..25, 25..40]);
+        assert_eq!(shots(&[], 5).first(), Some(&(0..5)));
+        assert!(shots(&[], 0).is_empty());
+    }
+
+    #[test]
+    fn what_a_hand_wanted_leaves_nothing_over_and_a_tremble_does() {
+        // A pan that sets out, goes and comes to rest within four seconds.
+        let pan: Vec<f32> = (0..100).map(|i| 0.2 * (i as f32 / 99.0 * std::f32::consts::PI).sin()).collect();
+        let most = |v: Vec<f32>| v.into_iter().fold(0.0f32, |a, u| a.max(u.abs()));
+        assert!(most(unwanted(&pan, 13)) < 0.004);
+        let trembling: Vec<f32> = (0..100).map(|i| pan[i] + 0.1 * (i as f32 * 1.6).sin()).collect();
+        assert!(most(unwanted(&trembling, 13)) > 0.05);
+    }
+
+    #[test]
+    fn the_mean_way_is_the_cameras_and_that_of_what_moves() {
+        let pan = Warp { dx: -0.2, ..Warp::default() };
+        let nothing = Subject::default();
+        assert!((mean_way(&pan, &nothing, 25.0, 16.0 / 9.0) - 0.2).abs() < 1e-4);
+        let still = Warp::default();
+        // A fifth of the picture goes to the right by .4 of a width a second.
+        let walker = Subject { area: 0.2, way: 0.2 * 0.016, dx: 0.016, ..Subject::default() };
+        assert!((mean_way(&still, &walker, 25.0, 16.0 / 9.0) - 0.08).abs() < 1e-4);
+        // It is followed: against the frame it stands, and the rest goes by.
+        let followed = Subject { dx: 0.008, way: 0.2 * 0.008, area: 0.2, ..Subject::default() };
+        assert!((mean_way(&pan, &followed, 25.0, 16.0 / 9.0) - 0.16).abs() < 1e-3);
+    }
+
+    #[test]
+    fn a_bare_wall_is_as_sharp_as_its_shot_and_what_lost_its_edges_is_blurred() {
+        let sharp: Vec<Option<f32>> = (0..60).map(|i| (i < 30).then_some(0.5)).collect();
+        let still = vec![0.0; 60];
+        let lost = filled(&sharp, &still, &still, 25.0);
+        assert!(lost[..30].iter().all(|v| *v == 0.5) && lost[30..].iter().all(|v| *v == LOST), "{lost:?}");
+        // Half a width a second: after two frames something else is seen.
+        let pan = vec![0.5; 60];
+        let wall = filled(&sharp, &pan, &still, 25.0);
+        assert!(wall[33..].iter().all(|v| *v == 0.5), "{wall:?}");
+        assert_eq!(filled(&[None, None], &[0.0; 2], &[0.0; 2], 25.0), [UNKNOWN; 2], "nothing could be sharp");
+        let begins: Vec<Option<f32>> = (0..60).map(|i| (i > 20).then_some(0.5)).collect();
+        assert!(filled(&begins, &still, &still, 25.0)[..20].iter().all(|v| *v == LOST), "also before it is found");
+    }
+
+    proptest! {
+        #[test]
+        fn pooling_keeps_the_mean_at_any_rate(rate in 5.0f64..130.0, seconds in 1usize..6, level in 0.0f32..1.0) {
+            let values = vec![level; (rate * seconds as f64) as usize];
+            let pooled = pooled(&values, rate);
+            prop_assert!((pooled.len() as f64 * STEP - values.len() as f64 / rate).abs() < STEP + 1e-9);
+            prop_assert!(pooled.iter().all(|v| (v - level).abs() < 1e-4));
+        }
+    }
+}

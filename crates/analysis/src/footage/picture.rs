@@ -171,3 +171,69 @@ fn digest(frame: &[u8]) -> u64 {
     }
     hash
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const W: usize = 64;
+    const H: usize = 36;
+
+    /// A frame of these bytes of luma, grey but for blue and red.
+    fn frame(luma: impl Fn(usize, usize) -> u8, blue: u8, red: u8) -> Vec<u8> {
+        let mut out: Vec<u8> = (0..W * H).map(|i| luma(i % W, i / W)).collect();
+        out.extend(std::iter::repeat_n(blue, W * H / 4));
+        out.extend(std::iter::repeat_n(red, W * H / 4));
+        assert_eq!(out.len(), frame_bytes(W, H));
+        out
+    }
+
+    fn tones_of(luma: impl Fn(usize, usize) -> u8) -> Tones {
+        Picture::of(&frame(luma, 128, 128), W, H).tones
+    }
+
+    #[test]
+    fn each_size_is_half_of_the_one_before_and_as_bright() {
+        let picture = Picture::of(&frame(|x, y| (x * 3 + y) as u8, 128, 128), W, H);
+        let sizes: Vec<(usize, usize)> = picture.planes.iter().map(|p| (p.width, p.height)).collect();
+        assert_eq!(sizes, [(32, 18), (16, 9), (8, 4)]);
+        // The mean of four neighbours, and of sixteen.
+        assert_eq!(picture.fine().luma[0], (0.0 + 3.0 + 1.0 + 4.0) / 4.0);
+        assert_eq!(picture.planes[1].luma[0], (0.0 + 9.0) / 2.0 + (0.0 + 3.0) / 2.0);
+        assert_eq!(picture.fine().between(0.5, 0.0), (picture.fine().luma[0] + picture.fine().luma[1]) / 2.0);
+    }
+
+    #[test]
+    fn black_and_white_are_shares_of_the_picture() {
+        let half = tones_of(|x, _| if x < W / 2 { 4 } else { 120 });
+        assert_eq!((half.crushed, half.clipped), (0.5, 0.0));
+        let quarter = tones_of(|_, y| if y < H / 4 { 255 } else { 120 });
+        assert_eq!((quarter.crushed, quarter.clipped), (0.0, 0.25));
+        let flat = tones_of(|_, _| 51);
+        assert!((flat.mean - 0.2).abs() < 1e-6 && flat.spread < 1e-3, "{flat:?}");
+        let checks = tones_of(|x, y| if (x + y).is_multiple_of(2) { 0 } else { 255 });
+        assert!((checks.spread - 0.5).abs() < 1e-3, "{checks:?}");
+    }
+
+    #[test]
+    fn warmth_is_red_against_blue_and_grey_has_none() {
+        let warmth = |blue, red| Picture::of(&frame(|_, _| 90, blue, red), W, H).tones.warmth;
+        assert_eq!(warmth(128, 128), 0.0);
+        assert!(warmth(100, 160) > 0.2 && warmth(160, 100) < -0.2);
+        let grid = Picture::of(&frame(|_, _| 90, 100, 160), W, H).chroma;
+        assert_eq!(grid.len(), CHROMA_ACROSS * CHROMA_DOWN);
+        assert!(grid.iter().all(|c| *c == [-28.0, 32.0]));
+    }
+
+    proptest! {
+        #[test]
+        fn only_the_very_same_bytes_are_the_very_same_frame(at in 0..W * H, by in 1u8..=255) {
+            let one = frame(|x, y| (x * 7 + y * 13) as u8, 128, 128);
+            let mut other = one.clone();
+            prop_assert_eq!(Picture::of(&one, W, H).digest, Picture::of(&other, W, H).digest);
+            other[at] = other[at].wrapping_add(by);
+            prop_assert_ne!(Picture::of(&one, W, H).digest, Picture::of(&other, W, H).digest);
+        }
+    }
+}
