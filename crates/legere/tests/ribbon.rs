@@ -41,12 +41,18 @@ async fn read(server: &Server, shoot: &Shoot) {
     }
 }
 
-async fn open(server: &Server, shoot: &Shoot) -> Browser {
+/// Sift, on a shoot that was read so.
+async fn open() -> (Server, Shoot, Browser) {
+    let server = Server::start().await;
+    let shoot = server.shoot(5).await;
+    read(&server, &shoot).await;
+    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
     let browser = Browser::open().await;
     browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
     browser.until("document.querySelector('#sheet').dataset.clips === '5'", 20).await;
     browser.until("document.querySelector('#still').dataset.shown", 10).await;
-    browser
+    browser.until("!document.querySelector('#no-fault').hidden", 10).await;
+    (server, shoot, browser)
 }
 
 async fn rows(server: &Server, shoot: &Shoot) -> Vec<Value> {
@@ -63,12 +69,7 @@ async fn changes(browser: &Browser, act: &str) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn each_layer_of_the_ribbon_is_put_away_and_stays_away() {
-    let server = Server::start().await;
-    let shoot = server.shoot(5).await;
-    read(&server, &shoot).await;
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
-    let browser = open(&server, &shoot).await;
-    browser.until("!document.querySelector('#no-fault').hidden", 10).await;
+    let (server, _, browser) = open().await;
     for layer in ["movement", "shake", "focus", "light", "waits", "cuts", "moments"] {
         let chip = format!("document.querySelector('[data-layer={layer}]')");
         changes(&browser, &format!("{chip}.click()")).await;
@@ -88,16 +89,11 @@ async fn each_layer_of_the_ribbon_is_put_away_and_stays_away() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by_keys() {
-    let server = Server::start().await;
-    let shoot = server.shoot(5).await;
-    read(&server, &shoot).await;
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
-    let browser = open(&server, &shoot).await;
+    let (server, shoot, browser) = open().await;
     let says = async |words: &str| {
         browser.until(&format!("document.querySelector('#toast').textContent.startsWith({})", json!(words)), 10).await;
     };
     // The nearest fault is none: said of the clip, seen at once, and taken back by the same key.
-    browser.until("!document.querySelector('#no-fault').hidden", 10).await;
     browser.until("document.querySelector('#video').readyState >= 2", 20).await;
     browser.js("document.querySelector('#video').currentTime = 7").await;
     browser.until("!document.querySelector('#video').seeking", 10).await;

@@ -32,6 +32,9 @@ pub struct Focus {
 }
 
 impl Focus {
+    /// Of what has lost all its edges.
+    pub const LOST: Self = Self { fine: FLATTEST, broad: FLATTEST };
+
     /// Of a plane of luma bytes and the same at half the size, whose luma spreads so far; none where there is nothing to be sharp.
     pub fn of(luma: &[u8], width: usize, height: usize, half: &Plane, spread: f32) -> Option<Self> {
         let fine = slope(luma, width, height);

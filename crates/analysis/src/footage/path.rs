@@ -1,6 +1,7 @@
 //! The camera's path: what the hand wanted, and what it did not; and how much moves.
 
 use super::camera::Warp;
+use super::focus::Focus;
 use super::shots::Change;
 use super::{FrameMeasure, STEP, Samples, Subject, moving_mean, saturate};
 use std::ops::Range;
@@ -22,8 +23,6 @@ const SMEARED: f32 = 0.5;
 const UNKNOWN: f32 = 0.5;
 /// Frame widths within which a camera sees the same.
 const THERE: f32 = 0.04;
-/// The sharpness of what has lost all its edges.
-const LOST: f32 = 0.01;
 /// Frame widths a second from which a camera is whipped round.
 const WHIP: f32 = 0.9;
 /// How much a turn or a scale of one moves the picture, in frame widths.
@@ -203,7 +202,7 @@ fn filled(sharp: &[Option<f32>], across: &[f32], along: &[f32], fps: f32) -> Vec
                 *x += across[i] / fps;
                 *y += along[i] / fps;
                 if x.hypot(*y) < THERE {
-                    filled[i] = LOST;
+                    filled[i] = Focus::LOST.sharpness(0.0);
                 }
             }
         }
@@ -305,17 +304,18 @@ mod tests {
 
     #[test]
     fn a_bare_wall_is_as_sharp_as_its_shot_and_what_lost_its_edges_is_blurred() {
+        let flattest = Focus::LOST.sharpness(0.0);
         let sharp: Vec<Option<f32>> = (0..60).map(|i| (i < 30).then_some(0.5)).collect();
         let still = vec![0.0; 60];
         let lost = filled(&sharp, &still, &still, 25.0);
-        assert!(lost[..30].iter().all(|v| *v == 0.5) && lost[30..].iter().all(|v| *v == LOST), "{lost:?}");
+        assert!(lost[..30].iter().all(|v| *v == 0.5) && lost[30..].iter().all(|v| *v == flattest), "{lost:?}");
         // Half a width a second: after two frames something else is seen.
         let pan = vec![0.5; 60];
         let wall = filled(&sharp, &pan, &still, 25.0);
         assert!(wall[33..].iter().all(|v| *v == 0.5), "{wall:?}");
         assert_eq!(filled(&[None, None], &[0.0; 2], &[0.0; 2], 25.0), [UNKNOWN; 2], "nothing could be sharp");
         let begins: Vec<Option<f32>> = (0..60).map(|i| (i > 20).then_some(0.5)).collect();
-        assert!(filled(&begins, &still, &still, 25.0)[..20].iter().all(|v| *v == LOST), "also before it is found");
+        assert!(filled(&begins, &still, &still, 25.0)[..20].iter().all(|v| *v == flattest), "also before it is found");
     }
 
     proptest! {

@@ -77,6 +77,21 @@ impl NeedView {
     }
 }
 
+/// A reading with what follows from it, so that the page need not know what a fault is.
+#[derive(Debug, Serialize)]
+pub struct ReadingView {
+    #[serde(flatten)]
+    reading: ClipReading,
+    /// In the order of time, also those that a person calls none.
+    faults: Vec<Fault>,
+}
+
+impl ReadingView {
+    pub fn of(reading: ClipReading) -> Self {
+        Self { faults: reading.faults(), reading }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -99,20 +114,5 @@ mod tests {
         let view = NeedView::of(&need((10.0, 40.0), vec![Role::Establishing]));
         assert_eq!(view.asks, "10 to 40, establishing");
         assert_eq!(Query::parse(&view.words).1, [], "the words are of the grammar");
-    }
-}
-
-/// A reading with what follows from it, so that the page need not know what a fault is.
-#[derive(Debug, Serialize)]
-pub struct ReadingView {
-    #[serde(flatten)]
-    reading: ClipReading,
-    /// In the order of time, also those that a person calls none.
-    faults: Vec<Fault>,
-}
-
-impl ReadingView {
-    pub fn of(reading: ClipReading) -> Self {
-        Self { faults: reading.faults(), reading }
     }
 }
