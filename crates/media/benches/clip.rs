@@ -13,7 +13,7 @@ use std::process::Command;
 use std::time::Instant;
 use tokio::runtime::Runtime;
 
-const ROUNDS: usize = 7;
+const ROUNDS: usize = 11;
 const STAGES: [&str; 4] = ["bare decode", "light copy", "light copy and stills", "all: copy, stills, peaks, reading"];
 
 fn main() {
@@ -51,25 +51,35 @@ fn drawn(dir: &Path, width: u32, height: u32, seconds: u32) -> PathBuf {
     file
 }
 
-/// Seconds of the clock and of the processor, of ffmpeg's too.
+/// Seconds of the clock and of the processor.
 #[derive(Clone, Copy)]
 struct Cost {
     clock: f64,
-    processor: f64,
+    here: f64,
+    ffmpeg: f64,
+}
+
+impl Cost {
+    fn processor(&self) -> f64 {
+        self.here + self.ffmpeg
+    }
 }
 
 fn cost(work: impl FnOnce()) -> Cost {
-    let used = || {
-        [UsageWho::RUSAGE_SELF, UsageWho::RUSAGE_CHILDREN]
-            .into_iter()
-            .map(|who| getrusage(who).expect("usage"))
-            .flat_map(|u| [u.user_time(), u.system_time()])
+    let used = |who: UsageWho| {
+        let usage = getrusage(who).expect("usage");
+        [usage.user_time(), usage.system_time()]
             .map(|t| t.tv_sec() as f64 + t.tv_usec() as f64 / 1e6)
+            .iter()
             .sum::<f64>()
     };
-    let (begun, before) = (Instant::now(), used());
+    let before = (Instant::now(), used(UsageWho::RUSAGE_SELF), used(UsageWho::RUSAGE_CHILDREN));
     work();
-    Cost { clock: begun.elapsed().as_secs_f64(), processor: used() - before }
+    Cost {
+        clock: before.0.elapsed().as_secs_f64(),
+        here: used(UsageWho::RUSAGE_SELF) - before.1,
+        ffmpeg: used(UsageWho::RUSAGE_CHILDREN) - before.2,
+    }
 }
 
 struct Clip<'a> {
@@ -94,19 +104,29 @@ impl<'a> Clip<'a> {
                 costs.push(cost(|| self.stage(stage)));
             }
         }
-        let middle = |stage: &[Cost], of: fn(&Cost) -> f64| percentile(stage.iter().map(of).collect(), 0.5);
-        let held = [middle(&costs[2], |c| c.clock), middle(&costs[2], |c| c.processor)];
+        let middle = |values: Vec<f64>| percentile(values, 0.5);
+        // Held against the same round: what slows one stage slows its neighbours.
+        let held = &costs[2];
+        println!("  {:<34} {:>16} {:>19} {:>8} {:>7}", "", "clock", "processor", "ffmpeg", "here");
         for (name, costs) in STAGES.iter().zip(&costs) {
-            let (clock, processor) = (middle(costs, |c| c.clock), middle(costs, |c| c.processor));
-            let (by_clock, by_processor) = (clock / held[0], processor / held[1]);
-            println!("  {name:<34} {clock:>7.2} s ({by_clock:.2})  processor {processor:>7.2} s ({by_processor:.2})");
+            let of = |value: fn(&Cost) -> f64| middle(costs.iter().map(value).collect());
+            let share =
+                |value: fn(&Cost) -> f64| middle(costs.iter().zip(held).map(|(c, h)| value(c) / value(h)).collect());
+            let (clock, by_clock) = (of(|c| c.clock), share(|c| c.clock));
+            let (processor, by_processor) = (of(Cost::processor), share(Cost::processor));
+            println!(
+                "  {name:<34} {clock:>7.2} s ({by_clock:.2})  {processor:>8.2} s ({by_processor:.2})  {:>6.2} {:>7.2}",
+                of(|c| c.ffmpeg),
+                of(|c| c.here)
+            );
         }
     }
 
     fn stage(&self, stage: usize) {
         let (w, h) = light::light_size(self.probe.width, self.probe.height, light::LIGHT_WIDTH);
         let rate = self.probe.frame_rate;
-        let scaled = format!("[0:v:0]fps={rate},scale={w}:{h}:flags=bilinear,setsar=1,format=yuv420p");
+        let scaled =
+            format!("[0:v:0]fps={rate},scale={w}:{h}:flags=bilinear:out_range=limited,setsar=1,format=yuv420p");
         let every = 16.0 / self.probe.duration.to_f64();
         let stills = format!("{scaled},split=2[copy][a];[a]fps={every}:round=down,scale=256:144,tile=16x1[sheet]");
         let group = light::GROUP.to_string();

@@ -17,6 +17,7 @@ pub mod probe;
 pub mod render;
 pub mod roots;
 pub mod shelf;
+mod small;
 pub mod sound;
 pub mod verify;
 pub mod version;

@@ -3,12 +3,14 @@
 
 use crate::guard::{Guarded, finish};
 use crate::shelf::Work;
+use crate::small::Small;
 use crate::sound::{self, Peaks};
 use crate::{MediaError, probe};
-use legere_analysis::footage::{self, ClipReader};
+use legere_analysis::footage::ClipReader;
 use legere_core::clip::ClipProbe;
 use legere_core::footage::ClipReading;
 use legere_core::time::{FrameRate, Seconds};
+use nix::fcntl::{FcntlArg, fcntl};
 use std::path::{Path, PathBuf};
 use tokio::io::AsyncReadExt;
 
@@ -28,6 +30,8 @@ pub const LIGHT_WIDTH: u32 = 960;
 /// Frames from one whole picture to the next. Short groups without B-frames: the frame under the mark is at most seven others away; longer
 /// groups take less space and answer later.
 pub const GROUP: u32 = 8;
+/// What is heard, until its peaks are known.
+const SOUND: &str = "sound.wav";
 /// Readings use every second, fourth … frame of fast footage.
 const READING_FPS: f64 = 31.0;
 /// Frames waiting between the pipe and the reading.
@@ -119,17 +123,25 @@ async fn run(
     probe: &ClipProbe,
     mut progress: impl FnMut(f64) + Send,
 ) -> Result<Made, MediaError> {
-    let (small_w, small_h) = small_size(probe.width, probe.height);
-    let small_rate = reading_rate(probe.frame_rate);
-    let mut child = command(work, path, probe, (small_w, small_h), small_rate).spawn()?;
+    let width = work.map_or(LIGHT_WIDTH, |(_, width)| width);
+    let light = light_size(probe.width, probe.height, width);
+    let (small, small_rate) = (Small::of(light), reading_rate(probe.frame_rate));
+    let work = work.map(|(work, _)| work);
+    let mut child = command(work, path, probe, light, &small.filters(small_rate)).spawn()?;
     let mut pipe = child.stdout.take().ok_or(MediaError::NotVideo)?;
+    // A frame at once, if the system allows it: each waking costs both sides.
+    let room = i32::try_from(small.bytes()).unwrap_or(i32::MAX);
+    if let Err(error) = fcntl(&pipe, FcntlArg::F_SETPIPE_SZ(room)) {
+        tracing::debug!(%error, room, "the pipe stays small");
+    }
     // ffmpeg's words are read while it runs: a full pipe would stop it.
     let ending = tokio::spawn(finish(child));
 
     let (sender, mut frames) = tokio::sync::mpsc::channel::<Vec<u8>>(QUEUE);
     let rate = small_rate.to_f64();
     let reader = tokio::task::spawn_blocking(move || -> Result<ClipReading, MediaError> {
-        let mut reader = ClipReader::new(small_w as usize, small_h as usize, rate);
+        let (width, height) = small.size();
+        let mut reader = ClipReader::new(width, height, rate);
         while let Some(frame) = frames.blocking_recv() {
             reader.push(&frame)?;
         }
@@ -137,13 +149,10 @@ async fn run(
     });
     let expected = (probe.duration.to_f64() * rate).max(1.0);
     let mut count = 0u64;
-    loop {
-        let mut frame = vec![0u8; footage::frame_bytes(small_w as usize, small_h as usize)];
-        if pipe.read_exact(&mut frame).await.is_err() {
-            break;
-        }
+    let mut came = vec![0u8; small.bytes()];
+    while pipe.read_exact(&mut came).await.is_ok() {
         count += 1;
-        if sender.send(frame).await.is_err() {
+        if sender.send(small.frame(&came)).await.is_err() {
             break;
         }
         if count.is_multiple_of(25) {
@@ -168,35 +177,27 @@ async fn run(
     let reading = reading.map_err(|_logged| MediaError::NotVideo)?;
     let short = reading.duration + 0.5 < probe.duration.to_f64() * 0.95;
     let peaks = match work {
-        Some((work, _)) if probe.has_sound => sound::peaks_of_raw(&work.path().join("sound.raw")).await,
+        Some(work) if probe.has_sound => sound::peaks_of_wav(&work.path().join(SOUND)).await,
         _ => None,
     };
     Ok(Made { cut_short: short.then(|| Seconds::from_measured(reading.duration)), reading, peaks })
 }
 
 fn command(
-    work: Option<(&Work, u32)>,
+    work: Option<&Work>,
     path: &Path,
     probe: &ClipProbe,
-    size: (u32, u32),
-    small_rate: FrameRate,
+    (light_w, light_h): (u32, u32),
+    small_filters: &str,
 ) -> Guarded {
-    let (small_w, small_h) = size;
-    let small_chain = format!("fps={small_rate},scale={small_w}:{small_h}:flags=area:out_range=full,format=yuvj420p");
-    let Some((work, width)) = work else {
-        return Guarded::ffmpeg().input(path).args([
-            "-map",
-            "0:v:0",
-            "-vf",
-            &small_chain,
-            "-fps_mode",
-            "passthrough",
-            "-f",
-            "rawvideo",
-            "pipe:1",
-        ]);
+    let rate = probe.frame_rate;
+    let scaled =
+        format!("fps={rate},scale={light_w}:{light_h}:flags=bilinear:out_range=limited,setsar=1,format=yuv420p");
+    let piped = ["-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"];
+    let Some(work) = work else {
+        let filters = format!("{scaled},{small_filters}");
+        return Guarded::ffmpeg().input(path).args(["-map", "0:v:0", "-vf", &filters]).args(piped);
     };
-    let (light_w, light_h) = light_size(probe.width, probe.height, width);
     let stills = stills_of(probe.duration.to_f64());
     let many = stills > STILLS;
     let (split, little) = if many {
@@ -206,9 +207,7 @@ fn command(
     };
     let outs = if many { "[light][a][b][c]" } else { "[light][a][b]" };
     let graph = format!(
-        "[0:v:0]fps={rate},scale={light_w}:{light_h}:flags=bilinear,setsar=1,format=yuv420p,split={split}{outs};\
-         [a]{sheet};{little}[b]{small_chain}[small]",
-        rate = probe.frame_rate,
+        "[0:v:0]{scaled},split={split}{outs};[a]{sheet};{little}[b]{small_filters}[small]",
         sheet = stills_chain(probe, STILLS, (STILL_WIDTH, STILL_HEIGHT), STILLS, "sheet"),
     );
     let mut command = Guarded::ffmpeg()
@@ -229,10 +228,11 @@ fn command(
     }
     if probe.has_sound {
         command = command
-            .args(["-map", "0:a:0", "-ac", "1", "-ar", &sound::PEAK_SAMPLE_RATE.to_string(), "-f", "s16le"])
-            .output(&work.path().join("sound.raw"));
+            // At its own rate: making fewer samples of it costs more than reading them all.
+            .args(["-map", "0:a:0", "-ac", "1", "-c:a", "pcm_s16le", "-f", "wav"])
+            .output(&work.path().join(SOUND));
     }
-    command.args(["-map", "[small]", "-fps_mode", "passthrough", "-f", "rawvideo", "pipe:1"])
+    command.args(["-map", "[small]"]).args(piped)
 }
 
 /// So many stills of a clip in lines of `across`, each in a frame of one size.
@@ -251,13 +251,6 @@ pub fn light_size(width: u32, height: u32, wanted: u32) -> (u32, u32) {
     let w = wanted.min(width).max(2) & !1;
     let h = (f64::from(height) * f64::from(w) / f64::from(width.max(1)) / 2.0).round() as u32 * 2;
     (w, h.max(2))
-}
-
-fn small_size(width: u32, height: u32) -> (u32, u32) {
-    let longer = f64::from(width.max(height).max(1));
-    let scale = f64::from(footage::LONGER_SIDE) / longer;
-    let side = |v: u32| ((f64::from(v) * scale / 4.0).round() as u32 * 4).max(16);
-    (side(width), side(height))
 }
 
 fn reading_rate(rate: FrameRate) -> FrameRate {

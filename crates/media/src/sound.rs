@@ -7,12 +7,9 @@ use legere_analysis::music::{Audio, Loudness, Meter, READING_RATE, read_track};
 use legere_core::clip::SoundProbe;
 use legere_core::time::Seconds;
 use legere_core::track::TrackReading;
-use std::io::Read;
 use std::path::Path;
 use tokio::io::AsyncReadExt;
 
-/// Samples a second that the peaks of a clip are drawn from.
-pub const PEAK_SAMPLE_RATE: u32 = 8000;
 /// Peaks a second.
 pub const PEAKS_PER_SECOND: u32 = 100;
 const LONGEST_MINUTES: u32 = 60;
@@ -25,32 +22,32 @@ const PIECE: usize = 1 << 18;
 /// The largest sample of each hundredth of a second, 0–255.
 pub type Peaks = Vec<u8>;
 
-fn peaks(samples: &[f32], rate: u32) -> Peaks {
+fn peak(samples: &[f32]) -> u8 {
     // Numbers without a sign are in the order of their bits, which are compared many at once.
-    let largest = |some: &[f32]| f32::from_bits(some.iter().map(|s| s.abs().to_bits()).fold(0, u32::max));
-    samples.chunks((rate / PEAKS_PER_SECOND) as usize).map(|some| (largest(some) * 255.0).round() as u8).collect()
+    let largest = f32::from_bits(samples.iter().map(|s| s.abs().to_bits()).fold(0, u32::max));
+    (largest * 255.0).round() as u8
 }
 
-/// Reads and removes the raw samples that the light copy left, a hundredth of a second at a time.
-pub(crate) async fn peaks_of_raw(path: &Path) -> Option<Peaks> {
+/// Reads and removes the samples of one channel that were left beside the light copy, a hundredth of a second at a time.
+pub(crate) async fn peaks_of_wav(path: &Path) -> Option<Peaks> {
     let place = path.to_path_buf();
-    let read = tokio::task::spawn_blocking(move || -> std::io::Result<Peaks> {
-        let mut file = std::io::BufReader::new(std::fs::File::open(&place)?);
-        let mut bytes = vec![0u8; 2 * (PEAK_SAMPLE_RATE / PEAKS_PER_SECOND) as usize];
+    let read = tokio::task::spawn_blocking(move || -> Result<Peaks, hound::Error> {
+        let mut file = hound::WavReader::open(&place)?;
+        let rate = u64::from(file.spec().sample_rate);
+        let mut samples = file.samples::<i16>();
         let mut found = Peaks::new();
-        loop {
-            let mut have = 0;
-            while have < bytes.len() {
-                match file.read(&mut bytes[have..])? {
-                    0 => break,
-                    n => have += n,
-                }
+        let mut piece = Vec::new();
+        for hundredth in 0u64.. {
+            // Not every rate has whole samples in a hundredth of a second.
+            let from = |hundredth: u64| hundredth * rate / u64::from(PEAKS_PER_SECOND);
+            piece.clear();
+            for sample in samples.by_ref().take((from(hundredth + 1) - from(hundredth)) as usize) {
+                piece.push(f32::from(sample?) / 32768.0);
             }
-            let samples = bytes[..have].chunks_exact(2).map(|b| f32::from(i16::from_le_bytes([b[0], b[1]])) / 32768.0);
-            found.extend(peaks(&samples.collect::<Vec<f32>>(), PEAK_SAMPLE_RATE));
-            if have < bytes.len() {
+            if piece.is_empty() {
                 break;
             }
+            found.push(peak(&piece));
         }
         std::fs::remove_file(&place)?;
         Ok(found)
@@ -141,7 +138,7 @@ pub async fn read(path: &Path) -> Result<ReadTrack, MediaError> {
         let reading = read_track(Audio { samples: &samples, loudness: Some(&loudness) })?;
         // The decoded length is the true one; containers may round or guess.
         let duration = Seconds::new(samples.len() as i64, i64::from(READING_RATE)).unwrap_or(probe.duration);
-        let peaks = peaks(&samples, READING_RATE);
+        let peaks = samples.chunks((READING_RATE / PEAKS_PER_SECOND) as usize).map(peak).collect();
         Ok(ReadTrack { probe: SoundProbe { duration, ..probe }, reading, peaks })
     })
     .await

@@ -68,7 +68,7 @@ async fn one_process_makes_the_light_copy_the_sheet_the_peaks_and_the_reading() 
     );
     let place = shelf.clip("c1");
     work.publish(&place).expect("published");
-    assert!(place.join("light.mp4").exists() && !place.join("sound.raw").exists());
+    assert!(place.join("light.mp4").exists() && !place.join("sound.wav").exists());
 }
 
 #[tokio::test]
@@ -137,6 +137,43 @@ async fn short_and_odd_clips_fill_their_sheets_too() {
         light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
         let tiles = lit(&work.path().join("sheet.jpg"), 16, 1);
         assert!(tiles.len() == 16 && tiles.iter().all(|lit| *lit), "{rate_text} {seconds}: {tiles:?}");
+    }
+}
+
+#[tokio::test]
+async fn a_picture_is_as_bright_in_whatever_range_and_size_it_is_stored() {
+    let dir = tempfile::tempdir().expect("a folder");
+    for (size, format) in
+        [("1280x720", "yuv420p"), ("1280x720", "yuvj420p"), ("640x360", "yuv420p"), ("640x360", "yuvj420p")]
+    {
+        for (colour, wanted) in [("0x404040", 64.0 / 255.0), ("white", 1.0), ("black", 0.0)] {
+            let file = dir.path().join("plain.mp4");
+            let source = format!("color=c={colour}:size={size}:rate=25:duration=0.4");
+            ffmpeg(&["-f", "lavfi", "-i", &source, "-pix_fmt", format], &file);
+            let (_, reading) = light::read(&file).await.expect("a reading");
+            let told = reading.samples.exposure[1];
+            assert!((told - wanted as f32).abs() < 0.012, "{size} {format} {colour}: {told}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn what_is_loud_is_where_it_was_at_any_sample_rate() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let shelf = shelf(&dir);
+    for sample_rate in ["11025", "22050", "44100", "48000"] {
+        let file = dir.path().join("knock.mov");
+        let knock = format!("aevalsrc='if(between(t,1.5,1.699),0.8*sin(t*6000),0)':s={sample_rate}:duration=2");
+        let sound = ["-f", "lavfi", "-i", &knock, "-c:a", "pcm_s16le", "-pix_fmt", "yuv420p"];
+        ffmpeg(&[&["-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=2"][..], &sound].concat(), &file);
+        let probe = probe::clip(&file).await.expect("a video");
+        let work = shelf.work().expect("a folder");
+        let made = light::make(&file, &probe, &work, light::LIGHT_WIDTH, |_| ()).await.expect("made");
+        let peaks = made.peaks.expect("sound");
+        let loud: Vec<usize> = (0..peaks.len()).filter(|i| peaks[*i] > 100).collect();
+        assert!((200..=201).contains(&peaks.len()), "{sample_rate}: {}", peaks.len());
+        assert_eq!((loud.first(), loud.last()), (Some(&150), Some(&169)), "{sample_rate}");
+        assert_eq!(peaks[160], (0.8f32 * 255.0).round() as u8, "{sample_rate}");
     }
 }
 
