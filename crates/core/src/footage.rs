@@ -224,7 +224,7 @@ impl Samples {
     /// What cannot be used of it, and why, in the order of time.
     pub fn faults(&self) -> Vec<Fault> {
         let step = self.step.max(1e-6);
-        let typical = self.typical_sharpness();
+        let typical = usual_sharpness(&self.sharpness);
         let at = |values: &[f32], i: usize| values.get(i).copied();
         let wrong = |kind: FaultKind, i: usize| match kind {
             FaultKind::Shake => at(&self.shake, i).is_some_and(|v| v > UNSTEADY),
@@ -251,10 +251,11 @@ impl Samples {
         faults.sort_by(|a, b| a.start.total_cmp(&b.start));
         faults
     }
+}
 
-    fn typical_sharpness(&self) -> f64 {
-        stats::percentile(self.sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
-    }
+/// What is usual among sharpnesses, 0–1: soft stretches do not lower it.
+pub fn usual_sharpness(sharpness: &[f32]) -> f64 {
+    stats::percentile(sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
 }
 
 /// Which of so many samples a range of seconds touches.

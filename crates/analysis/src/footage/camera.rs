@@ -268,15 +268,18 @@ impl Camera {
         }
         let tolerance = TOLERANCE / width;
         let most = self.turns;
+        let strict: Vec<f32> =
+            samples.iter().map(|s| (tolerance + TOLERANCE_SHARE * s.dx.hypot(s.dy)).powi(-2)).collect();
         let score = |warp: &Warp| -> f32 {
             // Things spin before cameras do.
             let likely = 1.0 / (1.0 + (warp.r / most).powi(2));
             let sum: f32 = samples
                 .iter()
-                .map(|s| {
+                .zip(&strict)
+                .map(|(s, strict)| {
                     let (x, y) = warp.at(s.u, s.v);
-                    let off = (x - s.dx).hypot(y - s.dy) / (tolerance + TOLERANCE_SHARE * s.dx.hypot(s.dy));
-                    if off < 1.0 { s.weight * (1.0 - off * off) } else { 0.0 }
+                    let off = ((x - s.dx).powi(2) + (y - s.dy).powi(2)) * strict;
+                    s.weight * (1.0 - off).max(0.0)
                 })
                 .sum();
             likely * sum

@@ -2,8 +2,14 @@
 
 use super::FrameTraces;
 use super::happenings::DEAD;
+use super::path::shots;
 use super::shots::Change;
-use legere_core::footage::{Moment, STEP, Samples, Stretch, between};
+use legere_core::footage::{Moment, STEP, Samples, Stretch, between, usual_sharpness};
+
+/// Share of a shot's usual sharpness below which nothing is suggested while little moves.
+const SOFTER: f64 = 0.65;
+/// Motion below which nothing smears.
+const QUIET: f32 = 0.1;
 
 /// How many ranges are suggested for one shot of a clip, a minute of it.
 const MOST: usize = 5;
@@ -50,6 +56,7 @@ pub fn find(frames: &FrameTraces, samples: &Samples, changes: &[Change], rate: f
 /// The stretches in which nothing is wrong, with a margin to what is; seconds.
 fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -> Vec<Stretch> {
     let mut walls: Vec<(f64, f64)> = samples.faults().iter().map(|f| (f.start - MARGIN, f.end + MARGIN)).collect();
+    walls.extend(softer(samples, changes, rate).map(|i| (i as f64 * STEP - MARGIN, (i + 1) as f64 * STEP + MARGIN)));
     walls.extend(changes.iter().map(|c| match c {
         Change::Cut { at } => (*at as f64 / rate, *at as f64 / rate),
         // Its ends are faint.
@@ -58,6 +65,18 @@ fn clean_runs(samples: &Samples, changes: &[Change], rate: f64, duration: f64) -
     let mut runs = between(walls, duration);
     runs.retain(|r| r.length() >= SHORTEST);
     runs
+}
+
+/// The samples in which a shot is softer than it was although little moves: focus is being pulled. That is no fault to tell, but
+/// nothing to suggest either.
+fn softer(samples: &Samples, changes: &[Change], rate: f64) -> impl Iterator<Item = usize> {
+    let sample = move |frame: usize| (frame as f64 / rate / STEP) as usize;
+    let frames = (samples.sharpness.len() as f64 * STEP * rate).ceil() as usize;
+    shots(changes, frames).into_iter().flat_map(move |shot| {
+        let shot = sample(shot.start)..sample(shot.end).min(samples.sharpness.len());
+        let usual = usual_sharpness(&samples.sharpness[shot.clone()]);
+        shot.filter(move |i| f64::from(samples.sharpness[*i]) < SOFTER * usual && samples.motion[*i] < QUIET)
+    })
 }
 
 /// How suddenly things begin or cease to move at each frame.
@@ -72,15 +91,17 @@ struct Impact {
 const FAINT: f32 = 0.02;
 /// And how far it stands out from what is usual.
 const STANDS_OUT: f32 = 3.0;
+/// What the liveliest parts count beside the whole picture: a thing that is small and fast is much less than one that strikes.
+const LIVELY: f32 = 0.12;
 /// Share of the greatest movement at which it is there.
 const PRESENT: f32 = 0.12;
 /// Share of the greatest step from which a step counts as great.
-const GREAT: f32 = 0.8;
+const GREAT: f32 = 0.9;
 
 impl Impact {
     fn of(frames: &FrameTraces, rate: f64) -> Self {
         let action: Vec<f32> =
-            frames.subject.iter().zip(&frames.liveliest).map(|(all, most)| all + 0.25 * most).collect();
+            frames.subject.iter().zip(&frames.liveliest).map(|(all, most)| all + LIVELY * most).collect();
         let short = ((0.1 * rate).round() as usize).max(2);
         let long = ((0.4 * rate) as usize).max(2);
         let strength = (0..action.len())
@@ -229,6 +250,10 @@ mod tests {
         soft[120..].iter_mut().for_each(|m| m.focus = Some(Focus { fine: 0.25, broad: 0.3 }));
         let moments = found(&soft, &[]);
         assert!(!moments.is_empty() && moments.iter().all(|m| m.end <= 4.8), "{moments:?}");
+        let mut pulled = measures(|t| 0.1 * strike(t));
+        pulled[120..].iter_mut().for_each(|m| m.focus = Some(Focus { fine: 0.4, broad: 0.9 }));
+        let moments = found(&pulled, &[]);
+        assert!(!moments.is_empty() && moments.iter().all(|m| m.end <= 4.8), "a little softer, and still: {moments:?}");
         let cut = found(&measures(strike), &[Change::Cut { at: 90 }]);
         assert!(!cut.is_empty() && cut.iter().all(|m| m.end <= 3.6 || m.start >= 3.6), "{cut:?}");
         let dissolve = found(&measures(strike), &[Change::Dissolve { from: 110, to: 130 }]);

@@ -110,7 +110,7 @@ impl FrameTraces {
             *p /= 1.0 + (fastest(i) / WHIP).powi(4);
         }
         let window = ((TREMBLING * rate).round() as usize).max(3);
-        let shake = moving_mean(&power, window);
+        let shake = whole_windows(&power, window);
         let motion: Vec<f32> = (0..measures.len())
             .map(|i| {
                 let wanted = Warp { dx: -pan[i], dy: tilt[i], s: zoom[i], r: roll[i] };
@@ -211,7 +211,7 @@ fn filled(sharp: &[Option<f32>], across: &[f32], along: &[f32], fps: f32) -> Vec
 }
 
 /// The frames of each shot.
-fn shots(changes: &[Change], count: usize) -> Vec<Range<usize>> {
+pub fn shots(changes: &[Change], count: usize) -> Vec<Range<usize>> {
     let mut starts = vec![0];
     starts.extend(changes.iter().map(|c| c.at()));
     starts.push(count);
@@ -251,6 +251,14 @@ fn intercept(s: [f64; 5], b: [f64; 3]) -> Option<f64> {
     };
     let whole = det([[s[0], s[1], s[2]], [s[1], s[2], s[3]], [s[2], s[3], s[4]]]);
     (whole.abs() > 1e-9).then(|| det([[b[0], s[1], s[2]], [b[1], s[2], s[3]], [b[2], s[3], s[4]]]) / whole)
+}
+
+/// Means over windows of the same length everywhere: at the ends that of the first or the last, so that one doubtful frame counts
+/// there no more than elsewhere.
+fn whole_windows(values: &[f32], length: usize) -> Vec<f32> {
+    let (n, half) = (values.len(), length / 2);
+    let means = moving_mean(values, length);
+    (0..n).map(|i| means[if n > 2 * half { i.clamp(half, n - 1 - half) } else { n / 2 }]).collect()
 }
 
 fn pooled(values: &[f32], rate: f64) -> Vec<f32> {
@@ -316,6 +324,18 @@ mod tests {
         assert_eq!(filled(&[None, None], &[0.0; 2], &[0.0; 2], 25.0), [UNKNOWN; 2], "nothing could be sharp");
         let begins: Vec<Option<f32>> = (0..60).map(|i| (i > 20).then_some(0.5)).collect();
         assert!(filled(&begins, &still, &still, 25.0)[..20].iter().all(|v| *v == flattest), "also before it is found");
+    }
+
+    #[test]
+    fn one_doubtful_frame_counts_at_the_end_as_it_does_elsewhere() {
+        let with = |at: usize| {
+            let mut values = vec![0.0f32; 60];
+            values[at] = 1.0;
+            whole_windows(&values, 9).into_iter().fold(0.0, f32::max)
+        };
+        assert!((with(59) - with(30)).abs() < 1e-6 && (with(0) - with(30)).abs() < 1e-6);
+        assert_eq!(whole_windows(&[1.0, 2.0, 6.0], 9), [3.0; 3], "shorter than a window");
+        assert!(whole_windows(&[], 9).is_empty());
     }
 
     proptest! {

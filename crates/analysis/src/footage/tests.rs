@@ -213,7 +213,7 @@ fn a_burst_all_over_the_picture_is_no_shaking_hand() {
     };
     let reading = read(25.0, 75, burst);
     let best = &reading.moments[0];
-    assert!((best.hit - 1.0).abs() < 0.6, "{:?}", reading.moments);
+    assert!((best.hit - 1.0).abs() < 0.4, "{:?}", reading.moments);
     assert!(best.end > 1.8, "what follows the burst is worth having: {best:?}");
 }
 
@@ -267,7 +267,7 @@ fn a_great_pendulum_before_a_still_camera_is_no_movement_of_the_camera() {
         frame
     });
     let samples = &reading.samples;
-    assert!(samples.shake.iter().all(|v| *v < 0.35), "{:?}", samples.shake);
+    assert!(samples.shake.iter().all(|v| *v < 0.2), "{:?}", samples.shake);
     assert_eq!(reading.movement(0.0, 3.0), Movement::Still, "{:?}", samples.pan);
     assert!(reading.faults().is_empty(), "{:?}", reading.faults());
     assert!(middle(&samples.motion) > 0.2, "it moves all the same: {:?}", samples.motion);

@@ -61,15 +61,24 @@ pub fn points(plane: &Plane) -> Vec<Point> {
     }
     // Gradients summed over blocks, then over windows of three by three blocks.
     let mut blocks = vec![[0.0f32; 3]; bw * bh];
-    for y in 1..(bh * BLOCK).min(h - 1) {
-        let (above, row, below) =
-            (&plane.luma[(y - 1) * w..][..w], &plane.luma[y * w..][..w], &plane.luma[(y + 1) * w..][..w]);
-        for x in 1..(bw * BLOCK).min(w - 1) {
-            let (gx, gy) = ((row[x + 1] - row[x - 1]) * 0.5, (below[x] - above[x]) * 0.5);
-            let to = &mut blocks[(y / BLOCK) * bw + x / BLOCK];
-            to[0] += gx * gx;
-            to[1] += gx * gy;
-            to[2] += gy * gy;
+    let mut columns = [vec![0.0f32; w], vec![0.0f32; w], vec![0.0f32; w]];
+    for (by, blocks) in blocks.chunks_exact_mut(bw).enumerate() {
+        columns.iter_mut().for_each(|column| column.fill(0.0));
+        let [xx, xy, yy] = &mut columns;
+        for y in (by * BLOCK).max(1)..((by + 1) * BLOCK).min(h - 1) {
+            let (above, row, below) =
+                (&plane.luma[(y - 1) * w..][..w], &plane.luma[y * w..][..w], &plane.luma[(y + 1) * w..][..w]);
+            for x in 1..w - 1 {
+                let (gx, gy) = ((row[x + 1] - row[x - 1]) * 0.5, (below[x] - above[x]) * 0.5);
+                xx[x] += gx * gx;
+                xy[x] += gx * gy;
+                yy[x] += gy * gy;
+            }
+        }
+        for (bx, block) in blocks.iter_mut().enumerate() {
+            for (sum, column) in block.iter_mut().zip([&*xx, &*xy, &*yy]) {
+                *sum = column[bx * BLOCK..][..BLOCK].iter().sum();
+            }
         }
     }
     let cell = (w.max(h) as f32 / CELLS as f32).max(BLOCK as f32);
@@ -109,9 +118,12 @@ pub fn follow(from: &Picture, to: &Picture, point: Point, guessed: (f32, f32), c
         let scale = (1 << level) as f32;
         let (x, y) = ((point.x / scale).round(), (point.y / scale).round());
         let start = (found.dx / scale, found.dy / scale);
-        if let Some(one) =
-            refined(&from.planes[level], &to.planes[level], (x as usize, y as usize), start, REACH[level])
-        {
+        let refined = match level {
+            0 => refined::<{ 2 * REACH[0] + 1 }>,
+            1 => refined::<{ 2 * REACH[1] + 1 }>,
+            _ => refined::<{ 2 * REACH[2] + 1 }>,
+        };
+        if let Some(one) = refined(&from.planes[level], &to.planes[level], (x as usize, y as usize), start) {
             found = Followed { dx: one.dx * scale, dy: one.dy * scale, likeness: one.likeness };
         } else if level == 0 {
             return None;
@@ -132,27 +144,22 @@ pub fn seek(from: &Picture, to: &Picture, point: Point) -> Option<(f32, f32)> {
     let scale = (1 << (LEVELS - 1)) as f32;
     let (x, y) = ((point.x / scale).round() as usize, (point.y / scale).round() as usize);
     let reach = SOUGHT_REACH;
-    if x < reach || y < reach || x + reach >= a.width || y + reach >= a.height {
+    if x <= reach || y <= reach || x + reach + 1 >= a.width || y + reach + 1 >= a.height {
         return None;
     }
-    let window = |plane: &Plane, x: usize, y: usize| -> ([f32; 49], f32) {
-        let mut out = [0.0f32; 49];
-        for j in 0..7 {
-            out[j * 7..][..7].copy_from_slice(&plane.luma[(y + j - reach) * plane.width + x - reach..][..7]);
-        }
-        let mean = out.iter().sum::<f32>() / 49.0;
-        out.iter_mut().for_each(|v| *v -= mean);
-        let power = out.iter().map(|v| v * v).sum::<f32>();
-        (out, power)
-    };
-    let (here, power) = window(a, x, y);
+    let here = Window::<{ 2 * SOUGHT_REACH + 1 }>::around(a, (x, y));
+    let luma = here.luma.as_flattened();
+    let power = dot(luma, luma);
     let far = (a.width as f32 * SOUGHT) as usize;
+    let mut there = here.luma;
     let mut best = (ALIKE, None);
     for ty in y.saturating_sub(far).max(reach)..(y + far + 1).min(b.height - reach) {
         for tx in x.saturating_sub(far).max(reach)..(x + far + 1).min(b.width - reach) {
-            let (there, other) = window(b, tx, ty);
-            let both: f32 = here.iter().zip(&there).map(|(p, q)| p * q).sum();
-            let likeness = both / (power * other).sqrt().max(1e-3);
+            for (j, row) in there.iter_mut().enumerate() {
+                row.copy_from_slice(&b.luma[(ty + j - reach) * b.width + tx - reach..][..=2 * reach]);
+            }
+            without_mean(there.as_flattened_mut());
+            let likeness = correlation(luma, power, there.as_flattened());
             if likeness > best.0 {
                 best = (likeness, Some(((tx as f32 - x as f32) * scale, (ty as f32 - y as f32) * scale)));
             }
@@ -161,73 +168,104 @@ pub fn seek(from: &Picture, to: &Picture, point: Point) -> Option<(f32, f32)> {
     best.1
 }
 
-const MOST: usize = (2 * REACH[0] + 1) * (2 * REACH[0] + 1);
+/// Values that are added up at once: floats that are added one after the other wait for each other.
+const LANES: usize = 8;
+
+fn dot(a: &[f32], b: &[f32]) -> f32 {
+    let ((a, a_rest), (b, b_rest)) = (a.as_chunks::<LANES>(), b.as_chunks::<LANES>());
+    let mut sums = [0.0f32; LANES];
+    for (p, q) in a.iter().zip(b) {
+        for k in 0..LANES {
+            sums[k] += p[k] * q[k];
+        }
+    }
+    sums.iter().sum::<f32>() + a_rest.iter().zip(b_rest).map(|(p, q)| p * q).sum::<f32>()
+}
+
+fn without_mean(values: &mut [f32]) {
+    let (eights, rest) = values.as_chunks::<LANES>();
+    let mut sums = [0.0f32; LANES];
+    for eight in eights {
+        for k in 0..LANES {
+            sums[k] += eight[k];
+        }
+    }
+    let mean = sums.iter().chain(rest).sum::<f32>() / values.len() as f32;
+    values.iter_mut().for_each(|v| *v -= mean);
+}
+
+/// Of two windows without their means; `power` is the first one's.
+fn correlation(here: &[f32], power: f32, there: &[f32]) -> f32 {
+    dot(here, there) / (power * dot(there, there)).sqrt().max(1e-3)
+}
+
+/// What a window is compared by, its mean taken out.
+struct Window<const SIDE: usize> {
+    luma: [[f32; SIDE]; SIDE],
+    /// Slopes across and down.
+    gx: [[f32; SIDE]; SIDE],
+    gy: [[f32; SIDE]; SIDE],
+}
+
+impl<const SIDE: usize> Window<SIDE> {
+    /// The caller keeps it a pixel inside the plane.
+    fn around(plane: &Plane, (x, y): (usize, usize)) -> Self {
+        let (w, reach) = (plane.width, SIDE / 2);
+        let (mut luma, mut gx, mut gy) = ([[0.0f32; SIDE]; SIDE], [[0.0f32; SIDE]; SIDE], [[0.0f32; SIDE]; SIDE]);
+        for j in 0..SIDE {
+            let at = (y + j - reach) * w + x - reach;
+            let (above, row, below) =
+                (&plane.luma[at - w..][..SIDE], &plane.luma[at - 1..][..SIDE + 2], &plane.luma[at + w..][..SIDE]);
+            for i in 0..SIDE {
+                luma[j][i] = row[i + 1];
+                gx[j][i] = (row[i + 2] - row[i]) * 0.5;
+                gy[j][i] = (below[i] - above[i]) * 0.5;
+            }
+        }
+        for values in [&mut luma, &mut gx, &mut gy] {
+            without_mean(values.as_flattened_mut());
+        }
+        Self { luma, gx, gy }
+    }
+}
 
 /// Lucas and Kanade at one level, from `start`.
-fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), reach: usize) -> Option<Followed> {
-    let (w, h) = (from.width, from.height);
+fn refined<const SIDE: usize>(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32)) -> Option<Followed> {
+    let (w, h, reach) = (from.width, from.height, SIDE / 2);
     if x < reach + 1 || y < reach + 1 || x + reach + 1 >= w || y + reach + 1 >= h {
         return None;
     }
-    let side = 2 * reach + 1;
-    let n = side * side;
-    let (mut here, mut gx, mut gy) = ([0.0f32; MOST], [0.0f32; MOST], [0.0f32; MOST]);
-    for j in 0..side {
-        let at = (y + j - reach) * w + x - reach;
-        let (above, row, below) =
-            (&from.luma[at - w..][..side], &from.luma[at - 1..][..side + 2], &from.luma[at + w..][..side]);
-        for i in 0..side {
-            here[j * side + i] = row[i + 1];
-            gx[j * side + i] = (row[i + 2] - row[i]) * 0.5;
-            gy[j * side + i] = (below[i] - above[i]) * 0.5;
-        }
-    }
-    let (here, gx, gy) = (&mut here[..n], &mut gx[..n], &mut gy[..n]);
-    for list in [&mut *here, &mut *gx, &mut *gy] {
-        let mean = list.iter().sum::<f32>() / n as f32;
-        list.iter_mut().for_each(|v| *v -= mean);
-    }
-    let (mut a, mut b, mut c, mut power) = (0.0f32, 0.0f32, 0.0f32, 0.0f32);
-    for k in 0..n {
-        a += gx[k] * gx[k];
-        b += gx[k] * gy[k];
-        c += gy[k] * gy[k];
-        power += here[k] * here[k];
-    }
+    let here = Window::<SIDE>::around(from, (x, y));
+    let (luma, gx, gy) = (here.luma.as_flattened(), here.gx.as_flattened(), here.gy.as_flattened());
+    let (a, b, c) = (dot(gx, gx), dot(gx, gy), dot(gy, gy));
     let det = a * c - b * b;
     if det < 1e-3 * (a + c).powi(2).max(1.0) {
         return None;
     }
+    let (power, luma_gx, luma_gy) = (dot(luma, luma), dot(luma, gx), dot(luma, gy));
     let (mut dx, mut dy) = start;
-    let mut there = [0.0f32; MOST];
-    let there = &mut there[..n];
+    let mut there = [[0.0f32; SIDE]; SIDE];
     let mut likeness = 0.0;
     for _ in 0..ROUNDS {
         let (px, py) = (x as f32 + dx - reach as f32, y as f32 + dy - reach as f32);
-        if px < 0.0 || py < 0.0 || px + (side as f32) >= w as f32 || py + (side as f32) >= h as f32 {
+        if px < 0.0 || py < 0.0 || px + (SIDE as f32) >= w as f32 || py + (SIDE as f32) >= h as f32 {
             return None;
         }
         let (ix, iy) = (px as usize, py as usize);
         let (fx, fy) = (px - ix as f32, py - iy as f32);
         let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
-        for j in 0..side {
+        for (j, row) in there.iter_mut().enumerate() {
             let at = (iy + j) * w + ix;
-            let (top, bottom) = (&to.luma[at..][..=side], &to.luma[(at + w).min(to.luma.len() - side - 1)..][..=side]);
-            for i in 0..side {
-                there[j * side + i] = top[i] * w00 + top[i + 1] * w10 + bottom[i] * w01 + bottom[i + 1] * w11;
+            let below = (at + w).min(to.luma.len() - SIDE - 1);
+            let (top, bottom) = (&to.luma[at..][..=SIDE], &to.luma[below..][..=SIDE]);
+            for i in 0..SIDE {
+                row[i] = top[i] * w00 + top[i + 1] * w10 + bottom[i] * w01 + bottom[i + 1] * w11;
             }
         }
-        let mean = there.iter().sum::<f32>() / n as f32;
-        let (mut ex, mut ey, mut both, mut other) = (0.0f32, 0.0f32, 0.0f32, 0.0f32);
-        for k in 0..n {
-            let v = there[k] - mean;
-            let diff = v - here[k];
-            ex += gx[k] * diff;
-            ey += gy[k] * diff;
-            both += v * here[k];
-            other += v * v;
-        }
-        likeness = both / (power * other).sqrt().max(1e-3);
+        let there = there.as_flattened_mut();
+        without_mean(there);
+        likeness = correlation(luma, power, there);
+        let (ex, ey) = (dot(gx, there) - luma_gx, dot(gy, there) - luma_gy);
         let (sx, sy) = ((c * ex - b * ey) / det, (a * ey - b * ex) / det);
         dx -= sx;
         dy -= sy;
@@ -235,7 +273,7 @@ fn refined(from: &Plane, to: &Plane, (x, y): (usize, usize), start: (f32, f32), 
             break;
         }
         // Further than the window is wide is another place.
-        if (dx - start.0).abs().max((dy - start.1).abs()) > 1.2 * side as f32 {
+        if (dx - start.0).abs().max((dy - start.1).abs()) > 1.2 * SIDE as f32 {
             return None;
         }
     }
@@ -328,6 +366,36 @@ mod tests {
             seek(&from, &to, Point { x: 2.0, y: 2.0, strong: true }).is_none(),
             "too near the edge to have a window"
         );
+    }
+
+    #[test]
+    fn a_window_is_found_again_when_the_light_has_changed() {
+        let from = waves(0.0, 0.0);
+        let mut darker = vec![128u8; frame_bytes(W, H)];
+        for (i, v) in darker[..W * H].iter_mut().enumerate() {
+            let (x, y) = ((i % W / 2).min(W / 2 - 1), (i / W / 2).min(H / 2 - 1));
+            *v = (from.fine().luma[y * (W / 2) + x] - 20.0) as u8;
+        }
+        let to = Picture::of(&darker, W, H);
+        let found: Vec<Followed> =
+            points(from.fine()).into_iter().filter_map(|p| follow(&from, &to, p, (0.0, 0.0), 0)).collect();
+        assert!(found.len() > 80, "{}", found.len());
+        assert!(found.iter().all(|f| f.is_sure() && f.dx.hypot(f.dy) < 0.05), "{found:?}");
+    }
+
+    proptest! {
+        #[test]
+        fn sums_side_by_side_are_those_one_after_the_other(
+            values in prop::collection::vec((-50.0f32..50.0, -50.0f32..50.0), 1..200)
+        ) {
+            let (a, b): (Vec<f32>, Vec<f32>) = values.iter().copied().unzip();
+            let slow: f64 = values.iter().map(|(p, q)| f64::from(*p) * f64::from(*q)).sum();
+            prop_assert!((f64::from(dot(&a, &b)) - slow).abs() < 0.5, "{} {slow}", dot(&a, &b));
+            let mut centred = a.clone();
+            without_mean(&mut centred);
+            let mean = centred.iter().map(|v| f64::from(*v)).sum::<f64>() / centred.len() as f64;
+            prop_assert!(mean.abs() < 1e-3, "{mean}");
+        }
     }
 
     proptest! {
