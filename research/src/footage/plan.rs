@@ -302,7 +302,7 @@ fn still_with_subject(m: &mut Maker, i: usize) -> Plan {
         }
         shot.subjects.push(subject);
     }
-    if i % 4 == 0 {
+    if i.is_multiple_of(4) {
         // Most of the picture swings.
         let angle = m.rng.random_range(0.2..0.45);
         let hertz = m.rng.random_range(0.4..0.9);

@@ -151,8 +151,8 @@ fn boxed(data: &mut [[f32; 3]], start: usize, stride: usize, n: usize, radius: f
     let at = |i: isize| line[i.clamp(0, n as isize - 1) as usize];
     let mut sum: [f32; 3] = [0.0; 3];
     for i in -whole..=whole {
-        for c in 0..3 {
-            sum[c] += at(i)[c];
+        for (sum, value) in sum.iter_mut().zip(at(i)) {
+            *sum += value;
         }
     }
     let size = 2.0 * radius + 1.0;

@@ -64,7 +64,7 @@ impl Truth {
         for e in &plan.effects {
             let bad = match e.kind {
                 EffectKind::Blur(_) => true,
-                EffectKind::Gain(g) => g < 0.05 || g > 4.0,
+                EffectKind::Gain(g) => !(0.05..=4.0).contains(&g),
                 EffectKind::Flash => false,
             };
             if bad && e.to - e.from < length {
@@ -90,7 +90,7 @@ fn second(plan: &Plan, scenes: &[Scene], starts: &[f64], start: f64) -> Second {
     let overlaps = |e: &&super::plan::Effect| e.from < end && e.to > start;
     let hard = |kind: EffectKind| match kind {
         EffectKind::Flash => true,
-        EffectKind::Gain(g) => g < 0.2 || g > 4.0,
+        EffectKind::Gain(g) => !(0.2..=4.0).contains(&g),
         EffectKind::Blur(_) => false,
     };
     let whole = inside && !joined && !plan.effects.iter().filter(overlaps).any(|e| hard(e.kind));
