@@ -1,5 +1,6 @@
 //! From a plan to a file, as a camera would have written it.
 
+use crate::exif::taken_at;
 use crate::paint::{Canvas, Note, defocus};
 use crate::plan::{Fault, Plan};
 use crate::surface::{Air, Surface};
@@ -161,6 +162,8 @@ pub async fn picture(plan: &Plan, to: &Path) -> Result<(), DemoError> {
     pipe.write_all(&png).await?;
     drop(pipe);
     ending.await.map_err(std::io::Error::from)??;
+    let jpeg = tokio::fs::read(&temporary).await?;
+    tokio::fs::write(&temporary, taken_at(&jpeg, plan.recorded_at)).await?;
     tokio::fs::rename(&temporary, to).await?;
     Ok(())
 }

@@ -3,6 +3,7 @@
 //! What is drawn is known exactly ([`Plan`], [`music::Composed`]), so the readings are measured against it. The
 //! clock-restoration workshop *Hollin & Marr* and all its clips are made up.
 
+mod exif;
 pub mod film;
 pub mod music;
 mod paint;

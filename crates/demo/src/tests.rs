@@ -206,3 +206,15 @@ fn an_endless_take_is_parted_where_something_else_begins() {
     }
     assert!(reading.events.len() <= Plan::turns().len() + 4, "{:?}", reading.events);
 }
+
+#[tokio::test]
+async fn a_picture_says_when_it_was_taken() {
+    let dir = tempfile::tempdir().expect("a folder");
+    let rolls = long_hour(7);
+    let plan = rolls.iter().flat_map(|r| &r.clips).find(|p| p.picture).expect("a picture");
+    let file = dir.path().join(&plan.file);
+    crate::film::picture(plan, &file).await.expect("drawn");
+    let probe = legere_media::probe::picture(&file, 5.0, plan.rate).await.expect("a picture");
+    assert_eq!(probe.recorded_at, Some(plan.recorded_at));
+    assert_eq!((probe.width, probe.height), (1280, 720));
+}

@@ -13,6 +13,8 @@ use legere_store::journal::{By, Step};
 use legere_web::Desk;
 use std::path::Path;
 
+/// Where the ambiences lie, beside the music.
+const SOUNDS: &str = "sounds";
 /// Same seed, same pictures.
 const SEED: u64 = 7;
 
@@ -76,12 +78,12 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
         desk.bring(job, NOBODY, ROOT, roll.folder).await?;
         if i == 0 {
             for sound in AMBIENCES {
-                let folder = media.join("music");
+                let folder = media.join(SOUNDS);
                 if !folder.join(sound.0).exists() {
                     tokio::task::spawn_blocking(move || ambience(sound, &folder)).await??;
                 }
             }
-            desk.bring(job, NOBODY, ROOT, "music").await?;
+            desk.bring(job, NOBODY, ROOT, SOUNDS).await?;
             for score in music::others() {
                 recorded(desk, job, media, score).await?;
             }

@@ -15,6 +15,7 @@ pub mod events;
 pub mod handoffs;
 pub mod jobs;
 pub mod journal;
+mod kind;
 mod migration;
 pub mod overview;
 pub mod passes;

@@ -5,6 +5,7 @@ use crate::entity::{track, track_reading};
 use crate::error::word;
 use crate::events::ChangedKind;
 use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+pub use crate::kind::SoundKind;
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
@@ -16,17 +17,6 @@ use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
 use serde::{Deserialize, Serialize};
-
-/// What a sound file is for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr)]
-#[serde(rename_all = "lowercase")]
-#[strum(serialize_all = "lowercase")]
-pub enum SoundKind {
-    /// To lay pictures on.
-    Music,
-    /// To lie under pictures.
-    Sound,
-}
 
 /// One sound file: a piece of music, or a sound.
 #[derive(Debug, Clone, PartialEq)]
@@ -73,17 +63,6 @@ pub struct Track {
     pub hidden: bool,
     /// Rises with every change.
     pub revision: Revision,
-}
-
-/// Shorter than this is a sound, in seconds: an effect, a word, a bell.
-const SHORTEST_MUSIC: f64 = 6.0;
-/// Music has a beat nearly all along; what has fewer than one in three seconds is an ambience or speech.
-const FEWEST_BEATS: f64 = 1.0 / 3.0;
-
-/// What a sound file is for, by its length and its beats.
-fn kind_of(reading: &TrackReading) -> SoundKind {
-    let beats = reading.beats.len() as f64 / reading.duration.max(1.0);
-    if reading.duration < SHORTEST_MUSIC || beats < FEWEST_BEATS { SoundKind::Sound } else { SoundKind::Music }
 }
 
 /// What lists show of a reading.
@@ -431,7 +410,7 @@ impl Store {
         let has_part = row.part.is_some();
         // What was there before as music stays it; a person's word stays whatever is read.
         let told = row.kind_by_hand || row.summary.is_some();
-        let kind = if told { word("track", &row.kind)? } else { kind_of(reading) };
+        let kind = if told { word("track", &row.kind)? } else { SoundKind::told(&row.path, reading) };
         let mut row: track::ActiveModel = row.into();
         row.bytes = Set(identity.bytes);
         row.modified = Set(Some(identity.modified));

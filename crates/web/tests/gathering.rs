@@ -375,6 +375,29 @@ async fn a_short_sound_is_no_music_until_somebody_says_so() {
 }
 
 #[tokio::test]
+async fn an_ambience_in_a_folder_of_sounds_is_none_of_the_music() {
+    let server = Server::start().await;
+    let job = server.job("Ambience").await;
+    let day = server.dir.path().join("media/day one");
+    // Wind has no beat, but an even noise seems to have one anywhere.
+    for (folder, file) in [("SFX & atmos", "wind.wav"), ("music", "noise piece.wav")] {
+        std::fs::create_dir_all(day.join(folder)).expect("a folder");
+        ffmpeg(&["-f", "lavfi", "-i", "anoisesrc=color=pink:duration=12:amplitude=0.3"], &day.join(folder).join(file));
+    }
+    bring(&server, job).await;
+    for track in server.desk.store.tracks(job).await.expect("tracks").whole {
+        server.desk.do_work(Delivery::Do(Work::ReadTrack(track.id))).await;
+    }
+    let read = server.desk.store.tracks(job).await.expect("tracks").whole;
+    let mut kinds: Vec<(&str, SoundKind)> = read.iter().map(|t| (t.name.as_str(), t.kind)).collect();
+    kinds.sort_by_key(|k| k.0);
+    assert_eq!(kinds, [("noise piece.wav", SoundKind::Music), ("wind.wav", SoundKind::Sound)]);
+    let listen = server.get(&format!("/jobs/{job}/listen")).await.body;
+    assert!(listen.contains("noise piece") && !listen.contains("wind"), "{listen}");
+    server.stop().await;
+}
+
+#[tokio::test]
 async fn media_folders_are_added_below_what_was_allowed_and_nowhere_else() {
     let dir = tempfile::tempdir().expect("a folder");
     std::fs::create_dir_all(dir.path().join("disks/summer/card")).expect("folders");
