@@ -42,6 +42,7 @@ fn selects(n: u32) -> Vec<Candidate> {
             rate: "50".parse().expect("a rate"),
             tier: [Tier::Hero, Tier::Strong, Tier::Spare, Tier::Unread][i as usize % 4],
             energy: f64::from(i * 37 % 101),
+            faults: std::sync::Arc::default(),
             trace: std::sync::Arc::default(),
             framing: Some([Framing::Wide, Framing::Close, Framing::Detail][i as usize % 3]),
             role: None,

@@ -2,20 +2,22 @@
 //! `legere-analysis` makes it.
 
 use crate::select::{Framing, Light, Movement};
-use crate::stats;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
 mod alike;
+mod caveats;
+mod sharpness;
 
 pub use alike::{COLOURS, Look, TONES, alike_takes};
+pub use caveats::Caveats;
+use sharpness::is_soft;
+pub use sharpness::{is_soft_in_job, usual_in_job, usual_sharpness};
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
 /// Shake above this cannot be used.
 const UNSTEADY: f32 = 0.5;
-/// Sharpness below this share of what is usual in the clip is out of focus.
-const SOFT: f64 = 0.5;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 
@@ -30,11 +32,6 @@ const CLIPPED: f32 = 0.55;
 
 /// Samples in a row from which a fault is told: two tenths of a second are seen.
 const WORTH_TELLING: usize = 2;
-
-/// Whether a sharpness is out of focus, against what is usual in its clip.
-fn is_soft(sharpness: Option<f32>, typical: f64) -> bool {
-    typical > 0.02 && sharpness.is_some_and(|v| f64::from(v) < SOFT * typical)
-}
 
 /// Why a stretch of a clip cannot be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -66,7 +63,7 @@ impl FaultKind {
 }
 
 /// A stretch of a clip that cannot be used; seconds from the first frame, `end` exclusive.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Fault {
     /// Where it begins.
     pub start: f64,
@@ -74,6 +71,16 @@ pub struct Fault {
     pub end: f64,
     /// Why.
     pub kind: FaultKind,
+}
+
+/// A fault shorter than this, in seconds, is not seen.
+const SEEN: f64 = 0.2;
+
+/// For how many seconds of a range a fault of a kind is seen; none where it is not.
+pub fn seen_within(faults: &[Fault], kind: FaultKind, start: f64, end: f64) -> Option<f64> {
+    let of_kind = faults.iter().filter(|f| f.kind == kind);
+    let seconds: f64 = of_kind.map(|f| (f.end.min(end) - f.start.max(start)).max(0.0)).sum();
+    (seconds >= SEEN).then_some(seconds)
 }
 
 /// What was measured in a clip. Times are seconds from the first video frame.
@@ -221,14 +228,14 @@ impl Samples {
         energy_of(&self.motion[self.touched(start, end)])
     }
 
-    /// What cannot be used of it, and why, in the order of time.
+    /// What cannot be used of it by itself, and why, in the order of time.
     pub fn faults(&self) -> Vec<Fault> {
         let step = self.step.max(1e-6);
-        let typical = usual_sharpness(&self.sharpness);
+        let usual = usual_sharpness(&self.sharpness);
         let at = |values: &[f32], i: usize| values.get(i).copied();
         let wrong = |kind: FaultKind, i: usize| match kind {
             FaultKind::Shake => at(&self.shake, i).is_some_and(|v| v > UNSTEADY),
-            FaultKind::Soft => is_soft(at(&self.sharpness, i), typical),
+            FaultKind::Soft => at(&self.sharpness, i).is_some_and(|v| is_soft(v, usual)),
             FaultKind::Dark => {
                 at(&self.exposure, i).is_some_and(|v| v < *EXPOSED.start())
                     || at(&self.crushed, i).is_some_and(|v| v > CRUSHED)
@@ -251,11 +258,6 @@ impl Samples {
         faults.sort_by(|a, b| a.start.total_cmp(&b.start));
         faults
     }
-}
-
-/// What is usual among sharpnesses, 0–1: soft stretches do not lower it.
-pub fn usual_sharpness(sharpness: &[f32]) -> f64 {
-    stats::percentile(sharpness.iter().map(|v| f64::from(*v)).collect(), 0.75)
 }
 
 /// Which of so many samples a range of seconds touches.

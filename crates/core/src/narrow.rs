@@ -71,6 +71,14 @@ pub enum Fact {
     Noted,
     /// It has a label.
     Labelled,
+    /// The camera shakes in it.
+    Shaky,
+    /// It is out of focus, or softer than the rest of the job.
+    Unsharp,
+    /// It is too dark.
+    Underexposed,
+    /// It is blown out.
+    Overexposed,
 }
 
 crate::words!(Fact);
@@ -340,9 +348,9 @@ impl Condition {
                 of.tags.contains(tag) || (*suggested_too && !said && of.suggested.contains(tag))
             }
             Self::Is(fact) => match fact {
-                Fact::Sound | Fact::Silent | Fact::Muted | Fact::Missing | Fact::Upright => of.facts.contains(fact),
                 Fact::Noted => !of.note.is_empty(),
                 Fact::Labelled => of.label.is_some(),
+                told => of.facts.contains(told),
             },
             Self::Quantity(quantity, compare, wanted) => {
                 let (value, close) = match quantity {
@@ -532,7 +540,7 @@ mod tests {
             slow: 2.5,
             length: 3.2,
             rate: 59.94,
-            facts: BTreeSet::from([Fact::Sound]),
+            facts: BTreeSet::from([Fact::Sound, Fact::Shaky]),
             label: Some("flare".into()),
             name: "HM2_C088".into(),
             roll: "tower, day two".into(),
@@ -565,6 +573,7 @@ mod tests {
             "length<=3.2 length>0:03",
             "note:clapper",
             "labelled noted",
+            "shaky -unsharp -underexposed -overexposed",
         ] {
             assert!(finds(text), "{text}");
         }

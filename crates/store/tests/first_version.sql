@@ -7,7 +7,7 @@ INSERT INTO clip (id, job_id, roll_id, root, path, name, bytes, recorded_at, rec
   ('00000000-0000-0000-0000-000000000003', '00000000-0000-0000-0000-000000000001', '00000000-0000-0000-0000-000000000002',
    'media', 'a/1.mp4', '1.mp4', 1, '2026-05-12T09:00:00Z', 'metadata', 'ready',
    '{"duration":"4/1","frame_rate":"25/1","variable_rate":false,"width":1920,"height":1080,"rotation":0,"has_sound":true,"codec":"h264","recorded_at":null,"timecode":"3600/1"}',
-   '{"duration":4.0,"samples":{"step":0.1,"motion":[0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5],"shake":[],"sharpness":[],"exposure":[],"pan":[0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1],"tilt":[0,0,0,0,0,0,0,0,0,0],"zoom":[0,0,0,0,0,0,0,0,0,0]},"shot_changes":[],"moments":[]}', 1);
+   '{"duration":4.0,"samples":{"step":0.1,"motion":[0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5],"shake":[],"sharpness":[0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5,0.5],"exposure":[],"pan":[0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1,0.1],"tilt":[0,0,0,0,0,0,0,0,0,0],"zoom":[0,0,0,0,0,0,0,0,0,0]},"shot_changes":[],"moments":[]}', 1);
 INSERT INTO pick (id, job_id, clip_id, verdict) VALUES
   ('00000000-0000-0000-0000-000000000004', '00000000-0000-0000-0000-000000000001', '00000000-0000-0000-0000-000000000003',
    '{"range":{"start":"0/1","end":"1/1","hit":"1/2"},"tier":"hero","tags":["framing:wide"],"note":""}');

@@ -331,6 +331,37 @@ async fn what_is_no_fault_is_said_once_and_stays_said() {
 }
 
 #[tokio::test]
+async fn a_clip_softer_than_the_rest_of_its_job_is_out_of_focus_all_along() {
+    let server = Server::start().await;
+    let shoot = server.shoot(6).await;
+    let soft = |row: &Value| {
+        let faults = row["faults"].as_array().expect("faults");
+        faults
+            .iter()
+            .filter(|f| f["kind"] == "soft")
+            .map(|f| (f["start"].clone(), f["end"].clone()))
+            .collect::<Vec<_>>()
+    };
+    assert!(rows(&server, &shoot).await.iter().all(|r| soft(r).is_empty() && r["soft_in_job"] == false));
+    let clip = server.desk.store.clip(shoot.clips[2]).await.expect("a clip");
+    let mut missed = shoot::reading(0.4);
+    missed.samples.sharpness.fill(0.2);
+    server.read_again(&clip, &missed).await;
+    let told: Vec<Value> = rows(&server, &shoot).await;
+    assert_eq!(soft(&told[2]), [(json!(0.0), json!(8.0))]);
+    assert_eq!(
+        told.iter().map(|r| r["soft_in_job"] == true).collect::<Vec<_>>(),
+        [false, false, true, false, false, false]
+    );
+    assert_eq!(narrowed(&server, &shoot, "words=unsharp").await.0, [2]);
+    assert!(narrowed(&server, &shoot, "words=shaky").await.0.is_empty(), "it shakes before its in and beyond its out");
+    // What a person says of it counts.
+    server.say(&select(&shoot, 2), json!({ "do": "no-fault", "fault": "soft" })).await;
+    assert!(narrowed(&server, &shoot, "words=unsharp").await.0.is_empty());
+    server.stop().await;
+}
+
+#[tokio::test]
 async fn a_long_take_is_broken_up_into_its_events_around_what_was_judged() {
     let server = Server::start().await;
     let shoot = server.shoot(2).await;

@@ -16,7 +16,7 @@ pub struct Weights {
     pub role: f64,
     /// Whether the hit lands on a mark.
     pub hit: f64,
-    /// How much lies beyond in and out.
+    /// How much lies beyond in and out, or cannot be used.
     pub range: f64,
     /// How it connects to its neighbours.
     pub join: f64,
@@ -39,7 +39,7 @@ pub struct Cost {
     pub role: f64,
     /// Whether the hit lands on a mark.
     pub hit: f64,
-    /// How much lies beyond in and out.
+    /// How much lies beyond in and out, or cannot be used.
     pub range: f64,
     /// How it connects to its neighbours.
     pub join: f64,
@@ -135,6 +135,10 @@ pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, we
     Some(Fit { showing, cost })
 }
 
+/// How much it counts that nothing of what is shown can be used: of two that were judged alike the clean one is taken, but a
+/// verdict says more, because who gave it has seen the fault.
+const FAULTY: f64 = 0.6;
+
 /// What it costs to show a select in this way in a slot; without the joins.
 pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale, weights: &Weights) -> Cost {
     let end = showing.end;
@@ -171,7 +175,7 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
         tier: weights.tier * weight * tier,
         role: weights.role * role,
         hit: weights.hit * hit * if slot.on_drop { 2.0 } else { 1.0 },
-        range: weights.range * (outside * 1.5 + slowed),
+        range: weights.range * (outside * 1.5 + slowed + FAULTY * candidate.faulty(showing.start, end)),
         join: 0.0,
     }
 }
@@ -208,7 +212,7 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
         if start < earliest || start > latest {
             continue;
         }
-        let cost = place_of_hit(mark, slot);
+        let cost = place_of_hit(mark, slot) + c.faulty(start, start + used);
         if best.is_none_or(|(least, ..)| cost < least) {
             best = Some((cost, start, mark.at));
         }

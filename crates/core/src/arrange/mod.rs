@@ -15,7 +15,7 @@ pub use pace::{Pace, PaceError};
 pub use slot::{BeatMark, Slot, propose_part, slots, slots_under};
 pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged};
 
-use crate::footage::EnergyTrace;
+use crate::footage::{EnergyTrace, Fault};
 use crate::id::{ClipId, SelectId};
 use crate::select::{Framing, Movement, Range, Role, Tier};
 use crate::time::{FrameRate, Seconds};
@@ -42,6 +42,8 @@ pub struct Candidate {
     pub energy: f64,
     /// For the energy of other parts of the clip; empty where only the range's is known.
     pub trace: Arc<EnergyTrace>,
+    /// What of the clip cannot be used.
+    pub faults: Arc<Vec<Fault>>,
     /// How much of the subject it shows, where that is known.
     pub framing: Option<Framing>,
     /// What it does in a cut, where that was said.
@@ -54,6 +56,13 @@ impl Candidate {
     /// 0–100, of a part of the clip.
     pub fn energy_of(&self, start: Seconds, end: Seconds) -> f64 {
         if self.trace.is_empty() { self.energy } else { self.trace.energy(start.to_f64(), end.to_f64()) }
+    }
+
+    /// 0–1: the share of a part of the clip that cannot be used.
+    fn faulty(&self, start: Seconds, end: Seconds) -> f64 {
+        let (start, end) = (start.to_f64(), end.to_f64());
+        let seen = |f: &Fault| (f.end.min(end) - f.start.max(start)).max(0.0);
+        (self.faults.iter().map(seen).sum::<f64>() / (end - start).max(1e-6)).min(1.0)
     }
 }
 

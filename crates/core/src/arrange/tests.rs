@@ -52,6 +52,7 @@ fn candidates(n: u32) -> Vec<Candidate> {
                 tier: if energy > 90.0 { Tier::Hero } else { Tier::Strong },
                 energy,
                 trace: Arc::default(),
+                faults: Arc::default(),
                 framing: Some([Framing::Wide, Framing::Close, Framing::Detail][i as usize % 3]),
                 role: None,
                 movement: Some([Movement::Left, Movement::Right, Movement::Still][i as usize % 3]),
@@ -130,6 +131,48 @@ fn energy_follows_energy_and_a_hero_hits_the_drop() {
         let shown = shot.source.start + rate().seconds_at(FramePos::new(at as i64));
         assert!((shown.to_f64() - 2.0).abs() < 0.5 / 23.976, "{shown:?}");
     }
+}
+
+#[test]
+fn of_two_that_were_judged_alike_the_clean_one_is_taken() {
+    use crate::footage::{Fault, FaultKind};
+    let shown = |pool: &[Candidate], wanted: &dyn Fn(&Candidate) -> bool| {
+        let draft = arranged(pool).draft;
+        let used: HashSet<SelectId> = draft.shots().iter().map(|s| s.source.select).collect();
+        pool.iter().filter(|c| used.contains(&c.select) && wanted(c)).count()
+    };
+    // Each energy twice.
+    let mut pool = candidates(100);
+    for (i, twin) in candidates(100).into_iter().enumerate() {
+        pool[i].energy = twin.energy - twin.energy % 10.0;
+        pool[i].faults =
+            Arc::new(if i % 2 == 0 { Vec::new() } else { vec![Fault { start: 0.0, end: 6.0, kind: FaultKind::Soft }] });
+    }
+    let (soft, clean) = (shown(&pool, &|c| !c.faults.is_empty()), shown(&pool, &|c| c.faults.is_empty()));
+    assert!(soft * 4 < clean, "{soft} of the soft, {clean} of the clean");
+    // A verdict of somebody who has seen it counts more than what was measured.
+    for c in &mut pool {
+        c.tier = if c.faults.is_empty() { Tier::Unread } else { Tier::Hero };
+    }
+    let (heroes, unread) = (shown(&pool, &|c| c.tier == Tier::Hero), shown(&pool, &|c| c.tier == Tier::Unread));
+    assert!(heroes > unread, "{heroes} heroes, {unread} that nobody has seen");
+}
+
+#[test]
+fn what_is_shown_of_a_select_is_its_clean_part_where_a_beat_allows_it() {
+    use crate::footage::{Fault, FaultKind, seen_within};
+    let shake = vec![Fault { start: 0.5, end: 1.7, kind: FaultKind::Shake }];
+    let shaken = |pool: &[Candidate]| -> f64 {
+        let ranges = arranged(pool).draft.shots().iter().map(|s| s.range(rate())).collect::<Vec<_>>();
+        let seen = |(from, to): &(Seconds, Seconds)| seen_within(&shake, FaultKind::Shake, from.to_f64(), to.to_f64());
+        ranges.iter().filter_map(seen).sum()
+    };
+    let mut pool = candidates(60);
+    for c in &mut pool {
+        c.faults = Arc::new(shake.clone());
+    }
+    let (minded, not) = (shaken(&pool), shaken(&candidates(60)));
+    assert!(minded < 0.6 * not, "{minded} s instead of {not} s");
 }
 
 #[test]

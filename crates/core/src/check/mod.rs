@@ -1,7 +1,7 @@
 //! What a tired eye misses in a draft.
 
 use crate::draft::{Between, Draft, Shot};
-use crate::footage::{Fault, FaultKind, OneWay};
+use crate::footage::{Fault, FaultKind, OneWay, seen_within};
 use crate::id::{ClipId, ShotId};
 use crate::select::{Framing, Range};
 use crate::time::{FrameLen, FrameRate, Seconds};
@@ -15,8 +15,6 @@ const FAR: f64 = 30.0;
 const NEAR: u64 = 3;
 /// How much more than once a frame may be seen before it is called stutter: rates that are a thousandth apart are the same.
 const STUTTERS: f64 = 0.02;
-/// A fault shorter than this, in seconds, is not seen.
-const SEEN: f64 = 0.2;
 
 /// A remark, with the frame it leads to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -47,7 +45,7 @@ pub struct ShotContext {
     /// What of the clip cannot be used.
     pub faults: Arc<Vec<Fault>>,
     /// Where in the clip something goes one way only.
-    pub one_way: Arc<Vec<OneWay>>,
+    pub one_way: Vec<OneWay>,
 }
 
 /// The numbers of a draft that matter.
@@ -164,10 +162,7 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<String> {
         }
     }
     for kind in FaultKind::ALL {
-        let of_kind = about.faults.iter().filter(|f| f.kind == kind);
-        let seen = of_kind.map(|f| (f.end.min(to.to_f64()) - f.start.max(from.to_f64())).max(0.0));
-        let seconds: f64 = seen.sum();
-        if seconds >= SEEN {
+        if let Some(seconds) = seen_within(&about.faults, kind, from.to_f64(), to.to_f64()) {
             words.push(format!("{} for {seconds:.1} s of what it shows", kind.words()));
         }
     }

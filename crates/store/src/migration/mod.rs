@@ -1,5 +1,6 @@
 //! The schema. Each migration is dated and can be taken back.
 
+mod caveats;
 mod cut;
 mod footage;
 mod gather_and_sift;
@@ -20,6 +21,7 @@ impl MigratorTrait for Migrator {
             Box::new(gather_and_sift::GatherAndSift),
             Box::new(cut::Cut),
             Box::new(footage::Footage),
+            Box::new(caveats::Caveats),
         ]
     }
 }

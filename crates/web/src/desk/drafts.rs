@@ -1,7 +1,6 @@
 //! Laying selects on the music, and changing what was laid.
 
 use super::Desk;
-use super::faults::Findings;
 use super::footage::Footage;
 use super::recent::Recent;
 use super::score::{OpenPassage, ScoreKey, score_key};
@@ -10,7 +9,7 @@ use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, s
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
-use legere_core::id::{ClipId, DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
+use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::narrow::Counted;
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, Seconds};
@@ -20,7 +19,7 @@ use legere_store::clips::Clip;
 use legere_store::drafts::{DraftBody, KeptDraft, Note};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Revision};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
 use uuid::Uuid;
@@ -45,8 +44,6 @@ pub struct OpenDraft {
     pub footage: Arc<Footage>,
     /// What is told of each shot.
     pub judged: Vec<Judged>,
-    /// What of its clips cannot be used.
-    findings: HashMap<ClipId, Findings>,
 }
 
 /// What an open draft was made from.
@@ -89,7 +86,6 @@ impl OpenDraft {
     fn contexts(&self) -> Vec<ShotContext> {
         let of = |(shot, judged): (&Shot, &Judged)| {
             let candidate = self.candidate(shot.source.select);
-            let Findings { faults, one_way } = self.findings.get(&shot.source.clip).cloned().unwrap_or_default();
             ShotContext {
                 name: candidate.map(|c| c.name.clone()).unwrap_or_default(),
                 framing: candidate.and_then(|c| c.framing),
@@ -97,8 +93,8 @@ impl OpenDraft {
                 wanted: judged.wanted,
                 clip_rate: candidate.map(|c| c.rate),
                 range: candidate.map(|c| c.range),
-                faults,
-                one_way,
+                faults: self.footage.faults(shot.source.clip),
+                one_way: self.footage.clip(shot.source.clip).map(|c| c.caveats.one_way.clone()).unwrap_or_default(),
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()
@@ -210,10 +206,8 @@ impl Desk {
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
-        let clips: HashSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
-        let findings = self.findings_of(clips.iter().filter_map(|id| footage.clip(*id)).cloned().collect()).await?;
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, findings });
+        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged });
         self.drafts.put(id, key, open.clone());
         Ok(open)
     }

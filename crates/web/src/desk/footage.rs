@@ -5,7 +5,7 @@ use super::recent::Recent;
 use super::{Desk, short_name};
 use crate::error::WebError;
 use legere_core::arrange::Candidate;
-use legere_core::footage::{Look, alike_takes};
+use legere_core::footage::{Fault, FaultKind, Look, alike_takes, seen_within, usual_in_job};
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
 use legere_core::narrow::{Fact, Subject};
 use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
@@ -31,6 +31,10 @@ pub struct Footage {
     pub candidates: Arc<Vec<Candidate>>,
     at: HashMap<SelectId, usize>,
     alike: Arc<Alike>,
+    /// How sharp the pictures of its clips usually are; none where too few are known.
+    pub sharpness: Option<f64>,
+    /// What cannot be used, without what a person calls no fault.
+    faults: Faults,
     /// What cannot be read.
     pub broken: Vec<BrokenRow>,
 }
@@ -45,11 +49,19 @@ impl Footage {
         self.alike.get(&clip).copied()
     }
 
+    /// What of a clip cannot be used, without what a person calls no fault.
+    pub fn faults(&self, clip: ClipId) -> Arc<Vec<Fault>> {
+        self.faults.get(&clip).cloned().unwrap_or_default()
+    }
+
     /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
     pub fn subject(&self, select: &Select, rate: FrameRate) -> Option<Subject> {
         let clip = self.clip(select.clip)?;
         let probe = clip.probe.as_ref()?;
         let verdict = &select.verdict;
+        let faults = self.faults(clip.id);
+        let (start, end) = (verdict.range.start().to_f64(), verdict.range.end().to_f64());
+        let is = |kind| seen_within(&faults, kind, start, end).is_some();
         Some(Subject {
             tier: verdict.tier,
             tags: tags_with(&verdict.tags, &clip.said.tags),
@@ -64,6 +76,10 @@ impl Footage {
                 (Fact::Muted, clip.said.muted),
                 (Fact::Missing, clip.missing),
                 (Fact::Upright, probe.height > probe.width),
+                (Fact::Shaky, is(FaultKind::Shake)),
+                (Fact::Unsharp, is(FaultKind::Soft)),
+                (Fact::Underexposed, is(FaultKind::Dark)),
+                (Fact::Overexposed, is(FaultKind::Blown)),
             ]
             .into_iter()
             .filter_map(|(fact, is)| is.then_some(fact))
@@ -92,6 +108,9 @@ pub struct Take {
 
 type Alike = HashMap<ClipId, Take>;
 
+/// Of clips that were read, in the order of time.
+type Faults = HashMap<ClipId, Arc<Vec<Fault>>>;
+
 /// Groups of alike takes of the jobs that were looked at last, for their clips at these versions.
 pub(super) type AlikeCache = Recent<JobId, Vec<(ClipId, i32)>, Arc<Alike>>;
 
@@ -113,12 +132,26 @@ impl Desk {
         let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
         let mut selects = selects.whole;
         selects.sort_by_key(|s| (by_id.get(&s.clip).copied(), s.verdict.range.start()));
+        let sharpness = usual_in_job(clips.iter().map(|c| c.caveats.sharpness));
+        let faults: Faults = clips.iter().filter_map(|c| Some((c.id, Arc::new(faults_of(c, sharpness)?)))).collect();
         let candidates: Vec<Candidate> =
-            selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?])).collect();
+            selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?], &faults)).collect();
         let at = candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
         let candidates = Arc::new(candidates);
         let alike = self.alike_takes(job, &clips);
-        let footage = Arc::new(Footage { revision, clips, by_id, rolls, selects, candidates, at, alike, broken });
+        let footage = Arc::new(Footage {
+            revision,
+            clips,
+            by_id,
+            rolls,
+            selects,
+            candidates,
+            at,
+            alike,
+            sharpness,
+            faults,
+            broken,
+        });
         self.footage.put(job, revision, footage.clone());
         Ok(footage)
     }
@@ -143,7 +176,16 @@ impl Desk {
     }
 }
 
-fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
+/// What of a clip cannot be used among clips that usually are so sharp; none of one that was not read.
+fn faults_of(clip: &Clip, sharpness: Option<f64>) -> Option<Vec<Fault>> {
+    let seconds = clip.probe.as_ref()?.duration.to_f64();
+    let mut faults = clip.caveats.faults_in_job(sharpness, seconds);
+    // What a person says is none is none, whatever is read.
+    faults.retain(|f| !clip.said.no_faults.contains(&f.kind));
+    Some(faults)
+}
+
+fn candidate(select: &Select, clip: &Clip, faults: &Faults) -> Option<Candidate> {
     let probe = clip.probe.as_ref()?;
     let tags = tags_with(&select.verdict.tags, &clip.said.tags);
     Some(Candidate {
@@ -157,6 +199,7 @@ fn candidate(select: &Select, clip: &Clip) -> Option<Candidate> {
         tier: select.verdict.tier,
         energy: select.energy,
         trace: Arc::new(clip.trace.clone()),
+        faults: faults.get(&clip.id).cloned().unwrap_or_default(),
         framing: framing_of(&tags),
         role: role_of(&tags),
         movement: movement_of(&tags).or(Some(select.movement)),

@@ -4,7 +4,6 @@ pub mod analyse;
 pub mod by_hand;
 mod cancel;
 pub mod drafts;
-mod faults;
 pub mod footage;
 pub mod handoff;
 pub mod import;
@@ -57,7 +56,6 @@ pub struct Desk {
     music: tracks::Cache,
     versions: tracks::Making,
     drafts: drafts::Cache,
-    faults: faults::Found,
     alike: footage::AlikeCache,
     looking: missing_files::Looking,
 }
@@ -77,7 +75,6 @@ impl Desk {
             music: tracks::Cache::default(),
             versions: tracks::Making::default(),
             drafts: drafts::Cache::default(),
-            faults: faults::Found::default(),
             alike: footage::AlikeCache::default(),
             looking: missing_files::Looking::default(),
         }

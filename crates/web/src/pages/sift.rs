@@ -8,7 +8,7 @@ use crate::desk::selects::{Judgement, Many};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
-use crate::views::sift::{NarrowedView, NeedView, ReadingView};
+use crate::views::sift::{NarrowedView, NeedView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_core::id::{PassId, SelectId};
@@ -197,7 +197,7 @@ async fn pass_place(
 }
 
 async fn reading(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?.map(ReadingView::of)))
+    Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?))
 }
 
 async fn select(desk: web::Data<Desk>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {

@@ -4,7 +4,7 @@ use crate::desk::footage::{Footage, Take};
 use crate::desk::missing_files::trouble;
 use crate::desk::short_name;
 use crate::views::clip::{local, size_words};
-use legere_core::footage::FaultKind;
+use legere_core::footage::{Fault, FaultKind, is_soft_in_job};
 use legere_core::id::{ClipId, SelectId};
 use legere_core::select::{Label, Tag};
 use legere_media::light::stills_of;
@@ -65,6 +65,12 @@ pub struct SelectRow {
     pub of: usize,
     /// Which of several alike takes it is; nothing where it is alone.
     pub alike: Option<Take>,
+    /// What of its clip cannot be used, in the order of time, also what a person calls no fault.
+    pub faults: Vec<Fault>,
+    /// 0–1: how sharp its clip usually is.
+    pub sharpness: f64,
+    /// Its clip is softer all along than the clips of its job.
+    pub soft_in_job: bool,
 }
 
 impl SelectView {
@@ -123,6 +129,9 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
                 alike: footage.alike(select.clip),
+                faults: clip.caveats.faults_in_job(footage.sharpness, probe.duration.to_f64()),
+                sharpness: clip.caveats.sharpness,
+                soft_in_job: is_soft_in_job(clip.caveats.sharpness, footage.sharpness),
             })
         })
         .collect()

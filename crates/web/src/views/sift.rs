@@ -2,7 +2,6 @@
 
 use crate::desk::passes::Narrowed;
 use legere_core::arrange::Need;
-use legere_core::footage::{ClipReading, Fault};
 use legere_core::id::SelectId;
 use legere_core::narrow::Counted;
 use legere_core::select::Role;
@@ -74,21 +73,6 @@ impl NeedView {
         words.push(format!("length>={:.1}", (need.shortest * 10.0).floor() / 10.0));
         words.push("-out".to_owned());
         Self { kind: need.kind.word(), shots: need.shots, offered: need.offered, asks, words: words.join(" ") }
-    }
-}
-
-/// A reading with what follows from it, so that the page need not know what a fault is.
-#[derive(Debug, Serialize)]
-pub struct ReadingView {
-    #[serde(flatten)]
-    reading: ClipReading,
-    /// In the order of time, also those that a person calls none.
-    faults: Vec<Fault>,
-}
-
-impl ReadingView {
-    pub fn of(reading: ClipReading) -> Self {
-        Self { faults: reading.faults(), reading }
     }
 }
 

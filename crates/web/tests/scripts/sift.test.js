@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
 import { between } from "../../assets/own/lib/tone.js";
-import { clipsOf, isLeft, state, tagsOf } from "../../assets/own/pages/sift/state.js";
+import { clipsOf, faultNear, isLeft, sharpest, state, tagsOf, trouble } from "../../assets/own/pages/sift/state.js";
 
 const select = (id, more) => ({
   id,
@@ -14,6 +14,9 @@ const select = (id, more) => ({
   energy: 10,
   tags: [],
   clip_tags: [],
+  faults: [],
+  no_faults: [],
+  sharpness: 0.5,
   ...more,
 });
 
@@ -46,6 +49,25 @@ test("a pass has left what was not judged in it", () => {
 test("what a select says itself counts before what its clip says", () => {
   const s = select("a", { tags: ["framing:close", "own:dust"], clip_tags: ["framing:wide", "light:night", "own:brass"] });
   assert.deepEqual(tagsOf(s), ["framing:close", "own:dust", "light:night", "own:brass"]);
+});
+
+test("what cannot be used of a select is told between its in and out", () => {
+  const fault = (kind, start, end) => ({ kind, start, end });
+  const s = select("a", { start: 1, end: 3, faults: [fault("soft", 0, 4), fault("shake", 0, 1.1), fault("shake", 2.5, 4), fault("dark", 3, 4)] });
+  assert.equal(trouble(s), "out of focus, shakes 0.6 s");
+  assert.equal(trouble({ ...s, no_faults: ["soft"] }), "shakes 0.6 s");
+  assert.equal(trouble(select("b")), "");
+  assert.equal(faultNear(s, 3.6), "soft");
+  assert.equal(faultNear({ ...s, no_faults: ["soft", "shake"] }, 0.5), "dark", "what was called none comes last");
+  assert.equal(faultNear(select("b"), 0), undefined);
+});
+
+test("the sharpest of several is told where one sees it", () => {
+  const soft = select("a", { sharpness: 0.2 }),
+    sharp = select("b", { sharpness: 0.3 });
+  assert.equal(sharpest([soft, sharp])?.id, "b");
+  assert.equal(sharpest([sharp, select("c", { sharpness: 0.29 })]), undefined);
+  assert.equal(sharpest([sharp]), undefined);
 });
 
 test("energy is a colour between three, and never outside them", () => {

@@ -3,7 +3,7 @@
 import { $, el, say, start } from "../../lib/dom.js";
 import { light } from "../../lib/filmstrip.js";
 import { frames } from "../../lib/time.js";
-import { named } from "./state.js";
+import { named, sharpest, trouble } from "./state.js";
 
 /** Shown before the hit, in seconds. */
 const LEAD = 1.5;
@@ -15,6 +15,7 @@ export function open(selects, keep) {
   const before = Math.min(LEAD, ...selects.map((s) => s.hit - s.start)),
     after = Math.max(0.6, Math.min(...selects.map((s) => s.end - s.hit)));
   dialog.replaceChildren();
+  const best = sharpest(selects);
   const videos = selects.map((s, i) => {
     const figure = el("figure"),
       video = el("video", { src: light(s.clip), playsinline: "", preload: "auto" }),
@@ -24,7 +25,7 @@ export function open(selects, keep) {
     const button = el("button", { type: "button", class: "button" }, `keep `);
     button.append(el("kbd", {}, i + 1));
     button.addEventListener("click", () => kept(s));
-    caption.append(el("b", {}, named(s)), el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `), button);
+    caption.append(el("b", {}, named(s)), el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `), el("span", { class: "quiet told" }, [s === best ? "the sharpest" : "", trouble(s) || "nothing wrong"].filter(Boolean).join(" · ")), button);
     figure.append(video, caption);
     dialog.append(figure);
     return video;

@@ -17,7 +17,7 @@ import * as passes from "./passes.js";
 import * as player from "./player.js";
 import * as ribbon from "./ribbon.js";
 import * as sheet from "./sheet.js";
-import { bestOf, clipsOf, isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
+import { bestOf, clipsOf, faultNear, isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
 import * as words from "./words.js";
 
 const video = $("video"),
@@ -121,13 +121,13 @@ function describe() {
   if (!s) return;
   $("name").textContent = s.name;
   const reading = readings.get(s.clip);
-  $("no-fault").hidden = !reading?.faults.length;
+  $("no-fault").hidden = !s.faults.length;
   $("break-up").hidden = !reading?.events.length;
   const take = s.alike ? `take ${s.alike.take} of ${s.alike.of} · ` : "";
   $("alike").hidden = !s.alike;
   $("which").textContent = `${take}${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
   $("facts").textContent =
-    `${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"} · ${s.size} · ${s.sound ? (s.muted ? "muted" : "sound") : "silent"}`;
+    `${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"} · ${s.size} · ${s.sound ? (s.muted ? "muted" : "sound") : "silent"}${s.soft_in_job && !s.no_faults.includes("soft") ? " · softer than the rest of the job" : ""}`;
   $("problem").textContent = s.problem || "";
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
     b.setAttribute("aria-pressed", String(b.dataset.tier === s.tier));
@@ -382,8 +382,7 @@ const NO_FAULT = { shake: "not shaky", soft: "not out of focus", dark: "not too 
 /** What the reading calls a fault near the mark is none: said once, it stays said, and is taken back the same way. */
 function noFault() {
   const s = state.now,
-    reading = s && readings.get(s.clip);
-  const fault = reading && ribbon.faultNear(reading, player.at(), s.no_faults);
+    fault = s && faultNear(s, player.at());
   if (!fault) return say("the reading finds no fault in this clip");
   judgeOne({ do: "no-fault", fault });
   say(s.no_faults.includes(fault) ? `taken back: ${NO_FAULT[fault]}` : `${NO_FAULT[fault]}: said of the whole clip`);

@@ -82,15 +82,6 @@ function bracket(pen, at, way, h) {
   pen.stroke();
 }
 
-/** The fault that lies nearest to an instant, of those that nobody has called none yet, or else of those that somebody has.
- * @param {any} reading @param {number} at @param {string[]} none @returns {string | undefined} */
-export function faultNear(reading, at, none) {
-  const far = (/** @type {any} */ f) => Math.max(f.start - at, at - f.end, 0),
-    said = (/** @type {any} */ f) => Number(none.includes(f.kind)),
-    [nearest] = [...reading.faults].sort((a, b) => said(a) - said(b) || far(a) - far(b));
-  return nearest?.kind;
-}
-
 /** In which layer a fault is seen. @type {Record<string, string>} */
 const LAYER_OF = { shake: "shake", soft: "focus", dark: "light", blown: "light" };
 /** A veil where it is out of focus, grey where too little can be seen. @type {Record<string, string>} */
@@ -117,7 +108,7 @@ function fault(pen, from, to, h, kind) {
 function traces(pen, w, h, select, reading) {
   const s = reading.samples,
     x = (/** @type {number} */ t) => (t / select.duration) * w;
-  for (const f of reading.faults)
+  for (const f of select.faults)
     if (isShown(LAYER_OF[f.kind]) && !select.no_faults.includes(f.kind)) fault(pen, x(f.start), x(f.end), h, f.kind);
   if (isShown("movement")) {
     pen.beginPath();

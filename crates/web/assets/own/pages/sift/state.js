@@ -23,6 +23,43 @@ const WORTH = ["out", "unread", "spare", "strong", "hero"];
 /** The select that stands for several: the best judged. @param {Select[]} selects @returns {Select} */
 export const bestOf = (selects) => selects.reduce((a, b) => (WORTH.indexOf(b.tier) > WORTH.indexOf(a.tier) ? b : a));
 
+/** @typedef {{ kind: string, start: number, end: number }} Fault */
+
+/** The fault of a select's clip that lies nearest to an instant, of those that nobody has called none yet, or else of those that
+ * somebody has. @param {Select} s @param {number} at @returns {string | undefined} */
+export function faultNear(s, at) {
+  const far = (/** @type {Fault} */ f) => Math.max(f.start - at, at - f.end, 0),
+    said = (/** @type {Fault} */ f) => Number(s.no_faults.includes(f.kind)),
+    [nearest] = [...s.faults].sort((a, b) => said(a) - said(b) || far(a) - far(b));
+  return nearest?.kind;
+}
+
+/** Faults shorter than this, in seconds, are not seen. */
+const SEEN = 0.2;
+/** @type {Record<string, string>} */
+const SAID = { shake: "shakes", soft: "out of focus", dark: "too dark", blown: "blown out" };
+
+/** What cannot be used between a select's in and out, in words; nothing where all of it can be. @param {Select} s */
+export function trouble(s) {
+  /** @type {Map<string, number>} */
+  const seconds = new Map();
+  for (const f of /** @type {Fault[]} */ (s.faults)) {
+    const seen = Math.max(0, Math.min(f.end, s.end) - Math.max(f.start, s.start));
+    if (!s.no_faults.includes(f.kind)) seconds.set(f.kind, (seconds.get(f.kind) || 0) + seen);
+  }
+  const told = [...seconds].filter(([, n]) => n >= SEEN);
+  return told.map(([kind, n]) => `${SAID[kind]}${n > s.end - s.start - 0.05 ? "" : ` ${n.toFixed(1)} s`}`).join(", ");
+}
+
+/** How much sharper a clip is than the next before one says so: less is not seen. */
+const SHARPER = 1.15;
+
+/** The one of several selects that is clearly the sharpest, if one is. @param {Select[]} of @returns {Select | undefined} */
+export function sharpest(of) {
+  const [first, second] = [...of].sort((a, b) => b.sharpness - a.sharpness);
+  return second && first.sharpness > SHARPER * second.sharpness ? first : undefined;
+}
+
 /** Whether the pass has not come to a select yet. @param {Select} s */
 export const isLeft = (s) => (state.pass <= 1 ? s.tier === "unread" : s.pass < state.pass);
 

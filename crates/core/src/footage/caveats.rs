@@ -1,0 +1,54 @@
+//! What is to be minded where a clip is used: little enough to be kept of each of a thousand clips.
+
+use super::sharpness::{is_soft_in_job, usual_sharpness};
+use super::{ClipReading, Fault, FaultKind, OneWay};
+use serde::{Deserialize, Serialize};
+
+/// What follows from a reading for the use of its clip.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+pub struct Caveats {
+    /// 0–1: how sharp its pictures usually are.
+    pub sharpness: f64,
+    /// What cannot be used of it by itself, in the order of time.
+    pub faults: Vec<Fault>,
+    /// Where something goes one way only in time.
+    pub one_way: Vec<OneWay>,
+}
+
+impl Caveats {
+    /// Of a reading.
+    pub fn of(reading: &ClipReading) -> Self {
+        Self {
+            sharpness: usual_sharpness(&reading.samples.sharpness),
+            faults: reading.faults(),
+            one_way: reading.one_way.clone(),
+        }
+    }
+
+    /// What cannot be used of the clip in a job whose clips are usually so sharp (see [`usual_in_job`](super::usual_in_job)): a
+    /// clip that is soft beside them is out of focus for the whole of its seconds.
+    pub fn faults_in_job(&self, usual: Option<f64>, seconds: f64) -> Vec<Fault> {
+        if !is_soft_in_job(self.sharpness, usual) {
+            return self.faults.clone();
+        }
+        let whole = Fault { start: 0.0, end: seconds, kind: FaultKind::Soft };
+        std::iter::once(whole).chain(self.faults.iter().filter(|f| f.kind != FaultKind::Soft).copied()).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_clip_softer_than_its_job_is_out_of_focus_all_along_and_shakes_as_before() {
+        let fault = |start, end, kind| Fault { start, end, kind };
+        let own = [fault(1.0, 2.0, FaultKind::Shake), fault(3.0, 4.0, FaultKind::Soft)];
+        let clip = Caveats { sharpness: 0.1, faults: own.to_vec(), one_way: Vec::new() };
+        for usual in [None, Some(0.15)] {
+            assert_eq!(clip.faults_in_job(usual, 5.0), own);
+        }
+        let beside = clip.faults_in_job(Some(0.6), 5.0);
+        assert_eq!(beside, [fault(0.0, 5.0, FaultKind::Soft), own[0]]);
+    }
+}
