@@ -32,6 +32,10 @@ pub const LIGHT_WIDTH: u32 = 960;
 pub const GROUP: u32 = 8;
 /// What is heard, until its peaks are known.
 const SOUND: &str = "sound.wav";
+/// Rises when light copies, stills or peaks are made in another way, so that older ones are made anew.
+const WAY: u32 = 1;
+/// Says in a clip's folder in which way its files were made.
+const MADE: &str = "made.txt";
 /// Readings use every second, fourth … frame of fast footage.
 const READING_FPS: f64 = 31.0;
 /// Frames waiting between the pipe and the reading.
@@ -63,7 +67,22 @@ pub async fn make(
 ) -> Result<Made, MediaError> {
     let made = run(Some((work, width)), path, probe, progress).await?;
     check(work, &made.reading).await?;
+    std::fs::write(work.path().join(MADE), way(width))?;
     Ok(made)
+}
+
+fn way(width: u32) -> String {
+    format!("light copy {width} wide, way {WAY}\n")
+}
+
+/// Whether the files in a clip's folder are such as [`make`] would make of the same clip.
+pub fn is_as_now(folder: &Path, width: u32) -> bool {
+    std::fs::read_to_string(folder.join(MADE)).is_ok_and(|made| made == way(width))
+}
+
+/// Reads a clip again whose light copy stays as it is.
+pub async fn again(path: &Path, probe: &ClipProbe, progress: impl FnMut(f64) + Send) -> Result<Made, MediaError> {
+    run(None, path, probe, progress).await
 }
 
 /// The clip that a picture becomes: `still.mp4` in `work`, as large as the picture up to 3840 wide, standing still for as long

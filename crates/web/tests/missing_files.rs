@@ -133,6 +133,27 @@ async fn a_disk_that_is_away_is_away_and_all_is_there_when_it_is_back() {
 }
 
 #[tokio::test]
+async fn a_reading_made_anew_leaves_the_light_copy_that_is_there() {
+    let card = Card::read().await;
+    let folder = card.server.desk.shelf.clip(&card.ids[1].to_string());
+    let made = || std::fs::metadata(folder.join("light.mp4")).and_then(|m| m.modified()).expect("a light copy");
+    let (before, first) = (card.clips().await[1].version, made());
+    let another_way = legere_analysis::footage::READING_VERSION + 1;
+    for (remade, copies_made) in [(false, None), (true, Some("light copy 960 wide, way 0\n"))] {
+        if let Some(way) = copies_made {
+            std::fs::write(folder.join("made.txt"), way).expect("written");
+        }
+        card.server.desk.store.outdated_clips_wait(another_way).await.expect("looked");
+        assert_eq!(card.clips().await[1].state, State::Waiting);
+        card.work().await;
+        let clip = card.clips().await.remove(1);
+        assert_eq!((clip.state, made() == first), (State::Ready, !remade), "made in this way: {copies_made:?}");
+        assert!(clip.version > before && card.server.desk.shelf.is_whole(&folder));
+    }
+    card.server.stop().await;
+}
+
+#[tokio::test]
 async fn a_light_copy_that_was_lost_is_made_again() {
     let card = Card::read().await;
     let copy = card.server.desk.shelf.clip(&card.ids[2].to_string()).join("light.mp4");
