@@ -6,18 +6,22 @@ use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
 mod alike;
-mod caveats;
+mod gist;
 mod sharpness;
 
 pub use alike::{COLOURS, Look, TONES, alike_takes};
-pub use caveats::Caveats;
+pub use gist::Gist;
 use sharpness::is_soft;
 pub use sharpness::{is_soft_in_job, usual_in_job, usual_sharpness};
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
-/// Shake above this cannot be used.
+/// Shake above this cannot be used where it is part of a stretch that rises above [`SHAKEN`].
 const UNSTEADY: f32 = 0.5;
+/// A large thing that moves in front of a still camera comes near it for a moment, a hand goes beyond it.
+const SHAKEN: f32 = 0.75;
+/// Samples in a row from which unsteadiness is told: one swing to and fro at the least.
+const SWING: usize = 4;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
 
@@ -208,6 +212,9 @@ pub struct Samples {
     /// 0–1: share of the picture that is white.
     #[serde(default)]
     pub clipped: Vec<f32>,
+    /// −1 to 1: red against blue; positive is warm.
+    #[serde(default)]
+    pub warmth: Vec<f32>,
     /// Where what moves is, in frame widths from the middle, to the right.
     #[serde(default)]
     pub subject_x: Vec<f32>,
@@ -248,7 +255,11 @@ impl Samples {
         let mut faults = Vec::new();
         for kind in FaultKind::ALL {
             let which: Vec<usize> = (0..self.motion.len()).filter(|i| wrong(kind, *i)).collect();
-            let runs = which.chunk_by(|a, b| a + 1 == *b).filter(|run| run.len() >= WORTH_TELLING);
+            let told = |run: &&[usize]| match kind {
+                FaultKind::Shake => run.len() >= SWING && run.iter().any(|i| self.shake[*i] > SHAKEN),
+                _ => run.len() >= WORTH_TELLING,
+            };
+            let runs = which.chunk_by(|a, b| a + 1 == *b).filter(told);
             faults.extend(runs.map(|run| Fault {
                 start: run[0] as f64 * step,
                 end: (run[run.len() - 1] + 1) as f64 * step,
@@ -423,6 +434,17 @@ mod tests {
         );
         assert_eq!(stretches(&[(4.0, 4.0), (9.0, 11.0)]), [(0.0, 4.0), (4.0, 9.0)], "a cut is a wall without width");
         assert_eq!(stretches(&[(0.0, 10.0)]), []);
+    }
+
+    #[test]
+    fn a_hand_shakes_for_longer_and_more_than_a_large_thing_seems_to() {
+        let shaken = |stretch: &[f32]| -> Vec<(f64, f64)> {
+            let shake = [vec![0.1; 10], stretch.to_vec(), vec![0.1; 10]].concat();
+            reading(&shake, &vec![0.5; shake.len()], &[]).faults().iter().map(|f| (f.start, f.end)).collect()
+        };
+        assert_eq!(shaken(&[0.6, 0.7, 0.9, 0.7, 0.6]), [(1.0, 1.5)], "all of it, not its peak alone");
+        assert_eq!(shaken(&[0.6, 0.7, 0.7, 0.7, 0.6]), [], "a thing comes near it");
+        assert_eq!(shaken(&[0.9, 0.9, 0.9]), [], "no time for a swing to and fro");
     }
 
     #[test]

@@ -79,6 +79,10 @@ pub enum Fact {
     Underexposed,
     /// It is blown out.
     Overexposed,
+    /// Its colours are warm.
+    Warm,
+    /// Its colours are cool.
+    Cool,
 }
 
 crate::words!(Fact);

@@ -90,11 +90,15 @@ impl<'a> Film<'a> {
         scene::foreground(self.plan, &mut Canvas::new(&mut self.pixels, &mut unnoted, 1.5 * x, 1.5 * y, 1.1 * zoom));
         match self.plan.fault {
             Fault::LateFocus(until) if t < until => defocus(&mut self.pixels, 5),
+            Fault::MissedFocus => defocus(&mut self.pixels, 4),
             Fault::Dark => tones(&mut self.pixels, |v| v * 0.16),
-            Fault::Blown => tones(&mut self.pixels, |v| 120.0 + v * 1.9),
             _ => {}
         }
         self.air.over(&mut self.pixels, frame);
+        if self.plan.fault == Fault::Blown {
+            // Behind the lens's falling off: it is the sensor that has had enough.
+            tones(&mut self.pixels, |v| 60.0 + v * 3.4);
+        }
         self.pixels.data()
     }
 

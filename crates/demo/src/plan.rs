@@ -38,6 +38,8 @@ pub enum Fault {
     WobblyEnd(f64),
     /// Out of focus for the first seconds.
     LateFocus(f64),
+    /// Out of focus all along.
+    MissedFocus,
     Dark,
     Blown,
     /// The file is cut off before its index.
@@ -254,6 +256,7 @@ fn fault(rng: &mut ChaCha8Rng, bursts: bool) -> Fault {
         3 => Fault::LateFocus(rng.random_range(0.8..1.4)),
         4 if !bursts => Fault::Dark,
         5 if !bursts => Fault::Blown,
+        6 if !bursts => Fault::MissedFocus,
         _ => Fault::None,
     }
 }

@@ -12,7 +12,7 @@ use crate::selects::{tag_part, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::{Caveats, EnergyTrace, FaultKind, Look};
+use legere_core::footage::{EnergyTrace, FaultKind, Gist, Look};
 use legere_core::id::{ClipId, ImportId, JobId, RollId};
 use legere_core::select::Tag;
 use legere_core::time::Seconds;
@@ -142,8 +142,8 @@ pub struct Clip {
     pub trace: EnergyTrace,
     /// What it shows, to be compared with others; empty until it is read.
     pub looks: Vec<Look>,
-    /// What is to be minded where it is used; nothing until it is read.
-    pub caveats: Caveats,
+    /// What lists and checks ask of its reading; nothing until it is read.
+    pub gist: Gist,
     /// Rises with every reading.
     pub version: i32,
     /// Taken out by itself, whatever became of its roll and its import.
@@ -241,9 +241,9 @@ impl TryFrom<clip::Model> for Clip {
             probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("clip"))?,
             trace: EnergyTrace::from_bytes(row.motion.unwrap_or_default()),
             looks: Look::from_bytes(&row.looks.unwrap_or_default()),
-            caveats: row
-                .caveats
-                .map_or_else(|| Ok(Caveats::default()), serde_json::from_value)
+            gist: row
+                .gist
+                .map_or_else(|| Ok(Gist::default()), serde_json::from_value)
                 .map_err(StoreError::broken("clip"))?,
             version: row.version,
             removed: row.removed,
@@ -517,7 +517,7 @@ impl JobEdit {
                         probe: Set(None),
                         motion: Set(None),
                         looks: Set(None),
-                        caveats: Set(None),
+                        gist: Set(None),
                         reading_version: Set(0),
                         version: Set(0),
                         removed: Set(false),
@@ -734,7 +734,7 @@ impl Store {
                 .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
                 .col_expr(clip::Column::RecordedFrom, Expr::value(<&str>::from(RecordedFrom::File)))
                 .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
-                .col_expr(clip::Column::Caveats, Expr::value(None::<Json>))
+                .col_expr(clip::Column::Gist, Expr::value(None::<Json>))
                 .col_expr(clip::Column::Problem, Expr::value(None::<String>))
                 .filter(clip::Column::JobId.eq(job.uuid()))
                 .filter(clip::Column::Id.eq(row.id))
@@ -755,7 +755,7 @@ impl Store {
             .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
             .col_expr(clip::Column::Motion, Expr::value(None::<Vec<u8>>))
             .col_expr(clip::Column::Looks, Expr::value(None::<Vec<u8>>))
-            .col_expr(clip::Column::Caveats, Expr::value(None::<Json>))
+            .col_expr(clip::Column::Gist, Expr::value(None::<Json>))
             .col_expr(clip::Column::Digest, Expr::value(None::<String>))
             .col_expr(clip::Column::Version, Expr::col(clip::Column::Version).add(1))
             .filter(clip::Column::Id.eq(clip.id.uuid()))

@@ -74,7 +74,7 @@ table!(clip, "clip", {
     probe: Option<Json>,
     motion: Option<Vec<u8>>,
     looks: Option<Vec<u8>>,
-    caveats: Option<Json>,
+    gist: Option<Json>,
     reading_version: i32,
     version: i32,
     removed: bool,

@@ -7,7 +7,7 @@ use crate::jobs::footage_changed;
 use crate::selects::first_select;
 use crate::{Store, StoreError};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::{Caveats, ClipReading, EnergyTrace, Look};
+use legere_core::footage::{ClipReading, EnergyTrace, Gist, Look};
 use legere_core::id::ClipId;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
@@ -46,7 +46,7 @@ impl Store {
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.motion = Set(Some(trace.bytes().to_vec()));
         row.looks = Set(Some(Look::to_bytes(&reading.looks)));
-        row.caveats = Set(Some(json(serde_json::to_value(Caveats::of(reading)))?));
+        row.gist = Set(Some(json(serde_json::to_value(Gist::of(reading)))?));
         row.reading_version = Set(reading.version);
         row.version = Set(version);
         if let Some(at) = probe.recorded_at {
@@ -79,7 +79,7 @@ impl Store {
     /// Makes what earlier versions did not keep beside their readings.
     pub async fn complete_clips(&self) -> Result<(), StoreError> {
         let lacking: Vec<Uuid> = clip::Entity::find()
-            .filter(clip::Column::Motion.is_null().or(clip::Column::Caveats.is_null()))
+            .filter(clip::Column::Motion.is_null().or(clip::Column::Gist.is_null()))
             .filter(clip::Column::State.eq(State::Ready.word()))
             .select_only()
             .column(clip::Column::Id)
@@ -89,10 +89,10 @@ impl Store {
         for id in lacking {
             // A reading that cannot be read is no reason to read no other: the clip's line tells it.
             let Ok(Some(reading)) = self.clip_reading(id.into()).await else { continue };
-            let caveats = serde_json::to_value(Caveats::of(&reading)).map_err(StoreError::broken("reading"))?;
+            let gist = serde_json::to_value(Gist::of(&reading)).map_err(StoreError::broken("reading"))?;
             clip::Entity::update_many()
                 .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
-                .col_expr(clip::Column::Caveats, Expr::value(caveats))
+                .col_expr(clip::Column::Gist, Expr::value(gist))
                 .filter(clip::Column::Id.eq(id))
                 .exec(&self.db)
                 .await?;

@@ -338,7 +338,7 @@ async fn a_database_of_the_first_version_is_taken_over_with_all_that_is_in_it() 
     assert!(clips.broken.is_empty(), "{:?}", clips.broken);
     let probe = clips.whole[0].probe.clone().expect("a probe");
     assert_eq!(probe.timecode.map(|t| t.frames), Some(90_000), "an hour at 25");
-    assert!(!clips.whole[0].trace.is_empty() && clips.whole[0].caveats.sharpness > 0.0);
+    assert!(!clips.whole[0].trace.is_empty() && clips.whole[0].gist.sharpness > 0.0);
     let select = store.selects(job.id).await.expect("selects").whole.remove(0);
     assert_eq!((select.verdict.tier, select.movement.word()), (Tier::Hero, "right"));
     assert!(select.energy > 10.0);

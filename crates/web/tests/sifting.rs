@@ -346,6 +346,7 @@ async fn a_clip_softer_than_the_rest_of_its_job_is_out_of_focus_all_along() {
     let clip = server.desk.store.clip(shoot.clips[2]).await.expect("a clip");
     let mut missed = shoot::reading(0.4);
     missed.samples.sharpness.fill(0.2);
+    missed.samples.warmth = vec![0.4; 80];
     server.read_again(&clip, &missed).await;
     let told: Vec<Value> = rows(&server, &shoot).await;
     assert_eq!(soft(&told[2]), [(json!(0.0), json!(8.0))]);
@@ -354,6 +355,7 @@ async fn a_clip_softer_than_the_rest_of_its_job_is_out_of_focus_all_along() {
         [false, false, true, false, false, false]
     );
     assert_eq!(narrowed(&server, &shoot, "words=unsharp").await.0, [2]);
+    assert_eq!(narrowed(&server, &shoot, "words=warm").await.0, [2]);
     assert!(narrowed(&server, &shoot, "words=shaky").await.0.is_empty(), "it shakes before its in and beyond its out");
     // What a person says of it counts.
     server.say(&select(&shoot, 2), json!({ "do": "no-fault", "fault": "soft" })).await;

@@ -56,6 +56,7 @@ impl FrameTraces {
                 zoom: vec![0.0; count],
                 crushed: each(&|m| m.tones.crushed),
                 clipped: each(&|m| m.tones.clipped),
+                warmth: each(&|m| m.tones.warmth),
                 subject_x: each(&|m| m.step.subject.x),
                 subject_y: each(&|m| m.step.subject.y * aspect),
             },
@@ -142,6 +143,7 @@ impl FrameTraces {
             zoom: pooled(&all.zoom),
             crushed: pooled(&all.crushed),
             clipped: pooled(&all.clipped),
+            warmth: pooled(&all.warmth),
             subject_x: pooled(&all.subject_x),
             subject_y: pooled(&all.subject_y),
         }

@@ -18,10 +18,25 @@ pub struct Look {
 
 /// Cells by which a take may be framed otherwise than another.
 const SHIFT: isize = 2;
-/// Correlation of brightness from which two looks are of the same thing.
-const SAME_TONES: f32 = 0.86;
-/// Mean difference of colour up to which they are.
-const SAME_COLOURS: f32 = 5.0;
+/// Takes of one set-up are recorded one after the other: a clip so many places behind the last one of a group may be its next.
+const NEXT: usize = 3;
+/// Variance below which there is nothing to see.
+const BARE: f32 = 9.0;
+
+/// How alike two looks must be.
+struct Likeness {
+    /// Correlation of brightness from which they are of the same thing.
+    tones: f32,
+    /// The same without what changes slowly over the picture, which is as much the light's as the thing's.
+    detail: f32,
+    /// Mean difference of colour up to which they are.
+    colours: f32,
+}
+
+/// Of clips that were recorded one after the other.
+const NEAR: Likeness = Likeness { tones: 0.86, detail: 0.7, colours: 8.0 };
+/// Of all others: the same wall or sky is no other take. Nothing is told by its light alone.
+const FAR: Likeness = Likeness { tones: f32::INFINITY, detail: 0.97, colours: 5.0 };
 
 impl Look {
     /// Bytes of one look.
@@ -43,54 +58,98 @@ impl Look {
             .collect()
     }
 
-    /// Whether both show the same thing, framed a little otherwise or as bright as it may be.
-    pub fn is_alike(&self, other: &Self) -> bool {
-        self.colours_apart(other) < SAME_COLOURS && self.tones_alike(other) > SAME_TONES
-    }
-
     fn colours_apart(&self, other: &Self) -> f32 {
         let sum: i32 =
             self.colours.iter().zip(&other.colours).map(|(a, b)| (i32::from(*a) - i32::from(*b)).abs()).sum();
         let count = self.colours.len().min(other.colours.len());
         if count == 0 { f32::MAX } else { sum as f32 / count as f32 }
     }
+}
 
-    /// The best correlation of brightness over all small shifts.
-    fn tones_alike(&self, other: &Self) -> f32 {
-        if self.tones.len() != TONES.0 * TONES.1 || other.tones.len() != self.tones.len() {
-            return 0.0;
-        }
-        let shifts = (-1..=1).flat_map(|dy| (-SHIFT..=SHIFT).map(move |dx| (dx, dy)));
-        shifts.map(|(dx, dy)| self.correlation(other, dx, dy)).fold(0.0, f32::max)
+/// A look, made ready to be compared with many.
+struct Seen<'a> {
+    look: &'a Look,
+    tones: Vec<f32>,
+    /// Without what a curved surface over the picture explains.
+    detail: Vec<f32>,
+}
+
+impl<'a> Seen<'a> {
+    /// None of a look of another size.
+    fn of(look: &'a Look) -> Option<Self> {
+        let tones: Vec<f32> = look.tones.iter().copied().map(f32::from).collect();
+        (tones.len() == TONES.0 * TONES.1).then(|| Self { look, detail: without_surface(&tones), tones })
     }
 
-    fn correlation(&self, other: &Self, dx: isize, dy: isize) -> f32 {
-        let (w, h) = (TONES.0 as isize, TONES.1 as isize);
-        let (mut n, mut sa, mut sb, mut saa, mut sbb, mut sab) = (0.0f32, 0.0f32, 0.0f32, 0.0f32, 0.0f32, 0.0f32);
-        for y in 0.max(-dy)..h.min(h - dy) {
-            for x in 0.max(-dx)..w.min(w - dx) {
-                let a = f32::from(self.tones[(y * w + x) as usize]);
-                let b = f32::from(other.tones[((y + dy) * w + x + dx) as usize]);
-                n += 1.0;
-                sa += a;
-                sb += b;
-                saa += a * a;
-                sbb += b * b;
-                sab += a * b;
-            }
-        }
-        let (va, vb, both) = (saa / n - (sa / n).powi(2), sbb / n - (sb / n).powi(2), sab / n - sa / n * sb / n);
-        // Where there is nothing to see, nothing is alike.
-        if va < 9.0 || vb < 9.0 { 0.0 } else { both / (va * vb).sqrt() }
+    /// Whether both show the same thing, framed a little otherwise or as bright as it may be.
+    fn is_alike(&self, other: &Self, wanted: &Likeness) -> bool {
+        self.look.colours_apart(other.look) < wanted.colours
+            && (best(&self.detail, &other.detail) > wanted.detail
+                || wanted.tones < 1.0 && best(&self.tones, &other.tones) > wanted.tones)
     }
 }
 
-/// Groups of clips that show the same thing, as places in `clips`, each group in their order; clips alone are in none. A clip
-/// belongs to the first group whose first clip it is alike, so that a chain of small changes does not join what is not alike.
+/// What is left of tones over a surface of the second degree, fitted to them by least squares.
+fn without_surface(tones: &[f32]) -> Vec<f32> {
+    let (w, h) = TONES;
+    let at = |i: usize| (2.0 * (i % w) as f32 / (w - 1) as f32 - 1.0, 2.0 * (i / w) as f32 / (h - 1) as f32 - 1.0);
+    let shapes: [fn(f32, f32) -> f32; 6] = [|_, _| 1.0, |x, _| x, |_, y| y, |x, _| x * x, |_, y| y * y, |x, y| x * y];
+    let mut left = tones.to_vec();
+    // Each shape without the ones before it (Gram and Schmidt), so that their shares can be taken out one by one.
+    let mut basis: Vec<Vec<f32>> = Vec::with_capacity(shapes.len());
+    for shape in shapes {
+        let mut one: Vec<f32> = (0..w * h).map(|i| shape(at(i).0, at(i).1)).collect();
+        basis.iter().for_each(|earlier| take_out(&mut one, earlier));
+        take_out(&mut left, &one);
+        basis.push(one);
+    }
+    left
+}
+
+/// Takes out of values what `shape` explains of them.
+fn take_out(values: &mut [f32], shape: &[f32]) {
+    let dot = |a: &[f32]| a.iter().zip(shape).map(|(a, b)| a * b).sum::<f32>();
+    let share = dot(values) / dot(shape).max(f32::MIN_POSITIVE);
+    values.iter_mut().zip(shape).for_each(|(v, s)| *v -= share * s);
+}
+
+/// The best correlation over all small shifts.
+fn best(a: &[f32], b: &[f32]) -> f32 {
+    let shifts = (-1..=1).flat_map(|dy| (-SHIFT..=SHIFT).map(move |dx| (dx, dy)));
+    shifts.map(|(dx, dy)| correlation(a, b, dx, dy)).fold(0.0, f32::max)
+}
+
+fn correlation(a: &[f32], b: &[f32], dx: isize, dy: isize) -> f32 {
+    let (w, h) = (TONES.0 as isize, TONES.1 as isize);
+    let (mut n, mut sa, mut sb, mut saa, mut sbb, mut sab) = (0.0f32, 0.0f32, 0.0f32, 0.0f32, 0.0f32, 0.0f32);
+    for y in 0.max(-dy)..h.min(h - dy) {
+        for x in 0.max(-dx)..w.min(w - dx) {
+            let a = a[(y * w + x) as usize];
+            let b = b[((y + dy) * w + x + dx) as usize];
+            n += 1.0;
+            sa += a;
+            sb += b;
+            saa += a * a;
+            sbb += b * b;
+            sab += a * b;
+        }
+    }
+    let (va, vb, both) = (saa / n - (sa / n).powi(2), sbb / n - (sb / n).powi(2), sab / n - sa / n * sb / n);
+    // Where there is nothing to see, nothing is alike.
+    if va < BARE || vb < BARE { 0.0 } else { both / (va * vb).sqrt() }
+}
+
+/// Groups of clips that show the same thing, as places in `clips`, each group in their order, which is that of recording; clips
+/// alone are in none. A clip belongs to the first group whose first clip it is alike, so that a chain of small changes does not join
+/// what is not alike.
 pub fn alike_takes(clips: &[&[Look]]) -> Vec<Vec<usize>> {
+    let clips: Vec<Vec<Seen>> = clips.iter().map(|looks| looks.iter().filter_map(Seen::of).collect()).collect();
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for (i, looks) in clips.iter().enumerate() {
-        let joins = |group: &Vec<usize>| is_alike(clips[group[0]], looks);
+        let joins = |group: &Vec<usize>| {
+            let next = group.last().is_some_and(|last| i - last <= NEXT);
+            are_alike(&clips[group[0]], looks, if next { &NEAR } else { &FAR })
+        };
         match groups.iter_mut().find(|g| joins(g)) {
             Some(group) => group.push(i),
             None => groups.push(vec![i]),
@@ -101,9 +160,9 @@ pub fn alike_takes(clips: &[&[Look]]) -> Vec<Vec<usize>> {
 }
 
 /// Whether two clips share what they show: most looks of the one that has fewer are found in the other.
-fn is_alike(a: &[Look], b: &[Look]) -> bool {
+fn are_alike(a: &[Seen], b: &[Seen], wanted: &Likeness) -> bool {
     let (few, many) = if a.len() <= b.len() { (a, b) } else { (b, a) };
-    let found = few.iter().filter(|look| many.iter().any(|other| look.is_alike(other))).count();
+    let found = few.iter().filter(|look| many.iter().any(|other| look.is_alike(other, wanted))).count();
     found > 0 && found * 2 > few.len()
 }
 
@@ -143,6 +202,31 @@ mod tests {
     #[test]
     fn bare_walls_are_not_takes_of_each_other() {
         let wall = Look { tones: vec![90; TONES.0 * TONES.1], colours: vec![0; COLOURS.0 * COLOURS.1 * 2] };
-        assert!(!wall.is_alike(&wall));
+        let walls = [wall.clone(), wall.clone()];
+        assert!(alike_takes(&[&walls[..1], &walls[1..]]).is_empty());
+    }
+
+    /// A lamp in a corner of a wall, and what stands before it: a few dots in one place or another.
+    fn lit(dots: &[(usize, usize)]) -> Look {
+        let tones = (0..TONES.0 * TONES.1).map(|i| {
+            let (x, y) = (i % TONES.0, i / TONES.0);
+            let light = 180.0 - 9.0 * x as f32 - 6.0 * y as f32;
+            (if dots.contains(&(x, y)) { light + 60.0 } else { light }) as u8
+        });
+        Look { tones: tones.collect(), colours: vec![0; COLOURS.0 * COLOURS.1 * 2] }
+    }
+
+    #[test]
+    fn the_same_light_is_no_other_take_an_hour_later_and_the_same_thing_is() {
+        let (gear, dots) = (lit(&[(3, 2), (4, 2), (4, 3)]), lit(&[(9, 5), (2, 5), (6, 1)]));
+        let others: Vec<Look> = (10..18).map(|seed| look(seed, 0, 0.8)).collect();
+        let of = |first: &Look, last: &Look| -> Vec<Vec<usize>> {
+            let day: Vec<&Look> = [first].into_iter().chain(&others).chain([last]).collect();
+            alike_takes(&day.into_iter().map(std::slice::from_ref).collect::<Vec<_>>())
+        };
+        assert_eq!(of(&gear, &gear), [[0, 9]]);
+        assert_eq!(of(&gear, &dots), Vec::<Vec<usize>>::new(), "one light on other things");
+        let beside = [&gear, &dots].map(std::slice::from_ref);
+        assert_eq!(alike_takes(&beside), [[0, 1]], "one after the other they may be one set-up");
     }
 }

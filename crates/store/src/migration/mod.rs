@@ -1,9 +1,9 @@
 //! The schema. Each migration is dated and can be taken back.
 
-mod caveats;
 mod cut;
 mod footage;
 mod gather_and_sift;
+mod gist;
 mod solid_ground;
 
 use sea_orm::ConnectionTrait;
@@ -21,7 +21,7 @@ impl MigratorTrait for Migrator {
             Box::new(gather_and_sift::GatherAndSift),
             Box::new(cut::Cut),
             Box::new(footage::Footage),
-            Box::new(caveats::Caveats),
+            Box::new(gist::Gist),
         ]
     }
 }

@@ -94,7 +94,7 @@ impl OpenDraft {
                 clip_rate: candidate.map(|c| c.rate),
                 range: candidate.map(|c| c.range),
                 faults: self.footage.faults(shot.source.clip),
-                one_way: self.footage.clip(shot.source.clip).map(|c| c.caveats.one_way.clone()).unwrap_or_default(),
+                one_way: self.footage.clip(shot.source.clip).map(|c| c.gist.one_way.clone()).unwrap_or_default(),
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()

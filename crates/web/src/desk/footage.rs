@@ -17,6 +17,11 @@ use serde::Serialize;
 use std::collections::HashMap;
 use std::sync::Arc;
 
+/// Mean warmth of a clip from which its colours are called warm: lamps, wood and skin are.
+const WARM: f64 = 0.15;
+/// And below which they are called cool: sky and shade are.
+const COOL: f64 = -0.05;
+
 /// The footage of a job at one revision.
 #[derive(Debug)]
 pub struct Footage {
@@ -80,6 +85,8 @@ impl Footage {
                 (Fact::Unsharp, is(FaultKind::Soft)),
                 (Fact::Underexposed, is(FaultKind::Dark)),
                 (Fact::Overexposed, is(FaultKind::Blown)),
+                (Fact::Warm, clip.gist.warmth > WARM),
+                (Fact::Cool, clip.gist.warmth < COOL),
             ]
             .into_iter()
             .filter_map(|(fact, is)| is.then_some(fact))
@@ -132,7 +139,7 @@ impl Desk {
         let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
         let mut selects = selects.whole;
         selects.sort_by_key(|s| (by_id.get(&s.clip).copied(), s.verdict.range.start()));
-        let sharpness = usual_in_job(clips.iter().map(|c| c.caveats.sharpness));
+        let sharpness = usual_in_job(clips.iter().map(|c| c.gist.sharpness));
         let faults: Faults = clips.iter().filter_map(|c| Some((c.id, Arc::new(faults_of(c, sharpness)?)))).collect();
         let candidates: Vec<Candidate> =
             selects.iter().filter_map(|s| candidate(s, &clips[*by_id.get(&s.clip)?], &faults)).collect();
@@ -179,7 +186,7 @@ impl Desk {
 /// What of a clip cannot be used among clips that usually are so sharp; none of one that was not read.
 fn faults_of(clip: &Clip, sharpness: Option<f64>) -> Option<Vec<Fault>> {
     let seconds = clip.probe.as_ref()?.duration.to_f64();
-    let mut faults = clip.caveats.faults_in_job(sharpness, seconds);
+    let mut faults = clip.gist.faults_in_job(sharpness, seconds);
     // What a person says is none is none, whatever is read.
     faults.retain(|f| !clip.said.no_faults.contains(&f.kind));
     Some(faults)

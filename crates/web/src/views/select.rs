@@ -129,9 +129,9 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
                 alike: footage.alike(select.clip),
-                faults: clip.caveats.faults_in_job(footage.sharpness, probe.duration.to_f64()),
-                sharpness: clip.caveats.sharpness,
-                soft_in_job: is_soft_in_job(clip.caveats.sharpness, footage.sharpness),
+                faults: clip.gist.faults_in_job(footage.sharpness, probe.duration.to_f64()),
+                sharpness: clip.gist.sharpness,
+                soft_in_job: is_soft_in_job(clip.gist.sharpness, footage.sharpness),
             })
         })
         .collect()

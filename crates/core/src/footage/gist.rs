@@ -1,25 +1,28 @@
-//! What is to be minded where a clip is used: little enough to be kept of each of a thousand clips.
+//! What lists, checks and the arranger ask of a clip's reading: little enough to be kept of each of a thousand clips.
 
 use super::sharpness::{is_soft_in_job, usual_sharpness};
 use super::{ClipReading, Fault, FaultKind, OneWay};
 use serde::{Deserialize, Serialize};
 
-/// What follows from a reading for the use of its clip.
+/// What a reading comes to.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-pub struct Caveats {
+pub struct Gist {
     /// 0–1: how sharp its pictures usually are.
     pub sharpness: f64,
+    /// −1 to 1: how warm they are on average, red against blue.
+    pub warmth: f64,
     /// What cannot be used of it by itself, in the order of time.
     pub faults: Vec<Fault>,
     /// Where something goes one way only in time.
     pub one_way: Vec<OneWay>,
 }
 
-impl Caveats {
+impl Gist {
     /// Of a reading.
     pub fn of(reading: &ClipReading) -> Self {
         Self {
             sharpness: usual_sharpness(&reading.samples.sharpness),
+            warmth: mean(&reading.samples.warmth),
             faults: reading.faults(),
             one_way: reading.one_way.clone(),
         }
@@ -36,6 +39,10 @@ impl Caveats {
     }
 }
 
+fn mean(values: &[f32]) -> f64 {
+    values.iter().copied().map(f64::from).sum::<f64>() / values.len().max(1) as f64
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -44,7 +51,7 @@ mod tests {
     fn a_clip_softer_than_its_job_is_out_of_focus_all_along_and_shakes_as_before() {
         let fault = |start, end, kind| Fault { start, end, kind };
         let own = [fault(1.0, 2.0, FaultKind::Shake), fault(3.0, 4.0, FaultKind::Soft)];
-        let clip = Caveats { sharpness: 0.1, faults: own.to_vec(), one_way: Vec::new() };
+        let clip = Gist { sharpness: 0.1, faults: own.to_vec(), ..Gist::default() };
         for usual in [None, Some(0.15)] {
             assert_eq!(clip.faults_in_job(usual, 5.0), own);
         }
