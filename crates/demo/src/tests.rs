@@ -126,7 +126,7 @@ fn in_the_order_of_what_was_drawn(seed: u64) {
         .into_iter()
         .flat_map(|r| r.clips)
         // What no hand wanted is drawn but is no energy, and what cannot be seen has none.
-        .filter(|p| p.fault == Fault::None && !p.is_endless())
+        .filter(|p| matches!(p.fault, Fault::None | Fault::MissedFocus) && !p.is_endless())
         .collect();
     // One in four: drawing takes its time.
     let plans: Vec<Plan> = plans.into_iter().step_by(4).collect();
