@@ -193,7 +193,7 @@ fn steady(samples: &Samples, others: &[Moment], Stretch { start, end }: Stretch)
     let mean = super::moving_mean(&samples.motion, 10);
     let liveliest = (first..=last).max_by(|a, b| mean[*a].total_cmp(&mean[*b]))?;
     let hit = (liveliest as f64 + 0.5) * STEP;
-    Some(Moment { start, end, hit, energy: samples.energy(start, end), why: "steady and sharp".into() })
+    Some(Moment { start, end, hit, energy: samples.energy(start, end), why: "steady all along".into() })
 }
 
 #[cfg(test)]
@@ -264,7 +264,7 @@ mod tests {
     fn what_goes_on_evenly_is_steady_and_where_nothing_moves_there_is_nothing() {
         let even = found(&measures(|t| 0.4 + 0.005 * (t * 3.0).sin() as f32), &[]);
         assert_eq!(even.len(), 1, "{even:?}");
-        assert!(even[0].why == "steady and sharp" && even[0].start < 0.2 && even[0].end > 7.8, "{even:?}");
+        assert!(even[0].why == "steady all along" && even[0].start < 0.2 && even[0].end > 7.8, "{even:?}");
         assert!(found(&measures(|_| 0.0), &[]).is_empty());
     }
 
