@@ -121,7 +121,7 @@ impl Desk {
         let work = self.shelf.work()?;
         let place = self.shelf.clip(&clip.id.to_string());
         let picture = is_picture(&clip.name);
-        // A reading alone is made anew in two thirds of the time. How long a picture stands may have changed.
+        // For a reading alone nothing is encoded. How long a picture stands may have changed.
         let kept = !picture
             && clip.digest.as_ref() == Some(&before.digest)
             && self.shelf.is_whole(&place)
