@@ -63,7 +63,7 @@ async fn take() {
     browser.key("n").await;
     shoot(&browser, "arrange-night").await;
     browser.key("n").await;
-    // A ramp in an open shot, then a copy beside it in which two shots have changed places.
+    // A ramp in an open shot, slower first: whichever clip lies there has enough. Then a copy beside it in which two shots have changed places.
     browser.key("p").await;
     for _ in 0..7 {
         browser.key("ArrowLeft").await;
@@ -73,7 +73,7 @@ async fn take() {
     for (frames, turns) in [(8, 1), (14, 2)] {
         browser.js(&format!("{player}.seek({player}.mark + {frames})")).await;
         browser
-            .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 160 } else { 60 }))
+            .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 60 } else { 120 }))
             .await;
         browser.key("r").await;
         browser.until(&format!("document.querySelectorAll('.turns li').length === {turns}"), 10).await;
