@@ -90,8 +90,10 @@ ids! {
     HandoffId,
     /// One bringing in of files.
     ImportId,
-    /// A window's session: whose undo an edit belongs to.
+    /// One open window: whose changes it shows already.
     SessionId,
+    /// Whose undo an edit belongs to; until there are accounts, the person at one browser.
+    PersonId,
 }
 
 /// Gives new shots their ids: the same ones for the same seed, since the core has no other randomness.

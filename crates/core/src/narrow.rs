@@ -7,6 +7,7 @@
 use crate::length::parse_length;
 use crate::select::{Facet, Tag, Tier};
 use crate::time::FrameRate;
+use std::borrow::Borrow;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// No more terms than anybody types.
@@ -14,7 +15,7 @@ const MOST_TERMS: usize = 40;
 
 /// What is known of a select, as far as it can be asked for.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Subject {
+pub struct SearchRecord {
     /// The verdict.
     pub tier: Tier,
     /// Its own tags and those of its clip.
@@ -343,7 +344,7 @@ fn compared(key: &str, rest: &str) -> Result<Condition, String> {
 }
 
 impl Condition {
-    fn holds(&self, of: &Subject) -> bool {
+    fn holds(&self, of: &SearchRecord) -> bool {
         match self {
             Self::Tier(tier) => of.tier == *tier,
             Self::Tag { tag, suggested_too } => {
@@ -392,14 +393,14 @@ impl Condition {
     }
 }
 
-fn anywhere(of: &Subject, words: &[String]) -> bool {
+fn anywhere(of: &SearchRecord, words: &[String]) -> bool {
     [&of.name, &of.roll, &of.note].into_iter().any(|text| holds(text, words))
         || of.label.as_deref().is_some_and(|l| holds(l, words))
         || of.tags.iter().any(|t| holds(t.word(), words))
 }
 
 impl Term {
-    fn holds(&self, of: &Subject) -> bool {
+    fn holds(&self, of: &SearchRecord) -> bool {
         self.any.iter().any(|c| c.holds(of)) != self.not
     }
 
@@ -439,32 +440,33 @@ impl Query {
     }
 
     /// Whether a select is asked for.
-    pub fn holds(&self, of: &Subject) -> bool {
+    pub fn holds(&self, of: &SearchRecord) -> bool {
         self.0.iter().all(|term| term.holds(of))
     }
 
-    fn holds_without(&self, of: &Subject, group: &str) -> bool {
+    fn holds_without(&self, of: &SearchRecord, group: &str) -> bool {
         self.0.iter().all(|term| term.asks_only_for(group) || term.holds(of))
     }
 
     /// The plain words that stand nowhere in any of the selects.
-    pub fn nowhere(&self, all: &[Subject]) -> Vec<String> {
+    pub fn nowhere<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<String> {
         let asked = self.0.iter().flat_map(|term| &term.any);
         asked
             .filter_map(|c| match c {
-                Condition::Anywhere(words) if !all.iter().any(|s| anywhere(s, words)) => Some(words.join(" ")),
+                Condition::Anywhere(words) if !all.iter().any(|s| anywhere(s.borrow(), words)) => Some(words.join(" ")),
                 _ => None,
             })
             .collect()
     }
 
     /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
-    pub fn counts(&self, all: &[Subject]) -> Vec<Counted> {
+    pub fn counts<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<Counted> {
+        let all: Vec<&SearchRecord> = all.iter().map(Borrow::borrow).collect();
         let mut counted = Vec::new();
         let of = |group: &'static str,
                   words: &mut dyn Iterator<Item = (String, String)>,
-                  has: &dyn Fn(&Subject, &str) -> bool| {
-            let among: Vec<&Subject> = all.iter().filter(|s| self.holds_without(s, group)).collect();
+                  has: &dyn Fn(&SearchRecord, &str) -> bool| {
+            let among: Vec<&SearchRecord> = all.iter().copied().filter(|s| self.holds_without(s, group)).collect();
             words
                 .map(|(term, word)| {
                     let count = among.iter().filter(|s| has(s, &word)).count();
@@ -494,8 +496,8 @@ impl Query {
         };
         for facet in Facet::ALL.iter().filter(|f| f.is_free()) {
             let mut tally: BTreeMap<&str, usize> = BTreeMap::new();
-            for subject in all.iter().filter(|s| self.holds(s)) {
-                for tag in subject.tags.iter().filter(|t| t.facet() == *facet) {
+            for record in all.iter().filter(|s| self.holds(s)) {
+                for tag in record.tags.iter().filter(|t| t.facet() == *facet) {
                     *tally.entry(tag.word()).or_default() += 1;
                 }
             }
@@ -507,11 +509,11 @@ impl Query {
             }));
         }
         let mut tally: BTreeMap<(&'static str, &str), usize> = BTreeMap::new();
-        for subject in all.iter().filter(|s| self.holds(s)) {
-            if let Some(label) = &subject.label {
+        for record in all.iter().filter(|s| self.holds(s)) {
+            if let Some(label) = &record.label {
                 *tally.entry(("label", label)).or_default() += 1;
             }
-            *tally.entry(("roll", &subject.roll)).or_default() += 1;
+            *tally.entry(("roll", &record.roll)).or_default() += 1;
         }
         counted.extend(tally.into_iter().map(|((group, word), count)| Counted {
             group,
@@ -532,8 +534,8 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn subject() -> Subject {
-        Subject {
+    fn record() -> SearchRecord {
+        SearchRecord {
             tier: Tier::Strong,
             tags: ["framing:close", "subject:tower bell", "own:glass"]
                 .into_iter()
@@ -555,7 +557,7 @@ mod tests {
     fn finds(text: &str) -> bool {
         let (query, wrong) = Query::parse(text);
         assert_eq!(wrong, [], "{text}");
-        query.holds(&subject())
+        query.holds(&record())
     }
 
     #[test]
@@ -604,7 +606,7 @@ mod tests {
 
     #[test]
     fn what_a_person_said_counts_before_what_is_suggested() {
-        let mut said = subject();
+        let mut said = record();
         said.tags.insert(Tag::try_from("movement:left".to_owned()).expect("a tag"));
         let (query, _) = Query::parse("~right");
         assert!(!query.holds(&said));
@@ -614,7 +616,7 @@ mod tests {
     #[test]
     fn a_bad_word_is_explained_and_the_rest_still_counts() {
         let (query, wrong) = Query::parse("close mood:sad energy>loud speed<3 framing:sideways ~bell \"open");
-        assert!(query.holds(&Subject { note: "open".into(), ..subject() }));
+        assert!(query.holds(&SearchRecord { note: "open".into(), ..record() }));
         let told: Vec<String> = wrong.iter().map(NarrowError::to_string).collect();
         insta::assert_snapshot!(told.join("\n"), @r#"
         “"”: a quote is not closed
@@ -624,13 +626,13 @@ mod tests {
         “framing:sideways”: framing is one of wide, medium, close, detail, overhead
         “~bell”: only framing, role, light and movement can be suggested
         "#);
-        assert_eq!(Query::parse("belll close").0.nowhere(&[subject()]), ["belll"]);
+        assert_eq!(Query::parse("belll close").0.nowhere(&[record()]), ["belll"]);
     }
 
     #[test]
     fn values_are_counted_as_pressing_them_would_show() {
-        let other = Subject { tier: Tier::Hero, tags: BTreeSet::new(), label: None, ..subject() };
-        let all = [subject(), other];
+        let other = SearchRecord { tier: Tier::Hero, tags: BTreeSet::new(), label: None, ..record() };
+        let all = [record(), other];
         let count = |text: &str, term: &str| {
             Query::parse(text).0.counts(&all).into_iter().find(|c| c.term == term).map_or(0, |c| c.count)
         };
@@ -644,13 +646,13 @@ mod tests {
         #[test]
         fn whatever_is_typed_is_read(text in "\\PC{0,80}") {
             let (query, _) = Query::parse(&text);
-            let _ = query.holds(&subject());
-            let _ = query.counts(&[subject()]);
+            let _ = query.holds(&record());
+            let _ = query.counts(&[record()]);
         }
 
         #[test]
         fn each_counted_term_finds_as_many_as_it_says(which in 0usize..40) {
-            let all = [subject(), Subject { tier: Tier::Out, tags: BTreeSet::new(), facts: BTreeSet::from([Fact::Upright]), ..subject() }];
+            let all = [record(), SearchRecord { tier: Tier::Out, tags: BTreeSet::new(), facts: BTreeSet::from([Fact::Upright]), ..record() }];
             let counts = Query::default().counts(&all);
             let counted = &counts[which % counts.len()];
             let (query, wrong) = Query::parse(&counted.term);

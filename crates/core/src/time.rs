@@ -357,7 +357,7 @@ impl FrameShift {
 
 impl std::iter::Sum for FrameLen {
     fn sum<I: Iterator<Item = Self>>(iter: I) -> Self {
-        Self(iter.map(|l| l.0).sum())
+        Self(iter.fold(0, |sum, l| sum.saturating_add(l.0)))
     }
 }
 

@@ -5,12 +5,12 @@ use crate::privileges::DEMO_ROOT as ROOT;
 use crate::serve::{log_to_file, open, run};
 use crate::{MainError, Place};
 use futures::future::try_join_all;
-use legere_core::id::{JobId, SessionId};
+use legere_app::App;
+use legere_core::id::{JobId, PersonId, SessionId};
 use legere_demo::{AMBIENCES, DemoError, Plan, ambience, film, long_hour, music};
 use legere_media::roots::Root;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
-use legere_web::Desk;
 use std::path::Path;
 
 /// Where the ambiences lie, beside the music.
@@ -25,17 +25,17 @@ pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
     log_to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };
     runtime()?.block_on(async {
-        let desk = house.desk(place, &[root], Vec::new()).await?;
-        let job = job(&desk).await?;
+        let app = house.app(place, &[root], Vec::new()).await?;
+        let job = job(&app).await?;
         let making = tokio::spawn({
-            let desk = desk.clone();
+            let app = app.clone();
             async move {
-                if let Err(error) = make(&desk, job, &media).await {
+                if let Err(error) = make(&app, job, &media).await {
                     tracing::error!(?error, "the demo could not be made to its end");
                 }
             }
         });
-        let ended = run(desk, place.at_once, port).await;
+        let ended = run(app, place.at_once, port).await;
         // Dropping a half-drawn clip stops its encoder; its hidden part file is drawn over next time.
         making.abort();
         let _ = making.await;
@@ -44,10 +44,10 @@ pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
 }
 
 /// What the demo itself does is nobody's to undo.
-const NOBODY: By = By { session: SessionId::from_u128(1), step: Step::Gather };
+const NOBODY: By = By { person: PersonId::from_u128(1), session: SessionId::from_u128(1), step: Step::Gather };
 
-async fn job(desk: &Desk) -> Result<JobId, MainError> {
-    if let Some(job) = desk.store.jobs().await?.whole.into_iter().next_back() {
+async fn job(app: &App) -> Result<JobId, MainError> {
+    if let Some(job) = app.store.jobs().await?.whole.into_iter().next_back() {
         return Ok(job.id);
     }
     let rate = "24000/1001".parse().expect("a rate");
@@ -59,12 +59,12 @@ async fn job(desk: &Desk) -> Result<JobId, MainError> {
         target_seconds: Some(45.0),
         zone: "UTC".into(),
     };
-    Ok(desk.store.create_job(new, NOBODY).await?)
+    Ok(app.store.create_job(new, NOBODY).await?)
 }
 
 /// Draws what is not there yet, the music first, and brings in each file as it is finished.
-async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
-    recorded(desk, job, media, music::escapement()).await?;
+async fn make(app: &App, job: JobId, media: &Path) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    recorded(app, job, media, music::escapement()).await?;
     for (i, roll) in long_hour(SEED).into_iter().enumerate() {
         let folder = media.join(roll.folder);
         // Two at a time: while one is encoded the other is drawn.
@@ -72,10 +72,10 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
             let missing: Vec<&Plan> = two.iter().filter(|plan| !folder.join(&plan.file).exists()).collect();
             if !missing.is_empty() {
                 try_join_all(missing.into_iter().map(|plan| drawn(plan, &folder))).await?;
-                desk.bring(job, NOBODY, ROOT, roll.folder).await?;
+                app.bring(job, NOBODY, ROOT, roll.folder).await?;
             }
         }
-        desk.bring(job, NOBODY, ROOT, roll.folder).await?;
+        app.bring(job, NOBODY, ROOT, roll.folder).await?;
         if i == 0 {
             for sound in AMBIENCES {
                 let folder = media.join(SOUNDS);
@@ -83,9 +83,9 @@ async fn make(desk: &Desk, job: JobId, media: &Path) -> Result<(), Box<dyn std::
                     tokio::task::spawn_blocking(move || ambience(sound, &folder)).await??;
                 }
             }
-            desk.bring(job, NOBODY, ROOT, SOUNDS).await?;
+            app.bring(job, NOBODY, ROOT, SOUNDS).await?;
             for score in music::others() {
-                recorded(desk, job, media, score).await?;
+                recorded(app, job, media, score).await?;
             }
         }
     }
@@ -98,7 +98,7 @@ async fn drawn(plan: &Plan, folder: &Path) -> Result<(), DemoError> {
 }
 
 async fn recorded(
-    desk: &Desk,
+    app: &App,
     job: JobId,
     media: &Path,
     score: music::Score,
@@ -107,5 +107,5 @@ async fn recorded(
     if !folder.join(score.file).exists() {
         music::record(score, &folder).await?;
     }
-    Ok(desk.bring(job, NOBODY, ROOT, "music").await.map(drop)?)
+    Ok(app.bring(job, NOBODY, ROOT, "music").await.map(drop)?)
 }

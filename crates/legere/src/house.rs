@@ -1,11 +1,11 @@
 //! Where the data is: the database, the shelf and the media folders put together.
 
 use crate::{MainError, Place, privileges};
+use legere_app::App;
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::{Budget, Shelf};
 use legere_store::Store;
 use legere_store::cluster::{Cluster, Durability};
-use legere_web::Desk;
 use std::path::PathBuf;
 
 /// The database server, when it is our own. Dropped last, after everything that speaks to it.
@@ -31,7 +31,7 @@ impl House {
         self.cluster.as_ref()
     }
 
-    pub async fn desk(&self, place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<Desk, MainError> {
+    pub async fn app(&self, place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<App, MainError> {
         let roots = Roots::new(media.to_vec())?.with_parents(parents);
         let store = Store::open(&self.url).await?;
         let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
@@ -44,7 +44,7 @@ impl House {
         };
         let shelf = shelf.with_light_width(place.light_width);
         shelf.sweep();
-        Ok(Desk::new(store, shelf, roots))
+        Ok(App::new(store, shelf, roots))
     }
 }
 

@@ -2,8 +2,8 @@
 
 use crate::house::{House, runtime};
 use crate::{MainError, Place, backup};
+use legere_app::App;
 use legere_media::roots::Root;
-use legere_web::Desk;
 use std::net::TcpListener;
 use std::path::{Path, PathBuf};
 use tokio::signal::unix::{SignalKind, signal};
@@ -20,29 +20,29 @@ pub fn serve(place: &Place, media: &[Root], parents: Vec<PathBuf>, port: u16) ->
     log_to_stderr();
     let house = open(place)?;
     runtime()?.block_on(async {
-        let desk = house.desk(place, media, parents).await?;
-        run(desk, place.at_once, port).await
+        let app = house.app(place, media, parents).await?;
+        run(app, place.at_once, port).await
     })
 }
 
-/// Serves a desk until a signal ends it.
-pub async fn run(desk: Desk, at_once: usize, port: u16) -> Result<(), MainError> {
+/// Serves a app until a signal ends it.
+pub async fn run(app: App, at_once: usize, port: u16) -> Result<(), MainError> {
     let listener = TcpListener::bind(("127.0.0.1", port)).map_err(|error| match error.kind() {
         std::io::ErrorKind::AddrInUse => MainError::PortTaken(port),
         _ => MainError::Port(error),
     })?;
     let address = listener.local_addr().map_err(MainError::Port)?;
-    desk.take_up_again().await?;
+    app.take_up_again().await?;
     let events = tokio::spawn({
-        let desk = desk.clone();
-        async move { desk.relay_events().await }
+        let app = app.clone();
+        async move { app.relay_events().await }
     });
     let looking = tokio::spawn({
-        let desk = desk.clone();
-        async move { desk.look_after().await }
+        let app = app.clone();
+        async move { app.look_after().await }
     });
-    let worker = start_worker(&desk, at_once);
-    let server = legere_web::serve(desk, listener, 2).map_err(MainError::Server)?;
+    let worker = start_worker(&app, at_once);
+    let server = legere_web::serve(app, listener, 2).map_err(MainError::Server)?;
     println!("Legere is at http://{address}/ (Ctrl-C stops it)");
     let ended = server.await.map_err(MainError::Server);
     events.abort();
@@ -54,12 +54,12 @@ pub async fn run(desk: Desk, at_once: usize, port: u16) -> Result<(), MainError>
     ended
 }
 
-fn start_worker(desk: &Desk, at_once: usize) -> legere_store::queue::Worker {
+fn start_worker(app: &App, at_once: usize) -> legere_store::queue::Worker {
     let name = format!("legere-{}-{}", std::process::id(), uuid::Uuid::new_v4());
-    let worker = desk.clone();
-    desk.store.start_worker(&name, at_once.clamp(1, 64), move |delivery| {
-        let desk = worker.clone();
-        async move { desk.do_work(delivery).await }
+    let worker = app.clone();
+    app.store.start_worker(&name, at_once.clamp(1, 64), move |delivery| {
+        let app = worker.clone();
+        async move { app.do_work(delivery).await }
     })
 }
 
@@ -70,9 +70,9 @@ pub fn work(place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<(), 
     }
     let house = open(place)?;
     runtime()?.block_on(async {
-        let desk = house.desk(place, media, parents).await?;
-        desk.open_added_roots().await?;
-        let worker = start_worker(&desk, place.at_once);
+        let app = house.app(place, media, parents).await?;
+        app.open_added_roots().await?;
+        let worker = start_worker(&app, place.at_once);
         println!("Working (Ctrl-C stops it)");
         let mut asked_to_end = signal(SignalKind::terminate()).map_err(MainError::Server)?;
         tokio::select! {

@@ -30,7 +30,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         Command::new("ffmpeg").args(["-v", "error", "-f", "lavfi", "-i", ticks]).arg(folder.join("ticks.wav")).status();
     assert!(made.expect("ffmpeg").success());
     let track = server.bring_and_read(job).await;
-    let store = &server.desk.store;
+    let store = &server.app.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
     let turn = |at, over, tenths| Turn { at, over, to: Speed::new(tenths, 10).expect("a speed") };
@@ -73,6 +73,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
             hit_at: None,
             pause,
             pin: Pin::Open,
+            held: false,
         });
     }
     let cut = Draft::new(rate, shots).expect("a draft");
@@ -116,7 +117,7 @@ async fn preview(server: &Server, draft: &str) -> Vec<usize> {
     for _ in 0..600 {
         let told = server.json(&format!("{draft}/preview")).await;
         if told["state"] == "ready" {
-            let file = server.desk.preview_file(told["key"].as_str().expect("a key")).expect("the preview");
+            let file = server.app.preview_file(told["key"].as_str().expect("a key")).expect("the preview");
             return samples::numbers(&file);
         }
         assert_ne!(told["state"], "failed", "{told}");

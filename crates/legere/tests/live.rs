@@ -46,7 +46,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let job = server.job("A minute").await;
     draw(&server.dir.path().join("media/day one"));
     let track = server.bring_and_read(job).await;
-    let store = &server.desk.store;
+    let store = &server.app.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate: FrameRate = "24000/1001".parse().expect("a rate");
     let speed = |percent| Speed::new(percent, 100).expect("a speed");
@@ -68,6 +68,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
             hit_at: None,
             pause: None,
             pin: Pin::Open,
+            held: false,
         });
     }
     let cut = Draft::new(rate, shots).expect("a draft");

@@ -36,7 +36,7 @@ async fn read(server: &Server, shoot: &Shoot) {
         .into_iter()
         .chain((0..3).map(|_| ClipReading { looks: vec![look(1)], ..reading(0.4) }));
     for (clip, reading) in shoot.clips.iter().zip(readings) {
-        let clip = server.desk.store.clip(*clip).await.expect("a clip");
+        let clip = server.app.store.clip(*clip).await.expect("a clip");
         server.read_again(&clip, &reading).await;
     }
 }
@@ -46,7 +46,7 @@ async fn open() -> (Server, Shoot, Browser) {
     let server = Server::start().await;
     let shoot = server.shoot(5).await;
     read(&server, &shoot).await;
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    house::pictures::pictures(server.dir.path(), &server.app.shelf, &shoot.clips);
     let browser = Browser::open().await;
     browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
     browser.until("document.querySelector('#sheet').dataset.clips === '5'", 20).await;

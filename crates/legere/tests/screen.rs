@@ -90,7 +90,7 @@ async fn measure() {
     say("what could be there instead", times, 0);
     println!("in memory, server and test together: {:.0} MB", resident());
 
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    house::pictures::pictures(server.dir.path(), &server.app.shelf, &shoot.clips);
     let address = format!("http://127.0.0.1:{}{job}", server.port);
     let browser = Browser::open().await;
     arrange(&browser, &address).await;
@@ -182,7 +182,7 @@ const done = arguments[arguments.length - 1];
 })();";
 
 async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, address: &str) {
-    let (store, seconds) = (&server.desk.store, 720.0);
+    let (store, seconds) = (&server.app.store, 720.0);
     let added = store.import_track(shoot.job, server::NOBODY, &server::shoot::new_track("music/long.wav")).await;
     let track = added.expect("a track").expect("new");
     let short = server::shoot::music();
@@ -221,6 +221,7 @@ async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, 
         hit_at: None,
         pause: None,
         pin: Pin::Open,
+        held: false,
     });
     let cut = Draft::new("25".parse().expect("a rate"), shots.collect()).expect("a draft");
     let mut edit = store.begin_edit(shoot.job, server::NOBODY).await.expect("an edit");

@@ -49,7 +49,7 @@ async fn stand(browser: &Browser, second: f64) {
 async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
     let server = Server::start().await;
     let shoot = server.shoot(CLIPS).await;
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    house::pictures::pictures(server.dir.path(), &server.app.shelf, &shoot.clips);
     let path = format!("/jobs/{}/sift/selects.json", shoot.job);
     // As they stand on the sheet: by recording time.
     let rows = server.json(&path).await.as_array().expect("rows").clone();
@@ -157,7 +157,7 @@ const CONTROL: char = '\u{E009}';
 async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     let server = Server::start().await;
     let shoot = server.shoot(30).await;
-    house::pictures::pictures(server.dir.path(), &server.desk.shelf, &shoot.clips);
+    house::pictures::pictures(server.dir.path(), &server.app.shelf, &shoot.clips);
     let browser = Browser::open().await;
     browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
     browser.until("document.querySelector('#sheet').dataset.clips === '30'", 20).await;

@@ -73,6 +73,11 @@ impl MediaError {
         }
     }
 
+    /// Whether it is about Legere or the machine: its cause is for the log.
+    pub fn is_internal(&self) -> bool {
+        matches!(self, Self::NoFfmpeg(_) | Self::Failed { .. } | Self::WrongResult(_) | Self::Io(_))
+    }
+
     /// Whether it says nothing about the file, so that the same may go well later.
     pub fn passes(&self) -> bool {
         matches!(

@@ -33,6 +33,7 @@ fn shot(clip_rate: &str, first: i64, speed: (i64, i64), len: u64) -> Shot {
         hit_at: None,
         pause: None,
         pin: Pin::Open,
+        held: false,
     }
 }
 

@@ -1,14 +1,15 @@
 //! Imports, rolls and clips, and what was read of them.
 
-use crate::entity::{clip, clip_reading, import, roll};
+use crate::entity::{clip, import, roll};
 use crate::error::word;
 use crate::events::ChangedKind;
-use crate::jobs::footage_changed;
+use crate::jobs::clips_changed;
 use crate::journal::{
-    By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken, there_or_not,
+    By, EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, field_or, identified, removable,
+    set_field,
 };
 use crate::rows::{BrokenRow, Rows};
-use crate::selects::{tag_part, with_tags};
+use crate::selects::{tag_field, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
@@ -18,7 +19,7 @@ use legere_core::select::Tag;
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::{ExprTrait, SimpleExpr};
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement, TransactionTrait};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement};
 use std::collections::{BTreeSet, HashMap};
 
 /// How far a clip or a track is.
@@ -82,8 +83,8 @@ pub struct Roll {
     pub name: String,
     /// Added to what the camera's clock said, in seconds.
     pub clock_seconds: i64,
-    /// A person put it in order: it is not divided by itself.
-    pub by_hand: bool,
+    /// A person put it in order: it is not divided automatically.
+    pub manual: bool,
     /// Whether a person took it out.
     pub removed: bool,
     /// Rises with every change.
@@ -146,6 +147,11 @@ pub struct Clip {
     pub gist: Gist,
     /// Rises with every reading.
     pub version: i32,
+    /// Whether its path is its own. Where another clip's file lies at its path by now, it is missing; where both show the same
+    /// content, the path is shared.
+    pub owns_path: bool,
+    /// How often a reading was asked for.
+    pub asked: i32,
     /// Taken out by itself, whatever became of its roll and its import.
     pub removed: bool,
     /// Out, by itself or with its roll or its import.
@@ -212,7 +218,7 @@ impl From<roll::Model> for Roll {
             job: row.job_id.into(),
             name: row.name,
             clock_seconds: row.clock_seconds,
-            by_hand: row.by_hand,
+            manual: row.manual,
             removed: row.removed,
             revision: row.revision,
         }
@@ -240,12 +246,14 @@ impl TryFrom<clip::Model> for Clip {
             missing: row.missing,
             probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("clip"))?,
             trace: EnergyTrace::from_bytes(row.motion.unwrap_or_default()),
-            looks: Look::from_bytes(&row.looks.unwrap_or_default()),
+            looks: Look::from_bytes(&row.signatures.unwrap_or_default()),
             gist: row
-                .gist
+                .summary
                 .map_or_else(|| Ok(Gist::default()), serde_json::from_value)
                 .map_err(StoreError::broken("clip"))?,
             version: row.version,
+            owns_path: row.owns_path,
+            asked: row.asked,
             removed: row.removed,
             hidden: row.hidden,
             said: ClipSaid {
@@ -257,6 +265,11 @@ impl TryFrom<clip::Model> for Clip {
             revision: row.revision,
         })
     }
+}
+
+/// The last part of a path.
+pub(crate) fn file_name(path: &str) -> &str {
+    path.rsplit('/').next().unwrap_or(path)
 }
 
 /// Brings `hidden` up to date for the clips and tracks that a condition names.
@@ -272,10 +285,11 @@ async fn hide_with(db: &DatabaseTransaction, condition: &str, id: Uuid) -> Resul
 
 impl Editable for Import {
     const TARGET: EditTarget = EditTarget::Import;
+    const INVALIDATES: Invalidates = Invalidates::Clips;
 
     identified!();
 
-    there_or_not!();
+    removable!();
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
         let row = import::Entity::find_by_id(id).one(t).await?;
@@ -294,30 +308,31 @@ impl Editable for Import {
         let tracks = "UPDATE track SET hidden = removed OR $2 WHERE import_id = $1";
         let values = [self.id.uuid().into(), self.removed.into()];
         t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, tracks, values)).await?;
-        footage_changed(t, self.job).await
+        Ok(())
     }
 }
 
 impl Editable for Roll {
     const TARGET: EditTarget = EditTarget::Roll;
+    const INVALIDATES: Invalidates = Invalidates::Clips;
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "name", &self.name)?;
-        part(&mut parts, "clock", &self.clock_seconds)?;
-        part(&mut parts, "by hand", &self.by_hand)?;
-        Ok(parts)
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "name", &self.name)?;
+        set_field(&mut fields, "clock", &self.clock_seconds)?;
+        set_field(&mut fields, "manual", &self.manual)?;
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
         Ok(Self {
-            removed: !taken(parts, THERE, !self.removed)?,
-            name: taken(parts, "name", self.name.clone())?,
-            clock_seconds: taken(parts, "clock", self.clock_seconds)?,
-            by_hand: taken(parts, "by hand", self.by_hand)?,
+            removed: field_or(fields, REMOVED, self.removed)?,
+            name: field_or(fields, "name", self.name.clone())?,
+            clock_seconds: field_or(fields, "clock", self.clock_seconds)?,
+            manual: field_or(fields, "manual", self.manual)?,
             ..self.clone()
         })
     }
@@ -332,7 +347,7 @@ impl Editable for Roll {
             id: Set(self.id.uuid()),
             name: Set(self.name.clone()),
             clock_seconds: Set(self.clock_seconds),
-            by_hand: Set(self.by_hand),
+            manual: Set(self.manual),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
@@ -346,38 +361,45 @@ impl Editable for Roll {
             let values = [self.id.uuid().into(), (by as f64).into()];
             t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, shift, values)).await?;
         }
-        hide_with(t, "roll_id", self.id.uuid()).await?;
-        footage_changed(t, self.job).await
+        hide_with(t, "roll_id", self.id.uuid()).await
     }
 }
 
 impl Editable for Clip {
     const TARGET: EditTarget = EditTarget::Clip;
+    const INVALIDATES: Invalidates = Invalidates::Clips;
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "roll", &self.roll)?;
-        part(&mut parts, "muted", &self.said.muted)?;
-        part(&mut parts, "no faults", &self.said.no_faults)?;
-        part(&mut parts, "shown", &self.said.shown_seconds)?;
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "roll", &self.roll)?;
+        set_field(&mut fields, "path", &(&self.root, &self.path, self.owns_path))?;
+        set_field(&mut fields, "muted", &self.said.muted)?;
+        set_field(&mut fields, "no faults", &self.said.no_faults)?;
+        set_field(&mut fields, "shown", &self.said.shown_seconds)?;
         for tag in &self.said.tags {
-            part(&mut parts, tag_part(tag), tag)?;
+            set_field(&mut fields, tag_field(tag), tag)?;
         }
-        Ok(parts)
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
+        let own = (self.root.clone(), self.path.clone(), self.owns_path);
+        let (root, path, owns_path) = field_or(fields, "path", own)?;
         Ok(Self {
-            removed: !taken(parts, THERE, !self.removed)?,
-            roll: taken(parts, "roll", self.roll)?,
+            removed: field_or(fields, REMOVED, self.removed)?,
+            roll: field_or(fields, "roll", self.roll)?,
+            name: file_name(&path).to_owned(),
+            root,
+            path,
+            owns_path,
             said: ClipSaid {
-                muted: taken(parts, "muted", self.said.muted)?,
-                no_faults: taken(parts, "no faults", self.said.no_faults.clone())?,
-                shown_seconds: taken(parts, "shown", self.said.shown_seconds)?,
-                tags: with_tags(&self.said.tags, parts)?,
+                muted: field_or(fields, "muted", self.said.muted)?,
+                no_faults: field_or(fields, "no faults", self.said.no_faults.clone())?,
+                shown_seconds: field_or(fields, "shown", self.said.shown_seconds)?,
+                tags: with_tags(&self.said.tags, fields)?,
             },
             ..self.clone()
         })
@@ -398,6 +420,12 @@ impl Editable for Clip {
             revision: Set(revision),
             ..Default::default()
         };
+        if (&self.root, &self.path, self.owns_path) != (&before.root, &before.path, before.owns_path) {
+            row.root = Set(self.root.clone());
+            row.path = Set(self.path.clone());
+            row.name = Set(file_name(&self.path).to_owned());
+            row.owns_path = Set(self.owns_path);
+        }
         if self.roll != before.roll {
             // Another roll has another clock.
             let clock = async |roll: RollId| Ok::<_, StoreError>(Roll::read(t, roll.uuid()).await?.clock_seconds);
@@ -406,8 +434,53 @@ impl Editable for Clip {
             row.recorded_at = Set(before.recorded_at + chrono::TimeDelta::seconds(by));
         }
         row.update(t).await?;
-        hide_with(t, "id", self.id.uuid()).await?;
-        footage_changed(t, self.job).await
+        hide_with(t, "id", self.id.uuid()).await
+    }
+}
+
+/// The row of a file that was never read.
+pub(crate) fn new_row(
+    id: Uuid,
+    job: JobId,
+    roll: Uuid,
+    import: Option<Uuid>,
+    file: &NewClip,
+    hidden: bool,
+) -> clip::ActiveModel {
+    clip::ActiveModel {
+        id: Set(id),
+        job_id: Set(job.uuid()),
+        roll_id: Set(roll),
+        import_id: Set(import),
+        root: Set(file.root.clone()),
+        path: Set(file.path.clone()),
+        name: Set(file.name.clone()),
+        bytes: Set(file.bytes),
+        modified: Set(Some(file.modified)),
+        digest: Set(None),
+        recorded_at: Set(file.modified),
+        recorded_from: Set(<&str>::from(RecordedFrom::File).into()),
+        state: Set(State::Waiting.word().into()),
+        progress: Set(0.0),
+        problem: Set(None),
+        missing: Set(false),
+        probe: Set(None),
+        motion: Set(None),
+        signatures: Set(None),
+        summary: Set(None),
+        reading_version: Set(0),
+        version: Set(0),
+        removed: Set(false),
+        hidden: Set(hidden),
+        revision: Set(0),
+        tags: Set(Json::Array(Vec::new())),
+        muted: Set(false),
+        no_faults: Set(Json::Array(Vec::new())),
+        read_at: Set(None),
+        shown_seconds: Set(5.0),
+        twin_of: Set(None),
+        owns_path: Set(true),
+        asked: Set(0),
     }
 }
 
@@ -464,7 +537,7 @@ impl JobEdit {
                 removed: Set(false),
                 revision: Set(0),
                 clock_seconds: Set(0),
-                by_hand: Set(false),
+                manual: Set(false),
             }
             .insert(t)
             .await?;
@@ -474,6 +547,7 @@ impl JobEdit {
         let known: Vec<(String, Uuid, bool, bool, String)> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Root.eq(&first.root))
+            .filter(clip::Column::OwnsPath.eq(true))
             .select_only()
             .columns([clip::Column::Path, clip::Column::Id])
             .column_as(clip::Column::Hidden.into_expr().and(clip::Column::TwinOf.is_null()), "back")
@@ -497,40 +571,7 @@ impl JobEdit {
                 None => {
                     let id = Uuid::now_v7();
                     to_read.push(id.into());
-                    rows.push(clip::ActiveModel {
-                        id: Set(id),
-                        job_id: Set(job.uuid()),
-                        roll_id: Set(roll_id),
-                        import_id: Set(Some(import.id.uuid())),
-                        root: Set(file.root.clone()),
-                        path: Set(file.path.clone()),
-                        name: Set(file.name.clone()),
-                        bytes: Set(file.bytes),
-                        modified: Set(Some(file.modified)),
-                        digest: Set(None),
-                        recorded_at: Set(file.modified),
-                        recorded_from: Set(<&str>::from(RecordedFrom::File).into()),
-                        state: Set(State::Waiting.word().into()),
-                        progress: Set(0.0),
-                        problem: Set(None),
-                        missing: Set(false),
-                        probe: Set(None),
-                        motion: Set(None),
-                        looks: Set(None),
-                        gist: Set(None),
-                        reading_version: Set(0),
-                        version: Set(0),
-                        removed: Set(false),
-                        // Until its import is there.
-                        hidden: Set(true),
-                        revision: Set(0),
-                        tags: Set(Json::Array(Vec::new())),
-                        muted: Set(false),
-                        no_faults: Set(Json::Array(Vec::new())),
-                        read_at: Set(None),
-                        shown_seconds: Set(5.0),
-                        twin_of: Set(None),
-                    });
+                    rows.push(new_row(id, job, roll_id, Some(import.id.uuid()), file, true));
                 }
             }
         }
@@ -691,7 +732,7 @@ impl Store {
             .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
             .exec(&self.db)
             .await?;
-        footage_changed(&self.db, job).await?;
+        clips_changed(&self.db, job).await?;
         for id in clips {
             self.notify(job, ChangedKind::Clip, *id).await?;
         }
@@ -706,7 +747,7 @@ impl Store {
             .filter(clip::Column::Id.eq(clip.id.uuid()))
             .exec(&self.db)
             .await?;
-        footage_changed(&self.db, clip.job).await?;
+        clips_changed(&self.db, clip.job).await?;
         self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
@@ -717,6 +758,7 @@ impl Store {
             .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
             .col_expr(clip::Column::Progress, Expr::value(0.0f32))
             .col_expr(clip::Column::Problem, Expr::value(problem))
+            .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
             .exec(&self.db)
@@ -734,8 +776,9 @@ impl Store {
                 .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
                 .col_expr(clip::Column::RecordedFrom, Expr::value(<&str>::from(RecordedFrom::File)))
                 .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
-                .col_expr(clip::Column::Gist, Expr::value(None::<Json>))
+                .col_expr(clip::Column::Summary, Expr::value(None::<Json>))
                 .col_expr(clip::Column::Problem, Expr::value(None::<String>))
+                .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
                 .filter(clip::Column::JobId.eq(job.uuid()))
                 .filter(clip::Column::Id.eq(row.id))
                 .exec(&self.db)
@@ -743,28 +786,6 @@ impl Store {
             self.notify(job, ChangedKind::Clip, row.id).await?;
         }
         Ok(())
-    }
-
-    /// Another file lies where a clip's was: what was read of the old one goes, what a person said of it stays.
-    pub async fn clip_replaced(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
-        let transaction = self.db.begin().await?;
-        clip::Entity::update_many()
-            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
-            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
-            .col_expr(clip::Column::Problem, Expr::value(problem))
-            .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
-            .col_expr(clip::Column::Motion, Expr::value(None::<Vec<u8>>))
-            .col_expr(clip::Column::Looks, Expr::value(None::<Vec<u8>>))
-            .col_expr(clip::Column::Gist, Expr::value(None::<Json>))
-            .col_expr(clip::Column::Digest, Expr::value(None::<String>))
-            .col_expr(clip::Column::Version, Expr::col(clip::Column::Version).add(1))
-            .filter(clip::Column::Id.eq(clip.id.uuid()))
-            .exec(&transaction)
-            .await?;
-        clip_reading::Entity::delete_by_id(clip.id.uuid()).exec(&transaction).await?;
-        footage_changed(&transaction, clip.job).await?;
-        transaction.commit().await?;
-        self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// The same file with another time, as copying leaves it.

@@ -1,7 +1,7 @@
 //! Drafts and their notes.
 
 use crate::entity::{draft, note};
-use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+use crate::journal::{EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, set_field};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::arrange::Pace;
@@ -152,15 +152,15 @@ struct Shown {
     pause: Option<Pause>,
 }
 
-fn shot_part(shot: ShotId, what: &str) -> String {
+fn shot_field(shot: ShotId, what: &str) -> String {
     format!("shot {shot} {what}")
 }
 
-fn missing_part() -> StoreError {
+fn missing_shot() -> StoreError {
     StoreError::Refused("a shot of this is no longer in the draft".into())
 }
 
-/// The part that says how long the piece is.
+/// The field that says how long the piece is.
 const TOTAL: &str = "total";
 
 impl Editable for KeptDraft {
@@ -168,30 +168,32 @@ impl Editable for KeptDraft {
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
         let DraftBody { score, pace, cut } = &self.body;
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "name", &self.name)?;
-        part(&mut parts, "pace", pace)?;
-        part(&mut parts, "score", score)?;
-        part(&mut parts, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
-        part(&mut parts, TOTAL, &cut.len())?;
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "name", &self.name)?;
+        set_field(&mut fields, "pace", pace)?;
+        set_field(&mut fields, "score", score)?;
+        set_field(&mut fields, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
+        set_field(&mut fields, TOTAL, &cut.len())?;
         for shot in cut.shots() {
-            part(&mut parts, shot_part(shot.id, "length"), &shot.len)?;
+            set_field(&mut fields, shot_field(shot.id, "length"), &shot.len)?;
             let shown = Shown { source: shot.source.clone(), hit_at: shot.hit_at, pause: shot.pause };
-            part(&mut parts, shot_part(shot.id, "source"), &shown)?;
-            part(&mut parts, shot_part(shot.id, "pin"), &shot.pin)?;
+            set_field(&mut fields, shot_field(shot.id, "source"), &shown)?;
+            set_field(&mut fields, shot_field(shot.id, "pin"), &shot.pin)?;
+            set_field(&mut fields, shot_field(shot.id, "held"), &shot.held)?;
         }
-        Ok(parts)
+        Ok(fields)
     }
 
-    fn with(&self, changed: &Parts) -> Result<Self, StoreError> {
-        let mut parts = self.parts()?;
-        parts.extend(changed.iter().map(|(name, value)| (name.clone(), value.clone())));
-        parts.retain(|_, value| !value.is_null());
-        let name = parts.remove("name").map(serde_json::from_value).transpose().map_err(StoreError::broken("draft"))?;
-        let whole = |name: &str| parts.get(name).cloned().ok_or_else(missing_part);
+    fn apply_fields(&self, changed: &Fields) -> Result<Self, StoreError> {
+        let mut fields = self.fields()?;
+        fields.extend(changed.iter().map(|(name, value)| (name.clone(), value.clone())));
+        fields.retain(|_, value| !value.is_null());
+        let name =
+            fields.remove("name").map(serde_json::from_value).transpose().map_err(StoreError::broken("draft"))?;
+        let whole = |name: &str| fields.get(name).cloned().ok_or_else(missing_shot);
         fn read<T: serde::de::DeserializeOwned>(value: serde_json::Value) -> Result<T, StoreError> {
             serde_json::from_value(value).map_err(StoreError::broken("draft"))
         }
@@ -200,20 +202,22 @@ impl Editable for KeptDraft {
         let shots = order
             .into_iter()
             .map(|id| {
-                let shown: Shown = read(whole(&shot_part(id, "source"))?)?;
+                let shown: Shown = read(whole(&shot_field(id, "source"))?)?;
                 Ok(Shot {
                     id,
-                    len: read(whole(&shot_part(id, "length"))?)?,
+                    len: read(whole(&shot_field(id, "length"))?)?,
                     source: shown.source,
                     hit_at: shown.hit_at,
                     pause: shown.pause,
-                    pin: read(whole(&shot_part(id, "pin"))?)?,
+                    pin: read(whole(&shot_field(id, "pin"))?)?,
+                    // Entries of earlier versions have none.
+                    held: fields.get(&shot_field(id, "held")).cloned().map(read).transpose()?.unwrap_or(false),
                 })
             })
             .collect::<Result<Vec<Shot>, StoreError>>()?;
         let before = &self.body.cut;
         let cut = Draft::new(before.rate(), shots).map_err(|e| StoreError::Refused(e.to_string()))?;
-        // Parts that were changed apart from each other must not make the piece longer or shorter; an edit that does so on
+        // Fields that were changed independently must not make the piece longer or shorter; an edit that does so on
         // purpose says it. Edits of earlier versions did so only with their score or their order.
         let stays = match changed.get(TOTAL) {
             Some(total) => read::<FrameLen>(total.clone())? == cut.len(),
@@ -224,7 +228,7 @@ impl Editable for KeptDraft {
         }
         let pace = read(whole("pace")?)?;
         Ok(Self {
-            removed: !taken(changed, THERE, !self.removed)?,
+            removed: field_or(changed, REMOVED, self.removed)?,
             name,
             body: DraftBody { score, pace, cut },
             ..self.clone()
@@ -261,19 +265,19 @@ impl Editable for Note {
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "frame", &self.frame)?;
-        part(&mut parts, "words", &self.words)?;
-        Ok(parts)
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "frame", &self.frame)?;
+        set_field(&mut fields, "words", &self.words)?;
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
         Ok(Self {
-            removed: !taken(parts, THERE, !self.removed)?,
-            frame: taken(parts, "frame", self.frame)?,
-            words: taken(parts, "words", self.words.clone())?,
+            removed: field_or(fields, REMOVED, self.removed)?,
+            frame: field_or(fields, "frame", self.frame)?,
+            words: field_or(fields, "words", self.words.clone())?,
             ..self.clone()
         })
     }

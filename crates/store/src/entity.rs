@@ -32,9 +32,11 @@ table!(job, "job", {
     removed: bool,
     revision: i64,
     footage: i64,
+    selects: i64,
     zone: String,
     searches: Json,
     paused: bool,
+    journal_floor: i64,
 });
 
 table!(import, "import", {
@@ -52,7 +54,7 @@ table!(roll, "roll", {
     removed: bool,
     revision: i64,
     clock_seconds: i64,
-    by_hand: bool,
+    manual: bool,
 });
 
 table!(clip, "clip", {
@@ -73,8 +75,8 @@ table!(clip, "clip", {
     missing: bool,
     probe: Option<Json>,
     motion: Option<Vec<u8>>,
-    looks: Option<Vec<u8>>,
-    gist: Option<Json>,
+    signatures: Option<Vec<u8>>,
+    summary: Option<Json>,
     reading_version: i32,
     version: i32,
     removed: bool,
@@ -86,6 +88,8 @@ table!(clip, "clip", {
     read_at: Option<DateTimeUtc>,
     shown_seconds: f64,
     twin_of: Option<Uuid>,
+    owns_path: bool,
+    asked: i32,
 });
 
 table!(pass, "pass", {
@@ -97,6 +101,7 @@ table!(pass, "pass", {
     place: Option<Uuid>,
     removed: bool,
     revision: i64,
+    born: i64,
 });
 
 table!(clip_reading, "clip_reading", {
@@ -112,6 +117,7 @@ table!(pick, "pick", {
     created_at: DateTimeUtc,
     removed: bool,
     revision: i64,
+    born: i64,
 });
 
 table!(track, "track", {
@@ -138,7 +144,9 @@ table!(track, "track", {
     hidden: bool,
     revision: i64,
     kind: String,
-    kind_by_hand: bool,
+    kind_manual: bool,
+    owns_path: bool,
+    asked: i32,
 });
 
 table!(track_reading, "track_reading", {

@@ -55,6 +55,9 @@ pub enum StoreError {
     /// The database is away for a moment: try again.
     #[error("the database is away for a moment: try again")]
     Away,
+    /// Somebody else's change of the same job takes too long, or met this one: nothing was changed.
+    #[error("another change of this job was in the way: nothing was changed, try again")]
+    Busy,
     /// The database refused.
     #[error("the database refused")]
     Database(#[source] sea_orm::DbErr),
@@ -76,12 +79,13 @@ fn then(next: Option<&str>) -> String {
     next.map_or_else(String::new, |label| format!("; the one before it is “{label}”"))
 }
 
-/// What is no fault of ours, told by PostgreSQL's codes: 53100 is a full disk, 57P a server that goes down, 08 a connection
-/// that broke.
+/// What passes, by PostgreSQL's codes: 53100 is a full disk, 57P a server that goes down, 08 a connection that broke,
+/// 40P01 a deadlock, 40001 a transaction that another one overtook, 55P03 a lock that was waited for too long.
 fn trouble(error: &sqlx::Error) -> Option<StoreError> {
     match error {
-        sqlx::Error::Database(told) => match told.code()?.as_ref() {
+        sqlx::Error::Database(refused) => match refused.code()?.as_ref() {
             "53100" => Some(StoreError::DiskFull),
+            "40P01" | "40001" | "55P03" => Some(StoreError::Busy),
             code if code.starts_with("57P") || code.starts_with("08") => Some(StoreError::Away),
             _ => None,
         },

@@ -26,7 +26,7 @@ pub struct Event {
 }
 
 /// What can change.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, strum::Display)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, strum::Display)]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum ChangedKind {
@@ -53,6 +53,9 @@ pub enum ChangedKind {
 }
 
 impl Event {
+    /// In the place of an id: all things of the kind may have changed.
+    pub const ALL: Uuid = Uuid::nil();
+
     /// Of what no person's edit changed: a reading, a file.
     pub(crate) fn of(job: JobId, kind: ChangedKind, id: impl Into<Uuid>) -> Self {
         Self { job, kind, id: id.into(), revision: None, session: None }

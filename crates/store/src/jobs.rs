@@ -3,7 +3,7 @@
 use crate::entity::job;
 use crate::error::word;
 use crate::events::ChangedKind;
-use crate::journal::{By, EditTarget, Editable, Parts, Revision, THERE, part, taken};
+use crate::journal::{By, EditTarget, Editable, Fields, REMOVED, Revision, field_or, set_field};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::id::{JobId, TrackId};
@@ -39,6 +39,15 @@ pub struct Job {
     pub removed: bool,
     /// Rises with every change.
     pub revision: Revision,
+}
+
+/// How new the footage of a job is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FootageRevision {
+    /// Counts changes of clips and readings.
+    pub clips: i64,
+    /// The newest change of a select.
+    pub selects: Revision,
 }
 
 /// A narrowing with a name.
@@ -123,33 +132,33 @@ impl Editable for Job {
         self.revision
     }
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "name", &self.name)?;
-        part(&mut parts, "chosen", &self.chosen_track)?;
-        part(&mut parts, "rate", &self.rate)?;
-        part(&mut parts, "size", &(self.width, self.height))?;
-        part(&mut parts, "length", &self.target_seconds)?;
-        part(&mut parts, "zone", &self.zone)?;
-        part(&mut parts, "searches", &self.searches)?;
-        part(&mut parts, "paused", &self.paused)?;
-        Ok(parts)
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "name", &self.name)?;
+        set_field(&mut fields, "chosen", &self.chosen_track)?;
+        set_field(&mut fields, "rate", &self.rate)?;
+        set_field(&mut fields, "size", &(self.width, self.height))?;
+        set_field(&mut fields, "length", &self.target_seconds)?;
+        set_field(&mut fields, "zone", &self.zone)?;
+        set_field(&mut fields, "searches", &self.searches)?;
+        set_field(&mut fields, "paused", &self.paused)?;
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
-        let (width, height) = taken(parts, "size", (self.width, self.height))?;
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
+        let (width, height) = field_or(fields, "size", (self.width, self.height))?;
         Ok(Self {
-            rate: taken(parts, "rate", self.rate)?,
+            rate: field_or(fields, "rate", self.rate)?,
             width,
             height,
-            target_seconds: taken(parts, "length", self.target_seconds)?,
-            zone: taken(parts, "zone", self.zone.clone())?,
-            searches: taken(parts, "searches", self.searches.clone())?,
-            paused: taken(parts, "paused", self.paused)?,
-            removed: !taken(parts, THERE, !self.removed)?,
-            name: taken(parts, "name", self.name.clone())?,
-            chosen_track: taken(parts, "chosen", self.chosen_track)?,
+            target_seconds: field_or(fields, "length", self.target_seconds)?,
+            zone: field_or(fields, "zone", self.zone.clone())?,
+            searches: field_or(fields, "searches", self.searches.clone())?,
+            paused: field_or(fields, "paused", self.paused)?,
+            removed: field_or(fields, REMOVED, self.removed)?,
+            name: field_or(fields, "name", self.name.clone())?,
+            chosen_track: field_or(fields, "chosen", self.chosen_track)?,
             ..self.clone()
         })
     }
@@ -197,9 +206,11 @@ impl Store {
             removed: Set(true),
             revision: Set(0),
             footage: Set(0),
+            selects: Set(0),
             zone: Set(new.zone),
             searches: Set(Json::Array(Vec::new())),
             paused: Set(false),
+            journal_floor: Set(0),
         }
         .insert(&self.db)
         .await?;
@@ -229,11 +240,20 @@ impl Store {
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Job::try_from))
     }
 
-    /// Rises whenever what shots can be made of changes: clips, their readings, their selects.
-    pub async fn footage_revision(&self, job: JobId) -> Result<i64, StoreError> {
-        let found = job::Entity::find_by_id(job.uuid()).select_only().column(job::Column::Footage);
-        let found: Option<i64> = found.into_tuple().one(&self.db).await?;
-        found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })
+    /// Rises whenever what shots can be made of changes.
+    pub async fn footage_revision(&self, job: JobId) -> Result<FootageRevision, StoreError> {
+        let found = job::Entity::find_by_id(job.uuid()).select_only();
+        let found = found.columns([job::Column::Footage, job::Column::Selects]);
+        let found: Option<(i64, Revision)> = found.into_tuple().one(&self.db).await?;
+        let (clips, selects) = found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
+        Ok(FootageRevision { clips, selects })
+    }
+
+    /// The frame rate of a job.
+    pub async fn job_rate(&self, job: JobId) -> Result<FrameRate, StoreError> {
+        let found = job::Entity::find_by_id(job.uuid()).select_only().column(job::Column::Rate);
+        let found: Option<String> = found.into_tuple().one(&self.db).await?;
+        word("frame rate", &found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?)
     }
 
     /// Chooses a track where a person has chosen none.
@@ -251,10 +271,24 @@ impl Store {
     }
 }
 
-/// Says that what shots can be made of has changed.
-pub(crate) async fn footage_changed(db: &impl ConnectionTrait, job: JobId) -> Result<(), StoreError> {
+/// Counts a change of the clips of a job, of their readings or of what is measured of their selects.
+pub(crate) async fn clips_changed(db: &impl ConnectionTrait, job: JobId) -> Result<(), StoreError> {
     job::Entity::update_many()
         .col_expr(job::Column::Footage, Expr::col(job::Column::Footage).add(1))
+        .filter(job::Column::Id.eq(job.uuid()))
+        .exec(db)
+        .await?;
+    Ok(())
+}
+
+/// Remembers the newest change of a select of a job. Within the job's lock, so that it never falls.
+pub(crate) async fn selects_changed(
+    db: &impl ConnectionTrait,
+    job: JobId,
+    revision: Revision,
+) -> Result<(), StoreError> {
+    job::Entity::update_many()
+        .col_expr(job::Column::Selects, Expr::value(revision))
         .filter(job::Column::Id.eq(job.uuid()))
         .exec(db)
         .await?;

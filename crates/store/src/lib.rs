@@ -12,6 +12,7 @@ pub mod drafts;
 mod entity;
 mod error;
 pub mod events;
+pub mod files;
 pub mod handoffs;
 pub mod jobs;
 pub mod journal;
@@ -32,7 +33,8 @@ pub mod tracks;
 pub use error::StoreError;
 pub use sea_orm::sqlx;
 
-use sea_orm::sqlx::Connection;
+use sea_orm::sqlx::postgres::{PgConnectOptions, PgPoolOptions};
+use sea_orm::sqlx::{ConnectOptions as _, Connection};
 use sea_orm::{ConnectOptions, Database, DatabaseConnection};
 use sea_orm_migration::MigratorTrait;
 use std::time::Duration;
@@ -40,10 +42,20 @@ use std::time::Duration;
 /// The advisory lock under which the schema is changed: two programs that start at once do it one after the other.
 const MIGRATING: i64 = 0x006c_6567_6572_6500;
 
-/// A connection pool to a migrated database.
+/// No statement waits longer for a lock than this, in PostgreSQL's notation.
+const LOCK_TIMEOUT: &str = "10s";
+/// A transaction in which nothing is asked for so long is given up, and its locks with it.
+const IDLE_IN_TRANSACTION: &str = "60s";
+/// Connections for what pages ask, and for workers: neither waits for the other.
+const CONNECTIONS: u32 = 16;
+const QUEUE_CONNECTIONS: u32 = 6;
+
+/// Connection pools to a migrated database.
 #[derive(Debug, Clone)]
 pub struct Store {
     db: DatabaseConnection,
+    queue: sqlx::PgPool,
+    locks: journal::JobLocks,
 }
 
 impl Store {
@@ -61,9 +73,14 @@ impl Store {
 
     /// Connects to a database as it is.
     async fn connect(url: &str) -> Result<Self, StoreError> {
+        let limits = [("lock_timeout", LOCK_TIMEOUT), ("idle_in_transaction_session_timeout", IDLE_IN_TRANSACTION)];
         let mut options = ConnectOptions::new(url);
-        options.max_connections(16).connect_timeout(Duration::from_secs(10)).sqlx_logging(false);
-        Ok(Self { db: Database::connect(options).await? })
+        options.max_connections(CONNECTIONS).connect_timeout(Duration::from_secs(10)).sqlx_logging(false);
+        options.map_sqlx_postgres_opts(move |o| o.options(limits));
+        let for_queue: PgConnectOptions = url.parse()?;
+        let queue = PgPoolOptions::new().max_connections(QUEUE_CONNECTIONS).acquire_timeout(Duration::from_secs(10));
+        let queue = queue.connect_lazy_with(for_queue.options(limits).disable_statement_logging());
+        Ok(Self { db: Database::connect(options).await?, queue, locks: journal::JobLocks::default() })
     }
 
     /// Whether opening it would change its schema.

@@ -1,12 +1,12 @@
 //! Passes: rounds through the selects that an earlier round left.
 
 use crate::entity::pass;
-use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+use crate::journal::{EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, set_field};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use legere_core::id::{JobId, PassId, SelectId};
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
+use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 use std::collections::BTreeSet;
 
 /// More rounds than this nobody goes.
@@ -25,6 +25,8 @@ pub struct Pass {
     pub what: String,
     /// The selects that it began with.
     pub members: BTreeSet<SelectId>,
+    /// Later than that of each select that existed when it began.
+    pub born: i64,
     /// Where one was in it.
     pub place: Option<SelectId>,
     /// Whether a person took it out.
@@ -42,6 +44,7 @@ impl TryFrom<pass::Model> for Pass {
             number: u32::try_from(row.number).unwrap_or(1),
             what: row.what,
             members: serde_json::from_value(row.members).map_err(StoreError::broken("pass"))?,
+            born: row.born,
             place: row.place.map(SelectId::from),
             removed: row.removed,
             revision: row.revision,
@@ -54,14 +57,14 @@ impl Editable for Pass {
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        Ok(parts)
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
-        Ok(Self { removed: !taken(parts, THERE, !self.removed)?, ..self.clone() })
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
+        Ok(Self { removed: field_or(fields, REMOVED, self.removed)?, ..self.clone() })
     }
 
     async fn read(t: &DatabaseTransaction, id: Uuid) -> Result<Self, StoreError> {
@@ -108,6 +111,7 @@ impl JobEdit {
             // Until the journal puts it there.
             removed: Set(true),
             revision: Set(0),
+            born: NotSet,
         }
         .insert(self.transaction())
         .await?;

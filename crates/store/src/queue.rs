@@ -9,7 +9,7 @@
 //! they are alive.
 
 use crate::{Store, StoreError};
-use legere_core::id::{ClipId, HandoffId, TrackId};
+use legere_core::id::{ClipId, HandoffId, JobId, TrackId};
 use sea_orm::sqlx::postgres::PgListener;
 use sea_orm::sqlx::{self, Row};
 use serde::{Deserialize, Serialize};
@@ -82,7 +82,8 @@ struct Lease {
 }
 
 impl Store {
-    /// Work that waits already is not queued twice.
+    /// Work that waits already is not queued twice; what is being done is done once more behind that, since it may have begun
+    /// on what has changed meanwhile.
     pub async fn enqueue(&self, work: &[Work]) -> Result<(), StoreError> {
         // In portions: a card brings thousands.
         for portion in work.chunks(1000) {
@@ -92,22 +93,40 @@ impl Store {
             }
             let priority: Vec<i32> = portion.iter().map(|w| w.priority()).collect();
             sqlx::query(
-                "INSERT INTO work (what, priority) SELECT * FROM unnest($1::jsonb[], $2::integer[]) ON CONFLICT (what) DO NOTHING",
+                "INSERT INTO work (what, priority) SELECT DISTINCT ON (1) * FROM unnest($1::jsonb[], $2::integer[]) \
+                 ON CONFLICT (what) DO UPDATE SET asked_again = true WHERE work.taken_by IS NOT NULL",
             )
             .bind(what)
             .bind(priority)
-            .execute(self.pool())
+            .execute(&self.queue)
             .await?;
         }
         if !work.is_empty() {
-            sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(self.pool()).await?;
+            sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.queue).await?;
         }
+        Ok(())
+    }
+
+    /// Queues what of a job waits to be read, has its file and is not out.
+    pub async fn enqueue_waiting(&self, job: JobId) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO work (what, priority)
+                 SELECT jsonb_build_object('ReadTrack', id), 3 FROM track
+                     WHERE job_id = $1 AND state = 'waiting' AND NOT missing AND NOT hidden
+                 UNION ALL SELECT jsonb_build_object('ReadClip', id), 1 FROM clip
+                     WHERE job_id = $1 AND state = 'waiting' AND NOT missing AND NOT hidden
+             ON CONFLICT (what) DO NOTHING",
+        )
+        .bind(job.uuid())
+        .execute(&self.queue)
+        .await?;
+        sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.queue).await?;
         Ok(())
     }
 
     /// How many pieces wait or are being done.
     pub async fn work_left(&self) -> Result<i64, StoreError> {
-        Ok(sqlx::query_scalar("SELECT count(*) FROM work").fetch_one(self.pool()).await?)
+        Ok(sqlx::query_scalar("SELECT count(*) FROM work").fetch_one(&self.queue).await?)
     }
 
     /// `may_take_over` is false as long as those who were cut off may not have spoken yet.
@@ -123,7 +142,7 @@ impl Store {
         .bind(worker)
         .bind(SILENT.as_secs_f64())
         .bind(may_take_over)
-        .fetch_optional(self.pool())
+        .fetch_optional(&self.queue)
         .await?;
         let Some(row) = row else { return Ok(None) };
         let lease = Lease { id: row.try_get("id")?, token: row.try_get("token")?, tries: row.try_get("tries")? };
@@ -138,14 +157,25 @@ impl Store {
         }
     }
 
-    /// Whether the row was still this lease's.
+    /// Ends a piece, or lets it wait once more where it was asked for again. Gives whether the row was still this lease's.
     async fn complete(&self, lease: Lease) -> Result<bool, StoreError> {
-        let gone = sqlx::query("DELETE FROM work WHERE id = $1 AND token = $2")
+        let removed = sqlx::query("DELETE FROM work WHERE id = $1 AND token = $2 AND NOT asked_again")
             .bind(lease.id)
             .bind(lease.token)
-            .execute(self.pool())
+            .execute(&self.queue)
             .await?;
-        Ok(gone.rows_affected() == 1)
+        if removed.rows_affected() == 1 {
+            return Ok(true);
+        }
+        let again = sqlx::query(
+            "UPDATE work SET taken_by = NULL, token = NULL, asked_again = false, tries = 0, not_before = now() \
+             WHERE id = $1 AND token = $2",
+        )
+        .bind(lease.id)
+        .bind(lease.token)
+        .execute(&self.queue)
+        .await?;
+        Ok(again.rows_affected() == 1)
     }
 
     /// Lets a piece wait and be taken again; `counted` says whether this try counts as one that failed. Gives whether the row
@@ -160,7 +190,7 @@ impl Store {
         .bind(lease.token)
         .bind(if counted { wait } else { BACK_OFF }.as_secs_f64())
         .bind(counted)
-        .execute(self.pool())
+        .execute(&self.queue)
         .await?;
         Ok(put_off.rows_affected() == 1)
     }
@@ -169,7 +199,7 @@ impl Store {
     async fn heartbeat(&self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
         Ok(sqlx::query_scalar("UPDATE work SET alive_at = now() WHERE token = ANY($1) RETURNING token")
             .bind(tokens)
-            .fetch_all(self.pool())
+            .fetch_all(&self.queue)
             .await?)
     }
 
@@ -177,7 +207,7 @@ impl Store {
     async fn give_back(&self, worker: &str) -> Result<(), StoreError> {
         sqlx::query("UPDATE work SET taken_by = NULL, token = NULL, tries = tries - 1 WHERE taken_by = $1")
             .bind(worker)
-            .execute(self.pool())
+            .execute(&self.queue)
             .await?;
         Ok(())
     }
@@ -276,7 +306,7 @@ where
     }
 
     async fn listener(&self) -> Option<PgListener> {
-        let mut told = PgListener::connect_with(self.store.pool()).await.ok()?;
+        let mut told = PgListener::connect_with(&self.store.queue).await.ok()?;
         told.listen(CHANNEL).await.ok()?;
         Some(told)
     }

@@ -3,7 +3,8 @@
 use crate::clips::{Clip, FileIdentity, RecordedFrom, State};
 use crate::entity::{clip, clip_reading, roll};
 use crate::events::ChangedKind;
-use crate::jobs::footage_changed;
+use crate::jobs::clips_changed;
+use crate::journal::lock_job;
 use crate::selects::first_select;
 use crate::{Store, StoreError};
 use legere_core::clip::ClipProbe;
@@ -31,6 +32,8 @@ impl Store {
     ) -> Result<(), StoreError> {
         let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
         let transaction = self.db.begin().await?;
+        // The job first, as in every edit: otherwise this would wait for an edit that waits for this clip.
+        lock_job(&transaction, clip.job).await?;
         let row = clip::Entity::find_by_id(clip.id.uuid()).lock_exclusive().one(&transaction).await?;
         let row = row.ok_or(StoreError::Missing { what: "clip", id: clip.id.uuid() })?;
         let version = row.version + 1;
@@ -39,14 +42,16 @@ impl Store {
         row.bytes = Set(identity.bytes);
         row.modified = Set(Some(identity.modified));
         row.digest = Set(Some(identity.digest.clone()));
-        row.state = Set(State::Ready.word().into());
+        // Asked for once more meanwhile: the next reading makes it ready.
+        let state = if *row.asked.as_ref() == clip.asked { State::Ready } else { State::Waiting };
+        row.state = Set(state.word().into());
         row.progress = Set(1.0);
         row.problem = Set(problem);
         row.read_at = Set(Some(chrono::Utc::now()));
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.motion = Set(Some(trace.bytes().to_vec()));
-        row.looks = Set(Some(Look::to_bytes(&reading.looks)));
-        row.gist = Set(Some(json(serde_json::to_value(Gist::of(reading)))?));
+        row.signatures = Set(Some(Look::to_bytes(&reading.looks)));
+        row.summary = Set(Some(json(serde_json::to_value(Gist::of(reading)))?));
         row.reading_version = Set(reading.version);
         row.version = Set(version);
         if let Some(at) = probe.recorded_at {
@@ -71,7 +76,7 @@ impl Store {
         .exec_without_returning(&transaction)
         .await?;
         first_select(&transaction, clip, reading).await?;
-        footage_changed(&transaction, clip.job).await?;
+        clips_changed(&transaction, clip.job).await?;
         transaction.commit().await?;
         self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
@@ -79,7 +84,7 @@ impl Store {
     /// Makes what earlier versions did not keep beside their readings.
     pub async fn complete_clips(&self) -> Result<(), StoreError> {
         let lacking: Vec<Uuid> = clip::Entity::find()
-            .filter(clip::Column::Motion.is_null().or(clip::Column::Gist.is_null()))
+            .filter(clip::Column::Motion.is_null().or(clip::Column::Summary.is_null()))
             .filter(clip::Column::State.eq(State::Ready.word()))
             .select_only()
             .column(clip::Column::Id)
@@ -92,7 +97,7 @@ impl Store {
             let gist = serde_json::to_value(Gist::of(&reading)).map_err(StoreError::broken("reading"))?;
             clip::Entity::update_many()
                 .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
-                .col_expr(clip::Column::Gist, Expr::value(gist))
+                .col_expr(clip::Column::Summary, Expr::value(gist))
                 .filter(clip::Column::Id.eq(id))
                 .exec(&self.db)
                 .await?;

@@ -1,14 +1,12 @@
 //! Rolls as people put them in order: taken apart, put together; and files that turn up twice or somewhere else.
 
-use crate::clips::{Clip, Roll, State};
+use crate::clips::{Clip, Roll};
 use crate::entity::{clip, roll};
-use crate::events::ChangedKind;
-use crate::jobs::footage_changed;
 use crate::journal::JobEdit;
 use crate::{Store, StoreError};
 use legere_core::id::{ClipId, JobId, RollId};
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement, TransactionTrait};
+use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement};
 
 /// How fast clips are being read.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -35,7 +33,7 @@ impl JobEdit {
             removed: Set(true),
             revision: Set(0),
             clock_seconds: Set(beside.clock_seconds),
-            by_hand: Set(beside.by_hand),
+            manual: Set(beside.manual),
         }
         .insert(self.transaction())
         .await?;
@@ -63,7 +61,7 @@ impl JobEdit {
             .filter(roll::Column::JobId.eq(row.job_id))
             .filter(roll::Column::Root.eq(row.root))
             .filter(roll::Column::Folder.eq(row.folder))
-            .filter(roll::Column::ByHand.eq(false))
+            .filter(roll::Column::Manual.eq(false))
             .order_by_asc(roll::Column::Id)
             .all(self.transaction())
             .await?
@@ -83,64 +81,7 @@ impl JobEdit {
     }
 }
 
-async fn found_at(db: &impl ConnectionTrait, clip: &Clip, root: &str, path: &str) -> Result<(), StoreError> {
-    let name = path.rsplit('/').next().unwrap_or(path);
-    clip::Entity::update_many()
-        .col_expr(clip::Column::Root, Expr::value(root))
-        .col_expr(clip::Column::Path, Expr::value(path))
-        .col_expr(clip::Column::Name, Expr::value(name))
-        .col_expr(clip::Column::Missing, Expr::value(false))
-        .filter(clip::Column::Id.eq(clip.id.uuid()))
-        .exec(db)
-        .await?;
-    footage_changed(db, clip.job).await
-}
-
 impl Store {
-    /// Another clip of the job with the same content.
-    pub async fn twin_of(&self, clip: &Clip, bytes: i64, digest: &str) -> Result<Option<Clip>, StoreError> {
-        let found = clip::Entity::find()
-            .filter(clip::Column::JobId.eq(clip.job.uuid()))
-            .filter(clip::Column::Id.ne(clip.id.uuid()))
-            .filter(clip::Column::Bytes.eq(bytes))
-            .filter(clip::Column::Digest.eq(digest))
-            .order_by_asc(clip::Column::Hidden)
-            .one(&self.db)
-            .await?;
-        found.map(Clip::try_from).transpose()
-    }
-
-    /// The same file is there twice: this one goes out, with a word about it.
-    pub async fn clip_is_twin(&self, clip: &Clip, digest: &str, of: &Clip) -> Result<(), StoreError> {
-        clip::Entity::update_many()
-            .col_expr(clip::Column::Removed, Expr::value(true))
-            .col_expr(clip::Column::Hidden, Expr::value(true))
-            .col_expr(clip::Column::State, Expr::value(State::Failed.word()))
-            .col_expr(clip::Column::Digest, Expr::value(digest))
-            .col_expr(clip::Column::TwinOf, Expr::value(of.id.uuid()))
-            .col_expr(clip::Column::Problem, Expr::value(format!("the same file as {} is there already", of.name)))
-            .filter(clip::Column::Id.eq(clip.id.uuid()))
-            .exec(&self.db)
-            .await?;
-        footage_changed(&self.db, clip.job).await?;
-        self.notify(clip.job, ChangedKind::Import, clip.id).await
-    }
-
-    /// The file of a clip has turned up at the place of another row, which was never read: that row goes.
-    pub async fn clip_moved_to(&self, clip: &Clip, now: &Clip) -> Result<(), StoreError> {
-        let transaction = self.db.begin().await?;
-        clip::Entity::delete_by_id(now.id.uuid()).exec(&transaction).await?;
-        found_at(&transaction, clip, &now.root, &now.path).await?;
-        transaction.commit().await?;
-        self.notify(clip.job, ChangedKind::Import, clip.id).await
-    }
-
-    /// The file of a clip lies somewhere else now.
-    pub async fn clip_found_at(&self, clip: &Clip, root: &str, path: &str) -> Result<(), StoreError> {
-        found_at(&self.db, clip, root, path).await?;
-        self.notify(clip.job, ChangedKind::Import, clip.id).await
-    }
-
     /// Takes clips that wait out of the queue, and leaves those alone that are being read.
     pub async fn rest_clips(&self, job: JobId) -> Result<(), StoreError> {
         let sql = "DELETE FROM work WHERE taken_by IS NULL AND (what ->> 'ReadClip')::uuid IN (SELECT id FROM clip WHERE job_id = $1)";

@@ -3,8 +3,9 @@
 use crate::clips::Clip;
 use crate::entity::{clip, clip_reading, pick};
 use crate::error::word;
-use crate::jobs::footage_changed;
-use crate::journal::{EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+use crate::journal::{
+    EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, bound, field_or, identified, set_field,
+};
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::Utc;
@@ -13,8 +14,8 @@ use legere_core::id::{ClipId, JobId, SelectId};
 use legere_core::select::{Facet, Movement, Range, Tag, Verdict};
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
-use std::collections::BTreeSet;
+use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
+use std::collections::{BTreeSet, HashMap};
 
 /// More selects of one clip than this nobody tells apart.
 const MOST_SELECTS: u64 = 600;
@@ -32,6 +33,8 @@ pub struct Select {
     pub verdict: Verdict,
     /// 0–100, of its range.
     pub energy: f64,
+    /// Counts selects and passes in the order in which they were made.
+    pub born: i64,
     /// The movement that was measured in its range.
     pub movement: Movement,
     /// Whether a person took it out.
@@ -48,6 +51,7 @@ impl TryFrom<pick::Model> for Select {
             clip: row.clip_id.into(),
             job: row.job_id.into(),
             verdict: serde_json::from_value(row.verdict).map_err(StoreError::broken("select"))?,
+            born: row.born,
             energy: row.energy.unwrap_or(0.0),
             movement: row.movement.as_deref().map_or(Ok(Movement::Still), |m| word("select", m))?,
             removed: row.removed,
@@ -56,20 +60,20 @@ impl TryFrom<pick::Model> for Select {
     }
 }
 
-/// The tags among some parts, put over those that are there.
-pub(crate) fn with_tags(tags: &BTreeSet<Tag>, parts: &Parts) -> Result<BTreeSet<Tag>, StoreError> {
+/// The tags among some fields, put over a thing's own.
+pub(crate) fn with_tags(tags: &BTreeSet<Tag>, fields: &Fields) -> Result<BTreeSet<Tag>, StoreError> {
     let mut next = tags.clone();
     let facet = |name: &str| name.split(' ').next().and_then(Facet::from_word);
-    for (name, value) in parts.iter().filter(|(name, _)| facet(name).is_some()) {
-        next.retain(|t| tag_part(t) != *name);
+    for (name, value) in fields.iter().filter(|(name, _)| facet(name).is_some()) {
+        next.retain(|t| tag_field(t) != *name);
         let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
         next.extend(tag);
     }
     Ok(next)
 }
 
-/// The part that a tag is: one for each facet that has one answer, one for each word of the others.
-pub(crate) fn tag_part(tag: &Tag) -> String {
+/// The field of a tag: one for each facet that has one answer, one for each word of the others.
+pub(crate) fn tag_field(tag: &Tag) -> String {
     if tag.facet().words().is_empty() {
         format!("{} {}", tag.facet().word(), tag.word())
     } else {
@@ -79,33 +83,34 @@ pub(crate) fn tag_part(tag: &Tag) -> String {
 
 impl Editable for Select {
     const TARGET: EditTarget = EditTarget::Select;
+    const INVALIDATES: Invalidates = Invalidates::Selects;
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "tier", &self.verdict.tier)?;
-        part(&mut parts, "range", &self.verdict.range)?;
-        part(&mut parts, "note", &self.verdict.note)?;
-        part(&mut parts, "label", &self.verdict.label)?;
-        part(&mut parts, "pass", &self.verdict.pass)?;
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "tier", &self.verdict.tier)?;
+        set_field(&mut fields, "range", &self.verdict.range)?;
+        set_field(&mut fields, "note", &self.verdict.note)?;
+        set_field(&mut fields, "label", &self.verdict.label)?;
+        set_field(&mut fields, "pass", &self.verdict.pass)?;
         for tag in &self.verdict.tags {
-            part(&mut parts, tag_part(tag), tag)?;
+            set_field(&mut fields, tag_field(tag), tag)?;
         }
-        Ok(parts)
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
         let mut next = self.clone();
-        next.removed = !taken(parts, THERE, !self.removed)?;
+        next.removed = field_or(fields, REMOVED, self.removed)?;
         let verdict = &mut next.verdict;
-        verdict.tier = taken(parts, "tier", verdict.tier)?;
-        verdict.range = taken(parts, "range", verdict.range)?;
-        verdict.note = taken(parts, "note", verdict.note.clone())?;
-        verdict.label = taken(parts, "label", verdict.label.clone())?;
-        verdict.pass = taken(parts, "pass", verdict.pass)?;
-        verdict.tags = with_tags(&verdict.tags, parts)?;
+        verdict.tier = field_or(fields, "tier", verdict.tier)?;
+        verdict.range = field_or(fields, "range", verdict.range)?;
+        verdict.note = field_or(fields, "note", verdict.note.clone())?;
+        verdict.label = field_or(fields, "label", verdict.label.clone())?;
+        verdict.pass = field_or(fields, "pass", verdict.pass)?;
+        verdict.tags = with_tags(&verdict.tags, fields)?;
         Ok(next)
     }
 
@@ -129,7 +134,7 @@ impl Editable for Select {
             row.movement = Set(Some(movement.word().to_owned()));
         }
         row.update(t).await?;
-        footage_changed(t, self.job).await
+        Ok(())
     }
 }
 
@@ -162,6 +167,7 @@ fn row(
         created_at: Set(Utc::now()),
         removed: Set(removed),
         revision: Set(0),
+        born: NotSet,
     })
 }
 
@@ -205,6 +211,57 @@ fn first_range(reading: &ClipReading) -> Option<Range> {
 }
 
 impl JobEdit {
+    /// Many selects of this job, in the order of their ids here.
+    pub async fn load_selects(&self, ids: &[SelectId]) -> Result<Vec<Select>, StoreError> {
+        let rows = pick::Entity::find()
+            .filter(pick::Column::JobId.eq(self.job().uuid()))
+            .filter(pick::Column::Id.is_in(ids.iter().map(|id| id.uuid())))
+            .all(self.transaction())
+            .await?;
+        let mut found: HashMap<SelectId, pick::Model> = rows.into_iter().map(|r| (r.id.into(), r)).collect();
+        let one = |id: &SelectId| {
+            let row = found.remove(id).ok_or(StoreError::Missing { what: "select", id: id.uuid() })?;
+            Select::try_from(row)
+        };
+        ids.iter().map(one).collect()
+    }
+
+    /// Many clips of this job.
+    pub async fn load_clips(&self, ids: &BTreeSet<ClipId>) -> Result<Vec<Clip>, StoreError> {
+        let rows = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(self.job().uuid()))
+            .filter(clip::Column::Id.is_in(ids.iter().map(|id| id.uuid())))
+            .all(self.transaction())
+            .await?;
+        rows.into_iter().map(Clip::try_from).collect()
+    }
+
+    /// Stores many selects at once, each as it was loaded and as it is to be.
+    pub async fn put_selects(&mut self, changed: &[(Select, Select)]) -> Result<(), StoreError> {
+        let mut rows = Vec::new();
+        for (present, next) in changed {
+            if present.verdict.range != next.verdict.range {
+                // What is measured of its range changes as well.
+                self.put(present, next, None).await?;
+                continue;
+            }
+            let fields = Self::changed_fields(present, next)?;
+            if !fields.is_empty() {
+                rows.push(serde_json::json!({ "id": next.id, "verdict": next.verdict, "removed": next.removed }));
+                self.note_changes(present, fields);
+            }
+        }
+        if rows.is_empty() {
+            return Ok(());
+        }
+        let sql = "UPDATE pick SET verdict = changed.verdict, removed = changed.removed, revision = $2 \
+                   FROM jsonb_to_recordset($1) AS changed (id uuid, verdict jsonb, removed boolean) \
+                   WHERE pick.id = changed.id";
+        let values = [Json::Array(rows).into(), self.revision().into()];
+        self.transaction().execute_raw(bound(sql, values)).await?;
+        Ok(())
+    }
+
     /// Adds a select to a clip of this job that was read.
     pub async fn add_select(&mut self, clip: ClipId, verdict: Verdict) -> Result<Select, StoreError> {
         let of: Clip = self.load(clip).await?;
@@ -235,6 +292,15 @@ impl Store {
             .filter(clip::Column::Hidden.eq(false));
         let rows = shown.order_by_asc(pick::Column::CreatedAt).all(&self.db).await?;
         Ok(Rows::read(rows, |r| (r.id, String::new()), Select::try_from))
+    }
+
+    /// The selects that changed after a revision, also those that were removed.
+    pub async fn selects_since(&self, job: JobId, revision: Revision) -> Result<Rows<Select>, StoreError> {
+        let changed = pick::Entity::find()
+            .filter(pick::Column::JobId.eq(job.uuid()))
+            .filter(pick::Column::Revision.gt(revision))
+            .order_by_asc(pick::Column::CreatedAt);
+        Ok(Rows::read(changed.all(&self.db).await?, |r| (r.id, String::new()), Select::try_from))
     }
 
     /// One select.

@@ -1,10 +1,12 @@
 //! Tracks: the candidates for the music.
 
-use crate::clips::{FileIdentity, Import, State};
+use crate::clips::{FileIdentity, Import, State, file_name};
 use crate::entity::{track, track_reading};
 use crate::error::word;
 use crate::events::ChangedKind;
-use crate::journal::{By, EditTarget, Editable, JobEdit, Parts, Revision, THERE, identified, part, taken};
+use crate::journal::{
+    By, EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, lock_job, set_field,
+};
 pub use crate::kind::SoundKind;
 use crate::rows::Rows;
 use crate::{Store, StoreError};
@@ -14,7 +16,7 @@ use legere_core::id::{JobId, TrackId};
 use legere_core::track::marks::Marks;
 use legere_core::track::{TrackReading, Version};
 use sea_orm::prelude::*;
-use sea_orm::sea_query::OnConflict;
+use sea_orm::sea_query::{ExprTrait, OnConflict};
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect, TransactionTrait};
 use serde::{Deserialize, Serialize};
 
@@ -55,8 +57,14 @@ pub struct Track {
     pub about: TrackMetadata,
     /// How a person uses it, or what was offered while nobody had chosen.
     pub part: Option<Version>,
-    /// Told by its length and content, or by a person.
+    /// By its length and content, or as a person said.
     pub kind: SoundKind,
+    /// Whether a person said so.
+    pub kind_manual: bool,
+    /// Whether its path is its own: not where another track's file lies there by now.
+    pub owns_path: bool,
+    /// How often a reading was asked for.
+    pub asked: i32,
     /// Whether a person took it out.
     pub removed: bool,
     /// Out, by itself or with its import.
@@ -136,6 +144,9 @@ impl TryFrom<track::Model> for Track {
             summary: row.summary.map(serde_json::from_value).transpose().map_err(StoreError::broken("reading"))?,
             version: row.version,
             kind: word("track", &row.kind)?,
+            kind_manual: row.kind_manual,
+            owns_path: row.owns_path,
+            asked: row.asked,
             marks: marks.unwrap_or_default(),
             about: about.unwrap_or_default(),
             part: row.part.map(serde_json::from_value).transpose().map_err(StoreError::broken("part"))?,
@@ -151,36 +162,47 @@ impl Editable for Track {
 
     identified!();
 
-    fn parts(&self) -> Result<Parts, StoreError> {
-        let mut parts = Parts::new();
-        part(&mut parts, THERE, &!self.removed)?;
-        part(&mut parts, "version", &self.part)?;
-        part(&mut parts, "beats", &self.marks.beats)?;
-        part(&mut parts, "sections", &self.marks.sections)?;
-        part(&mut parts, "cues", &self.marks.cues)?;
+    fn fields(&self) -> Result<Fields, StoreError> {
+        let mut fields = Fields::new();
+        set_field(&mut fields, REMOVED, &self.removed)?;
+        set_field(&mut fields, "version", &self.part)?;
+        set_field(&mut fields, "path", &(&self.root, &self.path, self.owns_path))?;
+        set_field(&mut fields, "kind", &(self.kind, self.kind_manual))?;
+        set_field(&mut fields, "beats", &self.marks.beats)?;
+        set_field(&mut fields, "sections", &self.marks.sections)?;
+        set_field(&mut fields, "cues", &self.marks.cues)?;
         let TrackMetadata { title, maker, mood, theme, genre } = &self.about;
         for (name, said) in [("title", title), ("maker", maker), ("mood", mood), ("theme", theme), ("genre", genre)] {
-            part(&mut parts, name, said)?;
+            set_field(&mut fields, name, said)?;
         }
-        Ok(parts)
+        Ok(fields)
     }
 
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError> {
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError> {
         let (marks, about) = (self.marks.clone(), self.about.clone());
+        let own = (self.root.clone(), self.path.clone(), self.owns_path);
+        let (root, path, owns_path) = field_or(fields, "path", own)?;
+        let (kind, kind_manual) = field_or(fields, "kind", (self.kind, self.kind_manual))?;
         Ok(Self {
-            removed: !taken(parts, THERE, !self.removed)?,
-            part: taken(parts, "version", self.part.clone())?,
+            removed: field_or(fields, REMOVED, self.removed)?,
+            part: field_or(fields, "version", self.part.clone())?,
+            name: file_name(&path).to_owned(),
+            root,
+            path,
+            owns_path,
+            kind,
+            kind_manual,
             marks: Marks {
-                beats: taken(parts, "beats", marks.beats)?,
-                sections: taken(parts, "sections", marks.sections)?,
-                cues: taken(parts, "cues", marks.cues)?,
+                beats: field_or(fields, "beats", marks.beats)?,
+                sections: field_or(fields, "sections", marks.sections)?,
+                cues: field_or(fields, "cues", marks.cues)?,
             },
             about: TrackMetadata {
-                title: taken(parts, "title", about.title)?,
-                maker: taken(parts, "maker", about.maker)?,
-                mood: taken(parts, "mood", about.mood)?,
-                theme: taken(parts, "theme", about.theme)?,
-                genre: taken(parts, "genre", about.genre)?,
+                title: field_or(fields, "title", about.title)?,
+                maker: field_or(fields, "maker", about.maker)?,
+                mood: field_or(fields, "mood", about.mood)?,
+                theme: field_or(fields, "theme", about.theme)?,
+                genre: field_or(fields, "genre", about.genre)?,
             },
             ..self.clone()
         })
@@ -198,6 +220,16 @@ impl Editable for Track {
             revision: Set(revision),
             ..Default::default()
         };
+        if (&self.root, &self.path, self.owns_path) != (&before.root, &before.path, before.owns_path) {
+            row.root = Set(self.root.clone());
+            row.path = Set(self.path.clone());
+            row.name = Set(file_name(&self.path).to_owned());
+            row.owns_path = Set(self.owns_path);
+        }
+        if (self.kind, self.kind_manual) != (before.kind, before.kind_manual) {
+            row.kind = Set(<&str>::from(self.kind).into());
+            row.kind_manual = Set(self.kind_manual);
+        }
         if self.part != before.part {
             row.part = Set(self.part.as_ref().map(|p| json(serde_json::to_value(p))).transpose()?);
         }
@@ -241,6 +273,39 @@ pub struct NewTrack {
     pub modified: DateTime<Utc>,
 }
 
+/// The row of a file that was never read.
+pub(crate) fn new_row(id: Uuid, job: JobId, import: Option<Uuid>, file: &NewTrack, hidden: bool) -> track::ActiveModel {
+    track::ActiveModel {
+        id: Set(id),
+        job_id: Set(job.uuid()),
+        import_id: Set(import),
+        root: Set(file.root.clone()),
+        path: Set(file.path.clone()),
+        name: Set(file.name.clone()),
+        bytes: Set(file.bytes),
+        modified: Set(Some(file.modified)),
+        digest: Set(None),
+        state: Set(State::Waiting.word().into()),
+        progress: Set(0.0),
+        problem: Set(None),
+        missing: Set(false),
+        probe: Set(None),
+        summary: Set(None),
+        version: Set(0),
+        part: Set(None),
+        marks: Set(None),
+        about: Set(None),
+        added_at: Set(Utc::now()),
+        removed: Set(false),
+        hidden: Set(hidden),
+        revision: Set(0),
+        kind: Set(<&str>::from(SoundKind::Music).into()),
+        kind_manual: Set(false),
+        owns_path: Set(true),
+        asked: Set(0),
+    }
+}
+
 impl JobEdit {
     /// Takes a track in, or back; `None` when it is there already.
     pub async fn add_track(&mut self, import: &Import, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
@@ -248,6 +313,7 @@ impl JobEdit {
             .filter(track::Column::JobId.eq(self.job().uuid()))
             .filter(track::Column::Root.eq(&file.root))
             .filter(track::Column::Path.eq(&file.path))
+            .filter(track::Column::OwnsPath.eq(true))
             .one(self.transaction())
             .await?;
         if let Some(known) = known {
@@ -265,36 +331,7 @@ impl JobEdit {
             return Ok(Some(id.into()));
         }
         let id = Uuid::now_v7();
-        track::ActiveModel {
-            id: Set(id),
-            job_id: Set(self.job().uuid()),
-            import_id: Set(Some(import.id.uuid())),
-            root: Set(file.root.clone()),
-            path: Set(file.path.clone()),
-            name: Set(file.name.clone()),
-            bytes: Set(file.bytes),
-            modified: Set(Some(file.modified)),
-            digest: Set(None),
-            state: Set(State::Waiting.word().into()),
-            progress: Set(0.0),
-            problem: Set(None),
-            missing: Set(false),
-            probe: Set(None),
-            summary: Set(None),
-            version: Set(0),
-            part: Set(None),
-            marks: Set(None),
-            about: Set(None),
-            added_at: Set(Utc::now()),
-            removed: Set(false),
-            // Until its import is there.
-            hidden: Set(true),
-            revision: Set(0),
-            kind: Set(<&str>::from(SoundKind::Music).into()),
-            kind_by_hand: Set(false),
-        }
-        .insert(self.transaction())
-        .await?;
+        new_row(id, self.job(), Some(import.id.uuid()), file, true).insert(self.transaction()).await?;
         Ok(Some(id.into()))
     }
 }
@@ -343,6 +380,18 @@ impl Store {
         measured(&self.db, track).await
     }
 
+    /// Lets a track wait to be read again.
+    pub async fn track_waits(&self, track: &Track, problem: Option<&str>) -> Result<(), StoreError> {
+        track::Entity::update_many()
+            .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(track::Column::Problem, Expr::value(problem))
+            .col_expr(track::Column::Asked, Expr::col(track::Column::Asked).add(1))
+            .filter(track::Column::Id.eq(track.id.uuid()))
+            .exec(&self.db)
+            .await?;
+        self.notify(track.job, ChangedKind::Track, track.id).await
+    }
+
     /// Says how far it is, and what is wrong.
     pub async fn track_state(&self, track: &Track, state: State, problem: Option<String>) -> Result<(), StoreError> {
         track::Entity::update_many()
@@ -368,18 +417,6 @@ impl Store {
         Ok(())
     }
 
-    /// Another file lies where a track's was; what a person said of it stays.
-    pub async fn track_replaced(&self, track: &Track, problem: &str) -> Result<(), StoreError> {
-        track::Entity::update_many()
-            .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
-            .col_expr(track::Column::Problem, Expr::value(problem))
-            .col_expr(track::Column::Digest, Expr::value(None::<String>))
-            .filter(track::Column::Id.eq(track.id.uuid()))
-            .exec(&self.db)
-            .await?;
-        self.notify(track.job, ChangedKind::Track, track.id).await
-    }
-
     /// The same file with another time, as copying leaves it.
     pub async fn track_touched(&self, track: TrackId, modified: DateTime<Utc>) -> Result<(), StoreError> {
         track::Entity::update_many()
@@ -402,6 +439,7 @@ impl Store {
     ) -> Result<(), StoreError> {
         let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
         let transaction = self.db.begin().await?;
+        lock_job(&transaction, track.job).await?;
         let row = track::Entity::find_by_id(track.id.uuid()).lock_exclusive().one(&transaction).await?;
         let row = row.ok_or(StoreError::Missing { what: "track", id: track.id.uuid() })?;
         let marks: Option<Marks> =
@@ -409,13 +447,15 @@ impl Store {
         let seen = marks.map_or_else(|| TrackSummary::of(reading), |m| TrackSummary::of(&m.over(reading)));
         let has_part = row.part.is_some();
         // What was there before as music stays it; a person's word stays whatever is read.
-        let told = row.kind_by_hand || row.summary.is_some();
+        let told = row.kind_manual || row.summary.is_some();
         let kind = if told { word("track", &row.kind)? } else { SoundKind::told(&row.path, reading) };
         let mut row: track::ActiveModel = row.into();
         row.bytes = Set(identity.bytes);
         row.modified = Set(Some(identity.modified));
         row.digest = Set(Some(identity.digest.clone()));
-        row.state = Set(State::Ready.word().into());
+        // Asked for once more meanwhile: the next reading makes it ready.
+        let state = if *row.asked.as_ref() == track.asked { State::Ready } else { State::Waiting };
+        row.state = Set(state.word().into());
         row.problem = Set(None);
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.summary = Set(Some(json(serde_json::to_value(seen))?));
@@ -439,17 +479,6 @@ impl Store {
         if kind == SoundKind::Music {
             self.choose_first(track.job, track.id).await?;
         }
-        self.notify(track.job, ChangedKind::Track, track.id).await
-    }
-
-    /// Says what a sound file is for, whatever its length and content say.
-    pub async fn set_track_kind(&self, track: &Track, kind: SoundKind) -> Result<(), StoreError> {
-        track::Entity::update_many()
-            .col_expr(track::Column::Kind, Expr::value(<&str>::from(kind)))
-            .col_expr(track::Column::KindByHand, Expr::value(true))
-            .filter(track::Column::Id.eq(track.id.uuid()))
-            .exec(&self.db)
-            .await?;
         self.notify(track.job, ChangedKind::Track, track.id).await
     }
 

@@ -23,7 +23,7 @@ async fn judged(
     by: By,
     base: Option<Revision>,
     label: &str,
-    judge: impl FnOnce(&mut Select) + Send,
+    judge: impl Fn(&mut Select) + Send + Sync,
 ) -> Result<Select, StoreError> {
     let edit = |mut select: Select| {
         judge(&mut select);
@@ -45,7 +45,7 @@ async fn cut(
     let next = kept.body.cut.apply(edit).map_err(|e| StoreError::Refused(e.to_string()))?;
     let next = KeptDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept.clone() };
     under_way.put(&kept, &next, base).await?;
-    under_way.commit(edit.label(), edit.nudges().as_deref()).await.map(drop)
+    under_way.commit(edit.label(), edit.coalesce_key().as_deref()).await.map(drop)
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -226,7 +226,7 @@ async fn making_naming_and_deleting_are_undone_too() {
     let me = by(1, Step::Arrange);
     let named = |name: Option<&str>| {
         let name = name.map(str::to_owned);
-        |d: KeptDraft| Ok::<_, StoreError>(KeptDraft { name, ..d })
+        move |d: KeptDraft| Ok::<_, StoreError>(KeptDraft { name: name.clone(), ..d })
     };
     world.store.edit(world.job, me, draft, None, "name the draft", named(Some("loud"))).await.expect("kept");
     let removed = |d: KeptDraft| Ok::<_, StoreError>(KeptDraft { removed: true, ..d });
@@ -319,8 +319,8 @@ async fn history_is_bounded() {
     let world = World::new().await;
     let me = by(1, Step::Sift);
     // As if somebody had worked for weeks.
-    let many = "INSERT INTO journal (id, job_id, session, step, deed, label, chain) \
-                SELECT nextval('revision'), $1, $2, 'sift', 'do', 'old', currval('revision') FROM generate_series(1, 6000)";
+    let many = "INSERT INTO journal (id, job_id, session, owner, step, kind, label, undo_group) \
+                SELECT nextval('revision'), $1, $2, $2, 'sift', 'do', 'old', currval('revision') FROM generate_series(1, 6000)";
     let filling = legere_store::sqlx::query(many).bind(world.job.uuid()).bind(me.session.uuid());
     filling.execute(world.store.pool()).await.expect("filled");
     for i in 0..64 {
@@ -357,7 +357,7 @@ fn every_edit() -> Vec<Edit> {
             second(3),
             second(60),
         );
-        Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open }
+        Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open, held: false }
     };
     let turns = vec![Turn { at: 6, over: 4, to: speed(200) }];
     let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
@@ -435,10 +435,10 @@ fn acts() -> impl Strategy<Value = Vec<(bool, Act)>> {
     proptest::collection::vec((any::<bool>(), act), 1..40)
 }
 
-/// Everything of a draft, part by part, for comparing who changed what.
-fn parts(draft: &KeptDraft) -> std::collections::BTreeMap<String, serde_json::Value> {
+/// Everything of a draft, field by field, for comparing who changed what.
+fn fields(draft: &KeptDraft) -> std::collections::BTreeMap<String, serde_json::Value> {
     use legere_store::journal::Editable;
-    draft.parts().expect("parts")
+    draft.fields().expect("fields")
 }
 
 /// Who made the changes that are in effect, part by part, the latest last.
@@ -480,7 +480,7 @@ proptest! {
             let total = body(5).cut.len();
             for (second, act) in acts {
                 let me = windows[usize::from(second)];
-                let before = parts(&world.store.draft(draft).await.expect("draft"));
+                let before = fields(&world.store.draft(draft).await.expect("draft"));
                 let shot = ShotId::from_u128;
                 let (edit, replay) = match act {
                     Act::Cut { shot: s, by } => (Some(Edit::MoveCut { shot: shot(s), by: FrameShift::new(by) }), false),
@@ -509,7 +509,7 @@ proptest! {
                 };
                 let now = world.store.draft(draft).await.expect("the draft is there");
                 assert_eq!(now.body.cut.len(), total);
-                let after = parts(&now);
+                let after = fields(&now);
                 for (part, value) in after {
                     if before.get(&part) != Some(&value) {
                         owners.changed(part, me.session, undone, replay);

@@ -7,9 +7,9 @@ use actix_web::http::header::ContentType;
 use actix_web::middleware::Next;
 use actix_web::{Error, HttpResponse, ResponseError};
 use askama::Template;
+use legere_app::AppError;
 use legere_core::arrange::ArrangeError;
 use legere_core::draft::DraftError;
-use legere_core::interchange::InterchangeError;
 use legere_core::select::SelectError;
 use legere_core::track::VersionError;
 use legere_core::track::marks::MarkError;
@@ -20,122 +20,121 @@ use legere_store::StoreError;
 #[derive(Debug, thiserror::Error)]
 pub enum WebError {
     #[error(transparent)]
-    Store(#[from] StoreError),
-    #[error(transparent)]
-    Media(#[from] MediaError),
-    #[error(transparent)]
-    Roots(#[from] RootError),
-    #[error(transparent)]
-    Select(#[from] SelectError),
-    #[error(transparent)]
-    Version(#[from] VersionError),
-    #[error(transparent)]
-    Mark(#[from] MarkError),
-    #[error(transparent)]
-    Draft(#[from] DraftError),
-    #[error(transparent)]
-    Arrange(#[from] ArrangeError),
-    #[error(transparent)]
-    Interchange(#[from] InterchangeError),
+    App(#[from] AppError),
     #[error("the page could not be written")]
     Template(#[from] askama::Error),
-    #[error("{0}")]
-    Refused(&'static str),
     /// The request itself is none.
     #[error("{0}")]
     BadRequest(String),
-    #[error("{name} is no longer where it was")]
-    Gone { name: String },
-    #[error("another file lies where {name} was: look at the draft again, then ask for the film again")]
-    Replaced { name: String },
-    #[error("{name} has not been read")]
-    Unread { name: String },
-    #[error("a clip of this draft was left out: bring it back in Gather, or put another one there")]
-    ClipOut,
-    /// Work of ours did not come to its end.
-    #[error("the work was stopped")]
-    Stopped,
     #[error("there is nothing at this address")]
     NotFound,
 }
 
+macro_rules! through_app {
+    ($($error:ty),* $(,)?) => {$(
+        impl From<$error> for WebError {
+            fn from(error: $error) -> Self {
+                Self::App(error.into())
+            }
+        }
+    )*};
+}
+
+through_app!(StoreError, MediaError, RootError, SelectError, VersionError, MarkError, DraftError, ArrangeError);
+
 impl WebError {
-    /// Of work beside the request that did not come to its end; why is for the log.
-    pub fn stopped(error: impl std::error::Error) -> Self {
-        tracing::error!(%error, "work beside a request stopped");
-        Self::Stopped
+    /// Whether its words are for the editor; others go to the log only.
+    pub(crate) fn is_for_editor(&self) -> bool {
+        match self {
+            Self::App(error) => error.is_for_editor(),
+            Self::Template(_) => false,
+            Self::BadRequest(_) | Self::NotFound => true,
+        }
     }
 
-    /// Whether the text is for the editor; otherwise it goes to the log only.
-    pub(crate) fn speaks(&self) -> bool {
-        match self {
-            Self::Store(e) => matches!(
-                e,
-                StoreError::Missing { .. }
-                    | StoreError::MovedOn
-                    | StoreError::Overtaken { .. }
-                    | StoreError::NothingToUndo
-                    | StoreError::NothingToRedo
-                    | StoreError::Refused(_)
-                    | StoreError::DiskFull
-                    | StoreError::Away
-            ),
-            Self::Media(e) => !matches!(e, MediaError::Io(_) | MediaError::NoFfmpeg(_)),
-            Self::Template(_) | Self::Interchange(_) | Self::Stopped => false,
-            Self::Roots(_)
-            | Self::Select(_)
-            | Self::Version(_)
-            | Self::Mark(_)
-            | Self::Draft(_)
-            | Self::Arrange(_)
-            | Self::Refused(_)
-            | Self::BadRequest(_)
-            | Self::Gone { .. }
-            | Self::Replaced { .. }
-            | Self::Unread { .. }
-            | Self::ClipOut
-            | Self::NotFound => true,
+    /// Of work beside the request that did not come to its end; why is for the log.
+    pub fn stopped(error: impl std::error::Error) -> Self {
+        Self::App(AppError::stopped(error))
+    }
+}
+
+/// The one table from errors to statuses. There is no arm for all the rest: a new error has to choose.
+fn status_of(error: &WebError) -> StatusCode {
+    match error {
+        WebError::NotFound => StatusCode::NOT_FOUND,
+        WebError::BadRequest(_) => StatusCode::BAD_REQUEST,
+        WebError::Template(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        WebError::App(error) => match error {
+            AppError::Store(error) => status_of_store(error),
+            AppError::Media(error) => status_of_media(error),
+            AppError::NotFound => StatusCode::NOT_FOUND,
+            AppError::Roots(_)
+            | AppError::Select(_)
+            | AppError::Version(_)
+            | AppError::Mark(_)
+            | AppError::Draft(_)
+            | AppError::Arrange(_)
+            | AppError::Refused(_)
+            | AppError::Gone { .. }
+            | AppError::Replaced { .. }
+            | AppError::Unread { .. }
+            | AppError::ClipOut => StatusCode::UNPROCESSABLE_ENTITY,
+            AppError::Interchange(_) | AppError::Stopped => StatusCode::INTERNAL_SERVER_ERROR,
+        },
+    }
+}
+
+fn status_of_store(error: &StoreError) -> StatusCode {
+    match error {
+        StoreError::Missing { .. } => StatusCode::NOT_FOUND,
+        StoreError::MovedOn | StoreError::Overtaken { .. } | StoreError::NothingToUndo | StoreError::NothingToRedo => {
+            StatusCode::CONFLICT
+        }
+        StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
+        StoreError::DiskFull => StatusCode::INSUFFICIENT_STORAGE,
+        StoreError::Away | StoreError::Busy => StatusCode::SERVICE_UNAVAILABLE,
+        StoreError::Broken { .. }
+        | StoreError::Word { .. }
+        | StoreError::Database(_)
+        | StoreError::Sqlx(_)
+        | StoreError::InUse
+        | StoreError::Cluster(_)
+        | StoreError::Io(_) => StatusCode::INTERNAL_SERVER_ERROR,
+    }
+}
+
+fn status_of_media(error: &MediaError) -> StatusCode {
+    match error {
+        MediaError::Vanished => StatusCode::NOT_FOUND,
+        MediaError::OutsideRoots | MediaError::NoAccess => StatusCode::FORBIDDEN,
+        MediaError::DiskFull => StatusCode::INSUFFICIENT_STORAGE,
+        MediaError::Interrupted | MediaError::SourceDisk | MediaError::RootAway(_) => StatusCode::SERVICE_UNAVAILABLE,
+        MediaError::Empty
+        | MediaError::NotVideo
+        | MediaError::NotAPicture
+        | MediaError::NotSound
+        | MediaError::NoPicture
+        | MediaError::NoSound
+        | MediaError::NoIndex
+        | MediaError::TooLarge
+        | MediaError::TooLong(_)
+        | MediaError::Timeout
+        | MediaError::ChangedMeanwhile
+        | MediaError::ReadClip(_)
+        | MediaError::ReadTrack(_) => StatusCode::UNPROCESSABLE_ENTITY,
+        MediaError::NoFfmpeg(_) | MediaError::Failed { .. } | MediaError::WrongResult(_) | MediaError::Io(_) => {
+            StatusCode::INTERNAL_SERVER_ERROR
         }
     }
 }
 
 impl ResponseError for WebError {
     fn status_code(&self) -> StatusCode {
-        match self {
-            Self::NotFound | Self::Store(StoreError::Missing { .. }) | Self::Media(MediaError::Vanished) => {
-                StatusCode::NOT_FOUND
-            }
-            Self::Store(
-                StoreError::MovedOn
-                | StoreError::Overtaken { .. }
-                | StoreError::NothingToUndo
-                | StoreError::NothingToRedo,
-            ) => StatusCode::CONFLICT,
-            Self::BadRequest(_) => StatusCode::BAD_REQUEST,
-            Self::Media(MediaError::DiskFull) | Self::Store(StoreError::DiskFull) => StatusCode::INSUFFICIENT_STORAGE,
-            Self::Store(StoreError::Away) => StatusCode::SERVICE_UNAVAILABLE,
-            Self::Media(MediaError::OutsideRoots) => StatusCode::FORBIDDEN,
-            Self::Store(StoreError::Refused(_))
-            | Self::Media(_)
-            | Self::Roots(_)
-            | Self::Select(_)
-            | Self::Version(_)
-            | Self::Mark(_)
-            | Self::Draft(_)
-            | Self::Arrange(_)
-            | Self::Gone { .. }
-            | Self::Replaced { .. }
-            | Self::Unread { .. }
-            | Self::ClipOut
-            | Self::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Store(_) | Self::Interchange(_) | Self::Template(_) | Self::Stopped => {
-                StatusCode::INTERNAL_SERVER_ERROR
-            }
-        }
+        status_of(self)
     }
 
     fn error_response(&self) -> HttpResponse {
-        let text = if self.speaks() {
+        let text = if self.is_for_editor() {
             self.to_string()
         } else {
             tracing::error!(error = ?self, "a request failed");
@@ -185,18 +184,24 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_the_editor_is_told_is_for_the_editor() {
-        let inside = WebError::Media(MediaError::Io(std::io::Error::other("/secret/path")));
-        assert_eq!((inside.status_code(), inside.speaks()), (StatusCode::UNPROCESSABLE_ENTITY, false));
-        let gone = WebError::Gone { name: "C001.mp4".into() };
-        assert_eq!((gone.to_string().as_str(), gone.speaks()), ("C001.mp4 is no longer where it was", true));
+    fn internal_causes_stay_inside_and_the_rest_is_for_the_editor() {
+        let inside = WebError::from(MediaError::Io(std::io::Error::other("/secret/path")));
+        assert_eq!((inside.status_code(), inside.is_for_editor()), (StatusCode::INTERNAL_SERVER_ERROR, false));
+        let said = inside.error_response();
+        let words = said.extensions().get::<Words>().expect("words").0.clone();
+        assert!(!words.contains("secret") && words.contains("log"), "{words}");
+        let gone = WebError::App(AppError::Gone { name: "C001.mp4".into() });
+        assert_eq!((gone.to_string().as_str(), gone.is_for_editor()), ("C001.mp4 is no longer where it was", true));
         for (error, status) in [
             (WebError::NotFound, StatusCode::NOT_FOUND),
-            (WebError::Media(MediaError::OutsideRoots), StatusCode::FORBIDDEN),
-            (WebError::Store(StoreError::MovedOn), StatusCode::CONFLICT),
-            (WebError::Draft(DraftError::Flash), StatusCode::UNPROCESSABLE_ENTITY),
+            (MediaError::OutsideRoots.into(), StatusCode::FORBIDDEN),
+            (MediaError::RootAway("card".into()).into(), StatusCode::SERVICE_UNAVAILABLE),
+            (StoreError::MovedOn.into(), StatusCode::CONFLICT),
+            (StoreError::DiskFull.into(), StatusCode::INSUFFICIENT_STORAGE),
+            (DraftError::Flash.into(), StatusCode::UNPROCESSABLE_ENTITY),
         ] {
             assert_eq!(error.status_code(), status, "{error}");
+            assert!(error.is_for_editor(), "{error}");
         }
     }
 }

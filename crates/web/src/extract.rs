@@ -1,11 +1,12 @@
 //! What a request is about: taken from its address, looked up, and refused when it does not belong together.
 
-use crate::desk::Desk;
 use crate::error::WebError;
+use crate::person;
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use futures::future::LocalBoxFuture;
-use legere_core::id::{ClipId, DraftId, HandoffId, JobId, SelectId, SessionId, TrackId};
+use legere_app::App;
+use legere_core::id::{ClipId, DraftId, HandoffId, JobId, PersonId, SelectId, SessionId, TrackId};
 use legere_store::clips::Clip;
 use legere_store::drafts::KeptDraft;
 use legere_store::handoffs::Handoff;
@@ -16,7 +17,7 @@ use legere_store::tracks::Track;
 use std::future::{Ready, ready};
 use std::str::FromStr;
 
-/// The window that asks: whose undo it is, in which step, and which revision of the thing it shows.
+/// Who asks, from which window, in which step, and which revision of the thing that window shows.
 #[derive(Debug, Clone, Copy)]
 pub struct Window {
     pub by: By,
@@ -36,7 +37,10 @@ impl FromRequest for Window {
         ready((|| {
             let session = read::<SessionId>(header("x-legere-session"), "the window's session")?;
             let step = read::<Step>(header("x-legere-step"), "the step")?;
-            let by = By { session: session.unwrap_or(SessionId::from_u128(0)), step: step.unwrap_or(Step::Start) };
+            let session = session.unwrap_or(SessionId::from_u128(0));
+            // A program without cookies is a person of its own by its session.
+            let person = person::of(request).unwrap_or(PersonId::from_uuid(session.uuid()));
+            let by = By { person, session, step: step.unwrap_or(Step::Start) };
             Ok(Self { by, base: read(header("x-legere-base"), "the revision")? })
         })())
     }
@@ -71,8 +75,8 @@ fn part<T: FromStr>(request: &HttpRequest, name: &str) -> Result<T, WebError> {
     request.match_info().get(name).and_then(|text| text.parse().ok()).ok_or(WebError::NotFound)
 }
 
-fn desk(request: &HttpRequest) -> Result<web::Data<Desk>, WebError> {
-    request.app_data::<web::Data<Desk>>().cloned().ok_or(WebError::NotFound)
+fn app(request: &HttpRequest) -> Result<web::Data<App>, WebError> {
+    request.app_data::<web::Data<App>>().cloned().ok_or(WebError::NotFound)
 }
 
 fn same<T>(mine: JobId, its: JobId, thing: T) -> Result<T, WebError> {
@@ -80,7 +84,7 @@ fn same<T>(mine: JobId, its: JobId, thing: T) -> Result<T, WebError> {
 }
 
 macro_rules! from_request {
-    ($type:ty, |$desk:ident, $request:ident, $job:ident| $look:expr) => {
+    ($type:ty, |$app:ident, $request:ident, $job:ident| $look:expr) => {
         impl FromRequest for $type {
             type Error = WebError;
             type Future = LocalBoxFuture<'static, Result<Self, WebError>>;
@@ -88,7 +92,7 @@ macro_rules! from_request {
             fn from_request(request: &HttpRequest, _: &mut Payload) -> Self::Future {
                 let $request = request.clone();
                 Box::pin(async move {
-                    let $desk = desk(&$request)?;
+                    let $app = app(&$request)?;
                     let $job: JobId = part(&$request, "job")?;
                     $look
                 })
@@ -97,25 +101,25 @@ macro_rules! from_request {
     };
 }
 
-from_request!(OwnJob, |desk, request, job| Ok(Self(desk.store.job(job).await?)));
-from_request!(OwnClip, |desk, request, job| {
-    let clip = desk.store.clip(part::<ClipId>(&request, "clip")?).await?;
+from_request!(OwnJob, |app, request, job| Ok(Self(app.store.job(job).await?)));
+from_request!(OwnClip, |app, request, job| {
+    let clip = app.store.clip(part::<ClipId>(&request, "clip")?).await?;
     same(job, clip.job, Self(clip))
 });
-from_request!(OwnSelect, |desk, request, job| {
-    let select = desk.store.select(part::<SelectId>(&request, "select")?).await?;
+from_request!(OwnSelect, |app, request, job| {
+    let select = app.store.select(part::<SelectId>(&request, "select")?).await?;
     same(job, select.job, Self { job, select })
 });
-from_request!(OwnTrack, |desk, request, job| {
-    let track = desk.store.track(part::<TrackId>(&request, "track")?).await?;
+from_request!(OwnTrack, |app, request, job| {
+    let track = app.store.track(part::<TrackId>(&request, "track")?).await?;
     same(job, track.job, Self(track))
 });
-from_request!(OwnDraft, |desk, request, job| {
-    let draft = desk.store.draft(part::<DraftId>(&request, "draft")?).await?;
+from_request!(OwnDraft, |app, request, job| {
+    let draft = app.store.draft(part::<DraftId>(&request, "draft")?).await?;
     let of = draft.job;
-    same(job, of, Self { job: desk.store.job(job).await?, draft })
+    same(job, of, Self { job: app.store.job(job).await?, draft })
 });
-from_request!(OwnHandoff, |desk, request, job| {
-    let handoff = desk.store.handoff(part::<HandoffId>(&request, "handoff")?).await?;
+from_request!(OwnHandoff, |app, request, job| {
+    let handoff = app.store.handoff(part::<HandoffId>(&request, "handoff")?).await?;
     same(job, handoff.job, Self(handoff))
 });

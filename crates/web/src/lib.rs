@@ -1,35 +1,33 @@
 //! The pages: Actix Web routes, view models, Askama templates and the files that ship with them.
 //!
-//! A handler takes its arguments apart, makes one call to the [`desk`] and shows the answer. The desk joins store,
-//! media and core, and knows nothing of requests, so workers use it as well.
+//! A handler is extractors, one call of [`legere_app`] and one answer. Errors become statuses in one table (`error`).
 
 mod assets;
-pub mod desk;
 mod error;
 mod extract;
 mod pages;
+mod person;
 mod safety;
-mod text;
 mod views;
-
-pub use desk::Desk;
 
 use actix_web::dev::Server;
 use actix_web::middleware::{Compress, from_fn};
-use actix_web::{App, HttpServer, web};
+use actix_web::{HttpServer, web};
+use legere_app::App;
 use std::net::TcpListener;
 
 /// Serves the pages on a socket that is already bound, on loopback.
-pub fn serve(desk: Desk, listener: TcpListener, workers: usize) -> std::io::Result<Server> {
+pub fn serve(app: App, listener: TcpListener, workers: usize) -> std::io::Result<Server> {
     let hosts = safety::Hosts::on_port(listener.local_addr()?.port());
-    let desk = web::Data::new(desk);
+    let app = web::Data::new(app);
     let hosts = web::Data::new(hosts);
     let server = HttpServer::new(move || {
-        App::new()
-            .app_data(desk.clone())
+        actix_web::App::new()
+            .app_data(app.clone())
             .app_data(hosts.clone())
             .wrap(Compress::default())
             .wrap(from_fn(error::error_page))
+            .wrap(from_fn(person::known))
             .wrap(from_fn(safety::guard))
             .wrap(tracing_actix_web::TracingLogger::default())
             .configure(pages::routes)

@@ -161,7 +161,7 @@ async fn a_shot_and_a_section_are_taken_over_from_another_draft() {
 async fn another_track_begins_exactly_where_its_shot_does() {
     let server = Server::start().await;
     let shoot = server.shoot(60).await;
-    let store = &server.desk.store;
+    let store = &server.app.store;
     let other = store.import_track(shoot.job, server::NOBODY, &new_track("music/other.wav")).await;
     let other = other.expect("a track").expect("new");
     let row = store.track(other).await.expect("a track");
@@ -255,10 +255,10 @@ async fn what_a_list_cannot_say_is_named_in_its_report() {
             server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("kind={kind}&draft={draft}")).await;
         assert!(asked.status < 300, "{}", asked.body);
     }
-    let asked = server.desk.store.handoffs(shoot.job).await.expect("hand-offs");
+    let asked = server.app.store.handoffs(shoot.job).await.expect("hand-offs");
     for handoff in asked.whole {
-        server.desk.do_work(Delivery::Do(Work::Handoff(handoff.id))).await;
-        let done = server.desk.store.handoff(handoff.id).await.expect("the hand-off");
+        server.app.do_work(Delivery::Do(Work::Handoff(handoff.id))).await;
+        let done = server.app.store.handoff(handoff.id).await.expect("the hand-off");
         assert_eq!(done.state, HandoffState::Ready, "{:?}", done.report);
         let report = done.report.expect("a report");
         assert!(report.contains("parts, since speeds change"), "{report}");

@@ -53,20 +53,20 @@ impl Card {
 
     /// By name.
     async fn clips(&self) -> Vec<Clip> {
-        let mut clips = self.server.desk.store.clips(self.job).await.expect("clips").whole;
+        let mut clips = self.server.app.store.clips(self.job).await.expect("clips").whole;
         clips.sort_by(|a, b| a.name.cmp(&b.name));
         clips
     }
 
     /// Does what waits.
     async fn work(&self) {
-        for clip in self.server.desk.store.unfinished_clips().await.expect("clips") {
-            self.server.desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
+        for clip in self.server.app.store.unfinished_clips().await.expect("clips") {
+            self.server.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
         }
     }
 
     async fn look(&self) -> String {
-        self.server.desk.look_for_files(self.job).await.expect("looked");
+        self.server.app.look_for_files(self.job).await.expect("looked");
         self.server.get(&format!("/jobs/{}/gather", self.job)).await.body
     }
 
@@ -135,7 +135,7 @@ async fn a_disk_that_is_away_is_away_and_all_is_there_when_it_is_back() {
 #[tokio::test]
 async fn a_reading_made_anew_leaves_the_light_copy_that_is_there() {
     let card = Card::read().await;
-    let folder = card.server.desk.shelf.clip(&card.ids[1].to_string());
+    let folder = card.server.app.shelf.clip(&card.ids[1].to_string());
     let made = || std::fs::metadata(folder.join("light.mp4")).and_then(|m| m.modified()).expect("a light copy");
     let (before, first) = (card.clips().await[1].version, made());
     let another_way = legere_analysis::footage::READING_VERSION + 1;
@@ -143,12 +143,12 @@ async fn a_reading_made_anew_leaves_the_light_copy_that_is_there() {
         if let Some(way) = copies_made {
             std::fs::write(folder.join("made.txt"), way).expect("written");
         }
-        card.server.desk.store.outdated_clips_wait(another_way).await.expect("looked");
+        card.server.app.store.outdated_clips_wait(another_way).await.expect("looked");
         assert_eq!(card.clips().await[1].state, State::Waiting);
         card.work().await;
         let clip = card.clips().await.remove(1);
         assert_eq!((clip.state, made() == first), (State::Ready, !remade), "made in this way: {copies_made:?}");
-        assert!(clip.version > before && card.server.desk.shelf.is_whole(&folder));
+        assert!(clip.version > before && card.server.app.shelf.is_whole(&folder));
     }
     card.server.stop().await;
 }
@@ -156,7 +156,7 @@ async fn a_reading_made_anew_leaves_the_light_copy_that_is_there() {
 #[tokio::test]
 async fn a_light_copy_that_was_lost_is_made_again() {
     let card = Card::read().await;
-    let copy = card.server.desk.shelf.clip(&card.ids[2].to_string()).join("light.mp4");
+    let copy = card.server.app.shelf.clip(&card.ids[2].to_string()).join("light.mp4");
     let whole = std::fs::metadata(&copy).expect("a light copy").len();
     std::fs::write(&copy, "cut short").expect("damaged");
     let page = card.look().await;

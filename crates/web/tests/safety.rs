@@ -83,9 +83,9 @@ async fn names_with_markup_are_text() {
         bytes: 1,
         modified: chrono::Utc::now(),
     };
-    server.desk.store.import_clips(job, NOBODY, markup, "day one", &[file]).await.expect("a clip");
+    server.app.store.import_clips(job, NOBODY, markup, "day one", &[file]).await.expect("a clip");
     let track = legere_store::tracks::NewTrack { name: markup.into(), ..new_track("x.wav") };
-    server.desk.store.import_track(job, NOBODY, &track).await.expect("a track");
+    server.app.store.import_track(job, NOBODY, &track).await.expect("a track");
     for page in ["gather", "listen", "sift", "arrange", "watch", "handoff"] {
         let answer = server.get(&format!("/jobs/{job}/{page}")).await;
         assert_eq!(answer.status, 200, "{page}: {}", answer.body);
@@ -101,12 +101,12 @@ async fn what_goes_wrong_inside_stays_inside() {
     let job = server.job("A job").await;
     // A fault that no editor can do anything about.
     let broken = legere_store::sqlx::raw_sql("ALTER TABLE clip RENAME TO klip");
-    broken.execute(server.desk.store.pool()).await.expect("renamed");
+    broken.execute(server.app.store.pool()).await.expect("renamed");
     let answer = server.get(&format!("/jobs/{job}/gather")).await;
     assert_eq!(answer.status, 500);
     assert_eq!(answer.body.trim(), "something went wrong inside Legere; the log says what");
     // The database goes away under the page.
-    server.desk.store.pool().close().await;
+    server.app.store.pool().close().await;
     let answer = server.get(&format!("/jobs/{job}/gather")).await;
     assert_eq!(answer.status, 503);
     assert_eq!(answer.body.trim(), "the database is away for a moment: try again");
@@ -120,13 +120,13 @@ async fn one_job_does_not_open_what_belongs_to_another() {
     let shoot = server.shoot(40).await;
     let other = server.job("Other").await;
     assert_eq!(server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await.status, 201);
-    let draft = server.desk.store.draft_lines(shoot.job).await.expect("drafts").remove(0).id;
+    let draft = server.app.store.draft_lines(shoot.job).await.expect("drafts").remove(0).id;
     let asked = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={draft}&kind=csv")).await;
     assert_eq!(asked.status, 200, "{}", asked.body);
-    let handoff = server.desk.store.unfinished_handoffs().await.expect("hand-offs").remove(0);
-    server.desk.do_work(legere_store::queue::Delivery::Do(legere_store::queue::Work::Handoff(handoff))).await;
+    let handoff = server.app.store.unfinished_handoffs().await.expect("hand-offs").remove(0);
+    server.app.do_work(legere_store::queue::Delivery::Do(legere_store::queue::Work::Handoff(handoff))).await;
     let (clip, select, track) = (shoot.clips[0], shoot.selects[0], shoot.track);
-    let shot = server.desk.store.draft(draft).await.expect("a draft").body.cut.shots()[0].id;
+    let shot = server.app.store.draft(draft).await.expect("a draft").body.cut.shots()[0].id;
     let pin = format!(r#"{{"do":"pin","shot":"{shot}","pin":"whole"}}"#);
     let json = [
         (format!("selects/{select}"), r#"{"do":"tier","tier":"hero"}"#),
@@ -146,9 +146,9 @@ async fn one_job_does_not_open_what_belongs_to_another() {
     }
     for (path, form) in [
         (format!("clips/{clip}/again"), ""),
-        (format!("clips/{clip}/there"), "there=false"),
+        (format!("clips/{clip}/restore"), "restore=false"),
         (format!("tracks/{track}/again"), ""),
-        (format!("tracks/{track}/there"), "there=false"),
+        (format!("tracks/{track}/restore"), "restore=false"),
         ("handoffs".to_owned(), &*format!("draft={draft}&kind=csv")),
     ] {
         assert_eq!(server.post_form(&format!("/jobs/{other}/{path}"), form).await.status, 404, "{path}");

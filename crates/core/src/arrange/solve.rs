@@ -320,6 +320,7 @@ impl<'a> Arranger<'a> {
                 hit_at: fit.showing.hit_at,
                 pause: None,
                 pin: Pin::Open,
+                held: false,
             });
         }
         Ok(Arrangement { draft: Draft::new(self.rate, shots)?, slots: self.slots.clone() })
@@ -459,43 +460,35 @@ fn direction(movement: Movement) -> &'static str {
     }
 }
 
-/// Makes the places of pinned shots slots of their own.
+/// Makes the places of pinned shots slots of their own. Each pinned shot is in the result once, also where it reaches beyond
+/// the last slot or begins behind it.
 fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec<Option<Shot>>) {
-    let mut out: Vec<(Slot, Option<Shot>)> = slots.into_iter().map(|s| (s, None)).collect();
-    for (start, shot) in pinned {
-        let end = FramePos::new(start.get() + shot.len.get() as i64);
-        let mut next: Vec<(Slot, Option<Shot>)> = Vec::new();
-        let mut place: Option<Slot> = None;
-        for (slot, pin) in out {
-            if slot.end() <= *start || slot.start >= end || pin.is_some() {
-                if slot.start >= end
-                    && let Some(p) = place.take()
-                {
-                    next.push((p, Some(shot.clone())));
-                }
-                next.push((slot, pin));
-                continue;
-            }
-            if let Some(before) = clipped(&slot, slot.start, *start) {
-                next.push((before, None));
-            }
-            if let Some(part) = clipped(&slot, slot.start.max(*start), slot.end().min(end)) {
-                place = Some(match place.take() {
-                    Some(p) => p.joined(&part),
-                    None => part,
-                });
-            }
-            if slot.end() >= end {
-                if let Some(p) = place.take() {
-                    next.push((p, Some(shot.clone())));
-                }
-                if let Some(after) = clipped(&slot, end, slot.end()) {
-                    next.push((after, None));
-                }
-            }
+    let Some((first, last)) = slots.first().zip(slots.last()) else { return (slots, Vec::new()) };
+    let (begin, music_end) = (first.start, last.end());
+    // What of the slots lies in a stretch; beyond the music, the last one goes on without beats.
+    let between = |from: FramePos, to: FramePos| -> Vec<Slot> {
+        let mut parts: Vec<Slot> =
+            slots.iter().filter_map(|s| clipped(s, s.start.max(from), s.end().min(to))).collect();
+        let start = from.max(music_end);
+        if let Some(len) = to.since(start).filter(|len| len.get() > 0) {
+            parts.push(Slot { start, len, on_drop: false, marks: Vec::new(), ..last.clone() });
         }
-        out = next;
+        parts
+    };
+    let mut pinned: Vec<&(FramePos, Shot)> = pinned.iter().collect();
+    pinned.sort_by_key(|(start, _)| *start);
+    let mut out: Vec<(Slot, Option<Shot>)> = Vec::with_capacity(slots.len() + pinned.len());
+    let mut at = begin;
+    for (start, shot) in pinned {
+        out.extend(between(at, *start).into_iter().map(|slot| (slot, None)));
+        let start = at.max(*start);
+        let end = start.end(shot.len).unwrap_or(start);
+        if let Some(place) = between(start, end).into_iter().reduce(|all, part| all.joined(&part)) {
+            out.push((place, Some(shot.clone())));
+        }
+        at = end;
     }
+    out.extend(between(at, music_end).into_iter().map(|slot| (slot, None)));
     // Slivers beside a pin are given to a free neighbour, so that no flash is left.
     let mut i = 0;
     while i < out.len() {
@@ -509,6 +502,10 @@ fn around_pins(slots: Vec<Slot>, pinned: &[(FramePos, Shot)]) -> (Vec<Slot>, Vec
             }
             (true, None, Some(a)) => {
                 out[a].0 = out[i].0.joined(&out[a].0);
+                out.remove(i);
+            }
+            // Between pins, or behind the last one, nothing can give it room.
+            (true, None, None) => {
                 out.remove(i);
             }
             _ => i += 1,

@@ -217,6 +217,46 @@ fn pinned_shots_stay_and_the_rest_is_laid_around_them() {
     assert_eq!(selects.len(), again.draft.shots().len(), "nothing twice");
 }
 
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn what_is_pinned_is_in_the_result_wherever_it_lies(
+        kept in proptest::collection::vec(any::<bool>(), 40),
+        later in 0i64..200,
+        longer in 0u64..400,
+        quarters in proptest::sample::select(vec![4u8, 8, 16]),
+    ) {
+        let pool = candidates(60);
+        let first = arranged(&pool);
+        // The piece was made longer before and within what is kept, so that it reaches beyond the music.
+        let mut keep: Vec<(FramePos, Shot)> = first
+            .draft
+            .placed()
+            .zip(&kept)
+            .filter(|(_, keep)| **keep)
+            .map(|((at, s), _)| (FramePos::new(at.get() + later), s.clone()))
+            .collect();
+        if let Some((_, last)) = keep.last_mut() {
+            last.len = FrameLen::new(last.len.get() + longer);
+            last.source.speed = crate::draft::Speed::HELD;
+        }
+        let pace = vec![Pace::new(quarters, false).expect("pace"); 5];
+        let again = Arranger::new(&pool, slots(&music(), rate(), &pace), rate(), &keep)
+            .expect("plan")
+            .solve(&mut ShotIds::seeded(1))
+            .expect("arranged");
+        let ids: Vec<_> = again.draft.shots().iter().map(|s| s.id).filter(|id| keep.iter().any(|(_, k)| k.id == *id)).collect();
+        let wanted: Vec<_> = keep.iter().map(|(_, k)| k.id).collect();
+        prop_assert_eq!(ids, wanted, "each once, in their order");
+        for (at, shot) in &keep {
+            let found = again.draft.placed().find(|(_, s)| s.id == shot.id).expect("it is there");
+            prop_assert_eq!((found.0, found.1), (*at, shot));
+        }
+        prop_assert_eq!(again.slots.iter().map(|s| s.len).sum::<FrameLen>(), again.draft.len());
+    }
+}
+
 #[test]
 fn fewer_selects_than_places_make_longer_shots() {
     let few = arranged(&candidates(12));

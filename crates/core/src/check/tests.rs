@@ -24,6 +24,7 @@ fn shot(select: u128, len: u64, energy: f64) -> (Shot, f64) {
         hit_at: None,
         pause: None,
         pin: Pin::Open,
+        held: false,
     };
     (shot, energy)
 }

@@ -87,6 +87,9 @@ impl Draft {
             Edit::SetPause { shot, pause } => next.set_pause(*shot, *pause)?,
             Edit::Overwrite { from, shots, rest } => next.overwrite(*from, shots, *rest)?,
             Edit::Pin { shot, pin } => next.shot_mut(*shot)?.pin = *pin,
+            Edit::Release { shot } => {
+                next.shot_mut(*shot)?;
+            }
             Edit::Keep { from, to, on } => {
                 let inside: Vec<ShotId> =
                     next.placed().filter(|(at, _)| at >= from && at < to).map(|(_, s)| s.id).collect();
@@ -100,7 +103,47 @@ impl Draft {
                 target.hit_at = *hit_at;
             }
         }
-        next.checked()?.held(self)
+        let mut next = next.checked()?.held(self)?;
+        next.hold_changed(self, edit);
+        Ok(next)
+    }
+
+    /// Marks what a person changed by an edit as held, so that laying the open shots again leaves it alone. A neighbour that
+    /// only gave or took time stays open.
+    fn hold_changed(&mut self, before: &Self, edit: &Edit) {
+        let meant = edit.shots();
+        for shot in &mut self.shots {
+            let was = before.shots.iter().find(|s| s.id == shot.id);
+            if meant.contains(&shot.id) && was.is_none_or(|was| was != shot) {
+                shot.held = true;
+            }
+        }
+        match edit {
+            // The picture that a pause was set behind is the one just before it.
+            Edit::PauseOver { .. } => {
+                let paused = |s: &&mut Shot| {
+                    s.pause.is_some() && before.shots.iter().find(|b| b.id == s.id).is_none_or(|b| b.pause != s.pause)
+                };
+                self.shots.iter_mut().filter(paused).for_each(|s| s.held = true);
+            }
+            // A moved shot differs from before by its place alone.
+            Edit::Move { shot, .. } => {
+                if let Some(moved) = self.shots.iter_mut().find(|s| s.id == *shot) {
+                    moved.held = true;
+                }
+            }
+            Edit::Pin { shot, pin: Pin::Open } | Edit::Release { shot } => {
+                if let Some(open) = self.shots.iter_mut().find(|s| s.id == *shot) {
+                    open.held = false;
+                }
+            }
+            Edit::Keep { on: false, from, to } => {
+                let inside: Vec<ShotId> =
+                    self.placed().filter(|(at, _)| at >= from && at < to).map(|(_, s)| s.id).collect();
+                self.shots.iter_mut().filter(|s| inside.contains(&s.id)).for_each(|s| s.held = false);
+            }
+            _ => {}
+        }
     }
 
     /// Refused where an edit changed what a pin holds.
@@ -162,7 +205,7 @@ impl Draft {
                 // A shot belongs to the section that it began in before the edit; one that is pinned moves for nobody, so what is
                 // before it gives.
                 let inside = |(i, (start, s)): &(usize, (FramePos, &Shot))| {
-                    *i >= behind && start.get() - gained.get() < end.get() && !s.pinned()
+                    *i >= behind && start.get().saturating_sub(gained.get()) < end.get() && !s.pinned()
                 };
                 let open = self.placed().enumerate().skip(behind).take_while(inside).last().map(|(i, _)| i);
                 self.shot_at(open.ok_or(DraftError::SectionFull)?)?.end_moved(back(gained)?)

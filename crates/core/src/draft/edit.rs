@@ -188,6 +188,11 @@ pub enum Edit {
         /// What of it stays.
         pin: Pin,
     },
+    /// Lets a shot that a person changed be laid again with the open ones; a pin stays.
+    Release {
+        /// Which one.
+        shot: ShotId,
+    },
     /// Keeps all shots that begin in a stretch as they are, or lets go of them.
     Keep {
         /// Where it begins.
@@ -235,14 +240,45 @@ impl Edit {
             Self::Overwrite { .. } => "take over from the other draft",
             Self::Pin { pin: Pin::Open, .. } => "unpin",
             Self::Pin { .. } => "pin",
+            Self::Release { .. } => "release the shot",
             Self::Keep { on: true, .. } => "keep the section",
             Self::Keep { .. } => "open the section",
             Self::Replace { .. } => "swap the shot",
         }
     }
 
-    /// Small steps of the same thing are one to undo: what they are steps of.
-    pub fn nudges(&self) -> Option<String> {
+    /// The shots that it means to change; neighbours that give or take time are not among them.
+    pub fn shots(&self) -> Vec<ShotId> {
+        match self {
+            Self::MoveCut { shot, .. }
+            | Self::TrimEnd { shot, .. }
+            | Self::TrimStart { shot, .. }
+            | Self::Slip { shot, .. }
+            | Self::Slide { shot, .. }
+            | Self::Join { shot }
+            | Self::Move { shot, .. }
+            | Self::PutHit { shot, .. }
+            | Self::SetSpeed { shot, .. }
+            | Self::SetTime { shot, .. }
+            | Self::Reverse { shot }
+            | Self::Hold { shot, .. }
+            | Self::SetBetween { shot, .. }
+            | Self::SetPause { shot, .. }
+            | Self::Replace { shot, .. } => vec![*shot],
+            Self::Split { shot, second, .. } => vec![*shot, *second],
+            Self::Exchange { shot, with } => vec![*shot, *with],
+            Self::Insert { new, .. } => vec![new.id],
+            Self::Overwrite { shots, .. } => shots.iter().map(|s| s.id).collect(),
+            Self::Remove { .. }
+            | Self::PauseOver { .. }
+            | Self::Pin { .. }
+            | Self::Release { .. }
+            | Self::Keep { .. } => Vec::new(),
+        }
+    }
+
+    /// Small steps with the same key are one to undo.
+    pub fn coalesce_key(&self) -> Option<String> {
         match self {
             Self::MoveCut { shot, .. } => Some(format!("cut {shot}")),
             Self::TrimEnd { shot, .. } => Some(format!("end {shot}")),

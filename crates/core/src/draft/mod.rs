@@ -27,6 +27,10 @@ use std::collections::HashSet;
 
 /// The shortest shot, in frames: two are a flash.
 pub const SHORTEST: FrameLen = FrameLen::new(3);
+/// The longest draft, in frames: the longest job (two hours) at the fastest rate (120), and a little more.
+pub const LONGEST: FrameLen = FrameLen::new(1_000_000);
+/// The most shots of a draft.
+pub const MOST_SHOTS: usize = 4000;
 
 /// Why an edit cannot be done.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -34,6 +38,12 @@ pub enum DraftError {
     /// This shot is no longer in the draft.
     #[error("this shot is no longer in the draft")]
     NoShot,
+    /// The draft is longer than any job.
+    #[error("the piece would be longer than two hours: undo takes back what made it so")]
+    TooLong,
+    /// The draft has too many shots.
+    #[error("a draft has at most {MOST_SHOTS} shots")]
+    TooMany,
     /// Two shots of a draft cannot be the same one.
     #[error("two shots of a draft cannot be the same one")]
     TwiceTheSame,
@@ -210,6 +220,9 @@ pub struct Shot {
     /// What of it stays.
     #[serde(default, alias = "pinned")]
     pub pin: Pin,
+    /// A person changed it by an edit: it stays as it is when the open shots are laid again, until it is released.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub held: bool,
 }
 
 impl Shot {
@@ -223,13 +236,19 @@ impl Shot {
         self.pin != Pin::Open
     }
 
+    /// Whether it stays when the open shots are laid again.
+    pub fn stays(&self) -> bool {
+        self.held || self.pinned()
+    }
+
     /// The part of the clip that is shown: from the earliest instant to the latest, exclusive. A frame that is held has a frame's
     /// length.
     pub fn range(&self, rate: FrameRate) -> (Seconds, Seconds) {
         let frames = i64::try_from(self.pictures().get()).unwrap_or(i64::MAX);
         let ends = [self.source.start, self.source.instant(frames, rate)];
-        let between = (1..frames).filter(|_| !self.source.turns.is_empty());
-        let all = between.map(|f| self.source.instant(f, rate)).chain(ends);
+        // Between turns the clip goes one way: its furthest instants lie at the ends or within a turn.
+        let within = self.source.turns.iter().flat_map(|t| t.at.max(1)..=t.end().min(frames - 1));
+        let all = within.map(|f| self.source.instant(f, rate)).chain(ends);
         let (from, to) = all.fold((ends[0], ends[0]), |(from, to), at| (from.min(at), to.max(at)));
         if from < to { (from, to) } else { (from, from + rate.seconds_of(FrameLen::new(1))) }
     }
@@ -305,15 +324,23 @@ struct RawDraft {
 impl TryFrom<RawDraft> for Draft {
     type Error = DraftError;
     fn try_from(raw: RawDraft) -> Result<Self, DraftError> {
-        Self::new(raw.rate, raw.shots)
+        Self { rate: raw.rate, shots: raw.shots }.consistent()
     }
 }
 
 impl Draft {
-    /// Refused when a shot is too short, reaches beyond its clip, or is there twice.
+    /// Refused when it is too long, when a shot is too short, reaches beyond its clip, or is there twice.
     pub fn new(rate: FrameRate, shots: Vec<Shot>) -> Result<Self, DraftError> {
-        let draft = Self { rate, shots };
-        draft.checked()
+        Self { rate, shots }.checked()
+    }
+
+    /// Refused beyond [`LONGEST`] and [`MOST_SHOTS`]. A draft that was stored before these limits can be read and undone,
+    /// but not opened.
+    pub fn within_limits(&self) -> Result<(), DraftError> {
+        if self.shots.len() > MOST_SHOTS {
+            return Err(DraftError::TooMany);
+        }
+        if self.len() > LONGEST { Err(DraftError::TooLong) } else { Ok(()) }
     }
 
     /// Of the job.
@@ -350,8 +377,14 @@ impl Draft {
         self.shots.iter().position(|s| s.id == shot)
     }
 
+    /// Refused when it breaks a limit or cannot be.
+    fn checked(self) -> Result<Self, DraftError> {
+        self.within_limits()?;
+        self.consistent()
+    }
+
     /// Refused when it cannot be; a hit that no picture shows any more is none.
-    fn checked(mut self) -> Result<Self, DraftError> {
+    fn consistent(mut self) -> Result<Self, DraftError> {
         for shot in &mut self.shots {
             shot.hit_at = shot.hit_at.filter(|at| *at < shot.pictures().get());
         }

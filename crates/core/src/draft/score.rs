@@ -162,6 +162,7 @@ mod tests {
             hit_at: None,
             pause: None,
             pin: crate::draft::Pin::Open,
+            held: false,
         };
         Draft::new("25".parse().expect("a rate"), vec![shot(1, 100), shot(2, 100), shot(3, 100)]).expect("a draft")
     }

@@ -31,7 +31,7 @@ pub struct Turn {
 impl Turn {
     /// The frame from which the speed is the new one.
     pub fn end(&self) -> i64 {
-        self.at + i64::from(self.over)
+        self.at.saturating_add(i64::from(self.over))
     }
 }
 
@@ -53,13 +53,14 @@ pub struct Course<'a> {
 impl Course<'_> {
     /// Whether it is one that can be: turns in their order, none into another, and not too many.
     pub fn check(&self) -> Result<(), DraftError> {
-        let apart = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
+        let in_order = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
         // In thousandths, so that the fractions of several turns stay small together.
-        let bounded = self
-            .turns
-            .iter()
-            .all(|t| t.at.abs() <= FARTHEST && t.over <= LONGEST_TURN && 1000 % *t.to.ratio().denom() == 0);
-        if self.turns.len() <= MOST_TURNS && apart && bounded { Ok(()) } else { Err(DraftError::Turns) }
+        let bounded = self.turns.iter().all(|t| {
+            t.at.unsigned_abs() <= FARTHEST.unsigned_abs()
+                && t.over <= LONGEST_TURN
+                && 1000 % *t.to.ratio().denom() == 0
+        });
+        if self.turns.len() <= MOST_TURNS && in_order && bounded { Ok(()) } else { Err(DraftError::Turns) }
     }
 
     /// From the beginning of the shot to a frame: how far the clip has gone, in frames of the draft at normal speed.

@@ -164,7 +164,15 @@ impl Event {
             between: self.between,
             ..Source::plain(nobody.0, nobody.1, self.source_in, media)
         };
-        Shot { id: ShotId::from_u128(0), len: self.len, source, hit_at: None, pause: self.pause, pin: Pin::Open }
+        Shot {
+            id: ShotId::from_u128(0),
+            len: self.len,
+            source,
+            hit_at: None,
+            pause: self.pause,
+            pin: Pin::Open,
+            held: false,
+        }
     }
 
     fn time_words(&self) -> Vec<String> {

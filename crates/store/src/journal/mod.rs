@@ -1,14 +1,16 @@
 //! The journal: everything a person does, kept so that it can be taken back by whoever did it, where they did it.
 //!
-//! A thing is a map of *parts* that are changed independently of each other: the tier of a select, each of its tags, the
-//! length of one shot. An edit is computed inside the job's lock from what is there, and the journal keeps the parts that
+//! A thing is a map of *fields* that are changed independently of each other: the tier of a select, each of its tags, the
+//! length of one shot. An edit is computed inside the job's lock from what is stored, and the journal keeps the fields that
 //! it changed, with what they were and what they became. From that follow
 //!
-//! - *merging*: an edit says which revision of the thing it was made on. When another session has changed the same part
-//!   since, the edit is refused; when it changed other parts, both stay;
-//! - *undo and redo* ([`history`]): per session and step, part by part, never over what somebody else did since.
+//! - *merging*: an edit says which revision of the thing it was made on. When another window has changed the same field
+//!   since, the edit is refused; when it changed other fields, both stay;
+//! - *undo and redo* ([`history`]): per person and step, field by field, never over what somebody else did since.
 //!
-//! Entries are never changed into others or removed by edits; the oldest go once a job has more than [`KEPT`].
+//! Entries are never changed into others or removed by edits; the oldest of a person go once they have more than [`KEPT`]
+//! in a job. The job remembers up to which revision entries were removed: an edit made on an older one is refused, because
+//! nobody can say any more what has changed since.
 
 mod history;
 
@@ -16,24 +18,32 @@ pub use history::{Direction, History, Replayed};
 
 use crate::events::{ChangedKind, Event, notify};
 use crate::{Store, StoreError};
-use legere_core::id::{JobId, SessionId};
+use legere_core::id::{JobId, PersonId, SessionId};
 use sea_orm::{ConnectionTrait, DatabaseTransaction, DbBackend, Statement, TransactionTrait, Value as Bound};
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::future::Future;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
+use tokio::sync::OwnedMutexGuard;
 use uuid::Uuid;
 
-/// How many entries of a job are kept.
+/// How many entries of a person are kept in a job.
 const KEPT: i64 = 5000;
-/// Nudges of the same thing that follow each other this closely are one to undo.
-const NUDGES_WITHIN: Duration = Duration::from_secs(1);
+/// Small steps of the same thing that follow each other this closely are one to undo.
+const COALESCE_WITHIN: Duration = Duration::from_secs(1);
+/// How long an edit waits for the one before it in the same job.
+const LONGEST_WAIT: Duration = Duration::from_secs(10);
+/// How often an edit is tried that met another one in the database.
+const ATTEMPTS: usize = 3;
+/// From so many changed things of a kind on, windows get one notification that all of that kind may have changed.
+const MANY: usize = 50;
 
 /// A thing's revision: the journal entry that changed it last; 0 before the first.
 pub type Revision = i64;
 
-/// The parts of a thing by their names; what is not there is `null`.
-pub type Parts = BTreeMap<String, Value>;
+/// The fields of a thing by their names; one that is missing is `null`.
+pub type Fields = BTreeMap<String, Value>;
 
 /// The step of the work that a person is in: each has its own undo.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::Display)]
@@ -58,6 +68,8 @@ pub enum Step {
 /// Who edits, and where.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct By {
+    /// Whose undo it is in.
+    pub person: PersonId,
     /// The window.
     pub session: SessionId,
     /// The step that it is in.
@@ -66,7 +78,8 @@ pub struct By {
 
 impl By {
     /// The program itself: in nobody's undo.
-    pub const ITSELF: Self = Self { session: SessionId::from_u128(u128::MAX), step: Step::Gather };
+    pub const ITSELF: Self =
+        Self { person: PersonId::from_u128(u128::MAX), session: SessionId::from_u128(u128::MAX), step: Step::Gather };
 }
 
 /// A kind of thing that a person can change.
@@ -109,24 +122,37 @@ impl EditTarget {
     }
 }
 
-/// A thing that a person can change, as its parts.
+/// What follows from a change for what is kept in memory of a job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Invalidates {
+    /// Nothing that is shared.
+    Nothing,
+    /// The clips of the job are read again.
+    Clips,
+    /// The changed selects are read again.
+    Selects,
+}
+
+/// A thing that a person can change, as its fields.
 pub trait Editable: Sized + Clone + Send + Sync {
     /// Its kind.
     const TARGET: EditTarget;
+    /// What a change of it invalidates.
+    const INVALIDATES: Invalidates = Invalidates::Nothing;
 
-    /// Which one.
+    /// Its id.
     fn id(&self) -> Uuid;
     /// The job that it belongs to.
     fn job(&self) -> JobId;
     /// As it was loaded.
     fn revision(&self) -> Revision;
-    /// What can be changed of it, part by part.
-    fn parts(&self) -> Result<Parts, StoreError>;
-    /// With some parts as they are given; refused when that makes no whole thing.
-    fn with(&self, parts: &Parts) -> Result<Self, StoreError>;
+    /// What can be changed of it.
+    fn fields(&self) -> Result<Fields, StoreError>;
+    /// With some fields as they are given; refused when that makes no whole thing.
+    fn apply_fields(&self, fields: &Fields) -> Result<Self, StoreError>;
     /// Reads it whether it is removed or not.
     fn read(t: &DatabaseTransaction, id: Uuid) -> impl Future<Output = Result<Self, StoreError>> + Send;
-    /// Writes what is other than before.
+    /// Writes what differs from before.
     fn write(
         &self,
         before: &Self,
@@ -135,7 +161,7 @@ pub trait Editable: Sized + Clone + Send + Sync {
     ) -> impl Future<Output = Result<(), StoreError>> + Send;
 }
 
-/// Which thing it is, of which job and revision, for what keeps these under their own names.
+/// Id, job and revision of what keeps these under their own names.
 macro_rules! identified {
     () => {
         fn id(&self) -> ::uuid::Uuid {
@@ -152,68 +178,79 @@ macro_rules! identified {
     };
 }
 
-/// The parts of what can only be taken out and brought back.
-macro_rules! there_or_not {
+/// The fields of what can only be removed and restored.
+macro_rules! removable {
     () => {
-        fn parts(&self) -> Result<$crate::journal::Parts, $crate::StoreError> {
-            let mut parts = $crate::journal::Parts::new();
-            $crate::journal::part(&mut parts, $crate::journal::THERE, &!self.removed)?;
-            Ok(parts)
+        fn fields(&self) -> Result<$crate::journal::Fields, $crate::StoreError> {
+            let mut fields = $crate::journal::Fields::new();
+            $crate::journal::set_field(&mut fields, $crate::journal::REMOVED, &self.removed)?;
+            Ok(fields)
         }
 
-        fn with(&self, parts: &$crate::journal::Parts) -> Result<Self, $crate::StoreError> {
-            let there = $crate::journal::taken(parts, $crate::journal::THERE, !self.removed)?;
-            Ok(Self { removed: !there, ..self.clone() })
+        fn apply_fields(&self, fields: &$crate::journal::Fields) -> Result<Self, $crate::StoreError> {
+            let removed = $crate::journal::field_or(fields, $crate::journal::REMOVED, self.removed)?;
+            Ok(Self { removed, ..self.clone() })
         }
     };
 }
-pub(crate) use {identified, there_or_not};
+pub(crate) use {identified, removable};
 
-/// The part that says whether a thing is there; what is removed can be brought back.
-pub(crate) const THERE: &str = "there";
+/// The field that says whether a thing is removed; what is removed can be restored.
+pub(crate) const REMOVED: &str = "removed";
 
-/// Puts a part in, unless it is nothing.
-pub(crate) fn part(
-    parts: &mut Parts,
+/// Sets a field, unless it is nothing.
+pub(crate) fn set_field(
+    fields: &mut Fields,
     name: impl Into<String>,
     value: &impl serde::Serialize,
 ) -> Result<(), StoreError> {
     let value = serde_json::to_value(value).map_err(StoreError::broken("edit"))?;
     if !value.is_null() {
-        parts.insert(name.into(), value);
+        fields.insert(name.into(), value);
     }
     Ok(())
 }
 
-/// A part of the given ones, or of the thing as it is.
-pub(crate) fn taken<T: serde::de::DeserializeOwned>(parts: &Parts, name: &str, now: T) -> Result<T, StoreError> {
-    match parts.get(name) {
+/// A field of the given ones, or the thing's own value.
+pub(crate) fn field_or<T: serde::de::DeserializeOwned>(fields: &Fields, name: &str, own: T) -> Result<T, StoreError> {
+    match fields.get(name) {
         Some(value) => serde_json::from_value(value.clone()).map_err(StoreError::broken("edit")),
-        None => Ok(now),
+        None => Ok(own),
     }
 }
 
-/// The parts in which two differ, with the value of each.
-fn differences(before: &Parts, after: &Parts) -> Vec<(String, Value, Value)> {
+/// The fields in which two differ, with the value of each.
+fn differences(before: &Fields, after: &Fields) -> Vec<(String, Value, Value)> {
     let names: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
     names
         .into_iter()
         .map(|name| {
-            let of = |parts: &Parts| parts.get(name).cloned().unwrap_or(Value::Null);
+            let of = |fields: &Fields| fields.get(name).cloned().unwrap_or(Value::Null);
             (name.clone(), of(before), of(after))
         })
         .filter(|(_, before, after)| before != after)
         .collect()
 }
 
-/// One changed part.
+/// One changed field.
 #[derive(Debug, Clone, PartialEq)]
 struct Change {
     target: EditTarget,
     thing: Uuid,
-    part: String,
+    field: String,
     before: Value,
     after: Value,
+}
+
+/// The edits of this process that wait for the same job wait here, with no connection in hand.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct JobLocks(Arc<Mutex<HashMap<JobId, Arc<tokio::sync::Mutex<()>>>>>);
+
+impl JobLocks {
+    async fn lock(&self, job: JobId) -> Result<OwnedMutexGuard<()>, StoreError> {
+        let one = self.0.lock().unwrap_or_else(PoisonError::into_inner).entry(job).or_default().clone();
+        tokio::time::timeout(LONGEST_WAIT, one.lock_owned()).await.map_err(|_elapsed| StoreError::Busy)
+    }
 }
 
 /// An edit of a job that is under way: others wait until it is committed or dropped, and dropping it leaves no trace.
@@ -223,66 +260,119 @@ pub struct JobEdit {
     by: By,
     revision: Revision,
     changes: Vec<Change>,
+    clips_changed: bool,
+    selects_changed: bool,
+    /// Declared last: others begin once the transaction has ended.
+    _turn: OwnedMutexGuard<()>,
 }
 
 impl Store {
     /// Begins an edit of a job, once no other one is under way.
     pub async fn begin_edit(&self, job: JobId, by: By) -> Result<JobEdit, StoreError> {
+        let turn = self.locks.lock(job).await?;
         let transaction = self.db.begin().await?;
-        let locked = bound("SELECT 1 AS one FROM job WHERE id = $1 FOR NO KEY UPDATE", [job.uuid().into()]);
-        if transaction.query_one_raw(locked).await?.is_none() {
-            return Err(StoreError::Missing { what: "job", id: job.uuid() });
-        }
+        lock_job(&transaction, job).await?;
         // Taken inside the lock, so that revisions of a job rise in the order of its edits.
         let next = transaction.query_one_raw(bound("SELECT nextval('revision') AS id", [])).await?;
         let revision = next.ok_or(StoreError::MovedOn)?.try_get("", "id")?;
-        Ok(JobEdit { transaction, job, by, revision, changes: Vec::new() })
+        Ok(JobEdit {
+            transaction,
+            job,
+            by,
+            revision,
+            changes: Vec::new(),
+            clips_changed: false,
+            selects_changed: false,
+            _turn: turn,
+        })
     }
 
-    /// One change of one thing: `edit` gets it as it is and says what becomes of it. Gives it as it is kept.
-    pub async fn edit<A: Editable, E: From<StoreError>>(
+    /// One change of one thing: `edit` gets it as it is stored and gives what it becomes. Gives it as it is stored then. Where
+    /// another transaction is in the way, `edit` is asked again.
+    pub async fn edit<A: Editable, E: From<StoreError> + AsStoreError>(
         &self,
         job: JobId,
         by: By,
         id: impl Into<Uuid> + Send,
         base: Option<Revision>,
-        deed: impl Into<Named<'_>>,
-        edit: impl FnOnce(A) -> Result<A, E> + Send,
+        label: impl Into<EditLabel<'_>>,
+        edit: impl Fn(A) -> Result<A, E> + Send + Sync,
     ) -> Result<A, E> {
-        let deed = deed.into();
+        let (label, id) = (label.into(), id.into());
+        let mut attempt = 1;
+        loop {
+            match self.edit_once(job, by, id, base, label, &edit).await {
+                Err(error) if attempt < ATTEMPTS && error.as_store().is_some_and(|e| matches!(e, StoreError::Busy)) => {
+                    attempt += 1;
+                }
+                done => return done,
+            }
+        }
+    }
+
+    async fn edit_once<A: Editable, E: From<StoreError>>(
+        &self,
+        job: JobId,
+        by: By,
+        id: Uuid,
+        base: Option<Revision>,
+        label: EditLabel<'_>,
+        edit: impl Fn(A) -> Result<A, E> + Send + Sync,
+    ) -> Result<A, E> {
         let mut under_way = self.begin_edit(job, by).await?;
         let present: A = under_way.load(id).await?;
         let next = edit(present.clone())?;
         under_way.put(&present, &next, base).await?;
-        // Read again, since writing tells what follows from its parts as well.
-        let kept = A::read(&under_way.transaction, next.id()).await.map_err(E::from)?;
-        under_way.commit(deed.label, deed.nudge).await?;
-        Ok(kept)
+        // Read again, since writing derives more from its fields.
+        let stored = A::read(&under_way.transaction, next.id()).await.map_err(E::from)?;
+        under_way.commit(label.label, label.coalesce_key).await?;
+        Ok(stored)
+    }
+}
+
+/// An error that may be one of the store.
+pub trait AsStoreError {
+    /// The store's own error, if it is one.
+    fn as_store(&self) -> Option<&StoreError>;
+}
+
+impl AsStoreError for StoreError {
+    fn as_store(&self) -> Option<&StoreError> {
+        Some(self)
+    }
+}
+
+/// Takes the lock of a job in a transaction, always before any other row of it: so no two transactions wait for each other.
+pub(crate) async fn lock_job(transaction: &DatabaseTransaction, job: JobId) -> Result<(), StoreError> {
+    let locked = bound("SELECT 1 AS one FROM job WHERE id = $1 FOR NO KEY UPDATE", [job.uuid().into()]);
+    match transaction.query_one_raw(locked).await? {
+        Some(_) => Ok(()),
+        None => Err(StoreError::Missing { what: "job", id: job.uuid() }),
     }
 }
 
 /// What undo calls an edit, and what it is a small step of, if it is one.
 #[derive(Debug, Clone, Copy)]
-pub struct Named<'a> {
+pub struct EditLabel<'a> {
     /// What undo calls it.
     pub label: &'a str,
-    /// Small steps of one kind within a second are one entry.
-    pub nudge: Option<&'a str>,
+    /// Small steps with one key within a second are one entry.
+    pub coalesce_key: Option<&'a str>,
 }
 
-impl<'a> From<&'a str> for Named<'a> {
+impl<'a> From<&'a str> for EditLabel<'a> {
     fn from(label: &'a str) -> Self {
-        Self { label, nudge: None }
+        Self { label, coalesce_key: None }
     }
 }
 
-/// Which changes of others count.
+/// Whose changes count as another's.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Others {
-    /// All, what was taken back too.
-    Any,
-    /// Those that have not been taken back.
-    Standing,
+    /// Those of every other window, also what was undone: a window shows what it has not seen yet as changed.
+    Windows,
+    /// Those of other persons that were not undone.
+    Persons,
 }
 
 impl JobEdit {
@@ -295,160 +385,262 @@ impl JobEdit {
         &self.transaction
     }
 
-    /// A thing of this job as it is now.
+    /// Of what this edit changes.
+    pub(crate) fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    /// A thing of this job as it is stored.
     pub async fn load<A: Editable>(&self, id: impl Into<Uuid> + Send) -> Result<A, StoreError> {
         let id = id.into();
         let thing = A::read(&self.transaction, id).await?;
         if thing.job() == self.job { Ok(thing) } else { Err(StoreError::Missing { what: A::TARGET.into(), id }) }
     }
 
-    /// Keeps a thing, which was loaded in this edit, as it is to be. `base` is the revision that the person saw; without one
-    /// it is what is there.
+    /// Stores a thing, which was loaded in this edit, as it is to be. `base` is the revision that the person saw; without one
+    /// it is what is stored.
     pub async fn put<A: Editable>(&mut self, present: &A, next: &A, base: Option<Revision>) -> Result<(), StoreError> {
-        let changed = differences(&present.parts()?, &next.parts()?);
+        let changed = differences(&present.fields()?, &next.fields()?);
         if changed.is_empty() {
             return Ok(());
         }
         if let Some(base) = base.filter(|base| present.revision() > *base) {
-            let others = self.changed_by_others(present.id(), base, Others::Any).await?;
-            if changed.iter().any(|(part, ..)| others.contains(part)) {
+            let others = self.changed_by_others(present.id(), base, Others::Windows).await?;
+            if changed.iter().any(|(field, ..)| others.contains_key(field)) {
                 return Err(StoreError::MovedOn);
             }
         }
         next.write(present, &self.transaction, self.revision).await?;
-        self.changes.extend(changed.into_iter().map(|(part, before, after)| Change {
-            target: A::TARGET,
-            thing: present.id(),
-            part,
-            before,
-            after,
-        }));
+        self.note_changes(present, changed);
         Ok(())
     }
 
-    /// The parts of a thing that other sessions changed after a revision.
+    /// The same for a form that sends all fields, changed or not: a field that the person left as it was at `base` stays as
+    /// others have set it since.
+    pub async fn put_form<A: Editable>(
+        &mut self,
+        present: &A,
+        asked: &A,
+        base: Option<Revision>,
+    ) -> Result<(), StoreError> {
+        let Some(base) = base.filter(|base| present.revision() > *base) else {
+            return self.put(present, asked, None).await;
+        };
+        let others = self.changed_by_others(present.id(), base, Others::Windows).await?;
+        let mut fields = asked.fields()?;
+        let own = present.fields()?;
+        for (field, was) in &others {
+            if fields.get(field).unwrap_or(&Value::Null) == was {
+                match own.get(field) {
+                    Some(value) => fields.insert(field.clone(), value.clone()),
+                    None => fields.remove(field),
+                };
+            }
+        }
+        let merged = present.apply_fields(&fields)?;
+        self.put(present, &merged, Some(base)).await
+    }
+
+    /// Remembers what was written of a thing.
+    pub(crate) fn note_changes<A: Editable>(&mut self, present: &A, changed: Vec<(String, Value, Value)>) {
+        match A::INVALIDATES {
+            Invalidates::Nothing => {}
+            Invalidates::Clips => self.clips_changed = true,
+            Invalidates::Selects => self.selects_changed = true,
+        }
+        self.changes.extend(changed.into_iter().map(|(field, before, after)| Change {
+            target: A::TARGET,
+            thing: present.id(),
+            field,
+            before,
+            after,
+        }));
+    }
+
+    /// What differs between a thing as it was loaded and as it is to be, for writers of many at once.
+    pub(crate) fn changed_fields<A: Editable>(
+        present: &A,
+        next: &A,
+    ) -> Result<Vec<(String, Value, Value)>, StoreError> {
+        Ok(differences(&present.fields()?, &next.fields()?))
+    }
+
+    /// The fields of a thing that others changed after a revision, each with the value that it had at that revision. For
+    /// windows it is refused where entries that old are no longer kept; undo compares the values themselves.
     async fn changed_by_others(
         &self,
         thing: Uuid,
         since: Revision,
         which: Others,
-    ) -> Result<BTreeSet<String>, StoreError> {
-        let mut sql = "SELECT DISTINCT c.part FROM change c JOIN journal j ON j.id = c.entry \
-                       WHERE c.thing = $1 AND c.entry > $2 AND j.session <> $3"
-            .to_owned();
-        if which == Others::Standing {
-            sql += " AND j.deed <> 'undo' AND NOT EXISTS (SELECT 1 FROM journal d \
-                    WHERE d.chain = j.chain AND d.deed = 'do' AND d.taken_back IS NOT NULL)";
+    ) -> Result<BTreeMap<String, Value>, StoreError> {
+        if which == Others::Windows {
+            let floor = self.transaction.query_one_raw(bound(FLOOR, [self.job.uuid().into()])).await?;
+            let floor: Revision = floor.ok_or(StoreError::MovedOn)?.try_get("", "journal_floor")?;
+            if since < floor {
+                return Err(StoreError::MovedOn);
+            }
         }
-        let values = [thing.into(), since.into(), self.by.session.uuid().into()];
-        let rows = self.transaction.query_all_raw(bound(&sql, values)).await?;
-        rows.into_iter().map(|row| Ok(row.try_get("", "part")?)).collect()
+        let mut sql = "SELECT DISTINCT ON (c.field) c.field, c.before FROM change c JOIN journal j ON j.id = c.entry \
+                       WHERE c.thing = $1 AND c.entry > $2 AND "
+            .to_owned();
+        let me = match which {
+            Others::Windows => {
+                sql += "j.session <> $3";
+                self.by.session.uuid()
+            }
+            Others::Persons => {
+                sql += "j.owner <> $3 AND j.kind <> 'undo' AND NOT EXISTS (SELECT 1 FROM journal d \
+                        WHERE d.undo_group = j.undo_group AND d.kind = 'do' AND d.undone_by IS NOT NULL)";
+                self.by.person.uuid()
+            }
+        };
+        sql += " ORDER BY c.field, c.entry";
+        let rows = self.transaction.query_all_raw(bound(&sql, [thing.into(), since.into(), me.into()])).await?;
+        rows.into_iter()
+            .map(|row| {
+                let before = row.try_get::<Option<Value>>("", "before")?.unwrap_or(Value::Null);
+                Ok((row.try_get("", "field")?, before))
+            })
+            .collect()
     }
 
-    /// Keeps the edit under a name that undo calls it by. `nudge` names what it is a small step of. Where nothing was
-    /// changed there is nothing to take back.
-    pub async fn commit(mut self, label: &str, nudge: Option<&str>) -> Result<(), StoreError> {
+    /// Commits the edit under a name that undo calls it by. `coalesce_key` names what it is a small step of. Where nothing was
+    /// changed there is nothing to undo.
+    pub async fn commit(mut self, label: &str, coalesce_key: Option<&str>) -> Result<(), StoreError> {
         if self.changes.is_empty() {
+            self.raise_footage().await?;
             return Ok(self.transaction.commit().await?);
         }
-        let chain = match nudge {
-            Some(nudge) => self.chain_of(nudge).await?.unwrap_or(self.revision),
+        let group = match coalesce_key {
+            Some(key) => self.group_of(key).await?.unwrap_or(self.revision),
             None => self.revision,
         };
         let changes = std::mem::take(&mut self.changes);
-        self.record(Deed::Do, label, chain, nudge, &changes).await?;
+        self.record(EntryKind::Do, label, group, coalesce_key, &changes).await?;
         Ok(self.transaction.commit().await?)
     }
 
-    /// The chain of nudges that one more of the same belongs to.
-    async fn chain_of(&self, nudge: &str) -> Result<Option<i64>, StoreError> {
+    /// The undo group that one more small step of the same thing belongs to.
+    async fn group_of(&self, key: &str) -> Result<Option<i64>, StoreError> {
         let row = self
             .transaction
             .query_one_raw(bound(
-                "SELECT chain, nudge, deed, taken_back, at > now() - make_interval(secs => $4) AS close FROM journal \
-                 WHERE job_id = $1 AND session = $2 AND step = $3 ORDER BY id DESC LIMIT 1",
+                "SELECT undo_group, coalesce_key, kind, undone_by, at > now() - make_interval(secs => $4) AS close \
+                 FROM journal WHERE job_id = $1 AND session = $2 AND owner = $5 AND step = $3 ORDER BY id DESC LIMIT 1",
                 [
                     self.job.uuid().into(),
                     self.by.session.uuid().into(),
                     self.by.step.to_string().into(),
-                    NUDGES_WITHIN.as_secs_f64().into(),
+                    COALESCE_WITHIN.as_secs_f64().into(),
+                    self.by.person.uuid().into(),
                 ],
             ))
             .await?;
         let Some(row) = row else { return Ok(None) };
-        let last: Option<String> = row.try_get("", "nudge")?;
-        let deed: String = row.try_get("", "deed")?;
-        let taken_back: Option<i64> = row.try_get("", "taken_back")?;
+        let last: Option<String> = row.try_get("", "coalesce_key")?;
+        let kind: String = row.try_get("", "kind")?;
+        let undone_by: Option<i64> = row.try_get("", "undone_by")?;
         let close: bool = row.try_get("", "close")?;
-        let same = last.as_deref() == Some(nudge) && deed == <&str>::from(Deed::Do) && taken_back.is_none() && close;
-        Ok(if same { Some(row.try_get("", "chain")?) } else { None })
+        let same = last.as_deref() == Some(key) && kind == <&str>::from(EntryKind::Do) && undone_by.is_none() && close;
+        Ok(if same { Some(row.try_get("", "undo_group")?) } else { None })
     }
 
-    /// Writes an entry with its changes and tells every window of the things in it.
+    /// Writes an entry with its changes and notifies every window of the things in it.
     async fn record(
         &self,
-        deed: Deed,
+        kind: EntryKind,
         label: &str,
-        chain: i64,
-        nudge: Option<&str>,
+        undo_group: i64,
+        coalesce_key: Option<&str>,
         changes: &[Change],
     ) -> Result<(), StoreError> {
+        self.raise_footage().await?;
         self.transaction
             .execute_raw(bound(
-                "INSERT INTO journal (id, job_id, session, step, deed, label, chain, nudge) \
-                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8)",
+                "INSERT INTO journal (id, job_id, session, owner, step, kind, label, undo_group, coalesce_key) \
+                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
                 [
                     self.revision.into(),
                     self.job.uuid().into(),
                     self.by.session.uuid().into(),
+                    self.by.person.uuid().into(),
                     self.by.step.to_string().into(),
-                    <&str>::from(deed).into(),
+                    <&str>::from(kind).into(),
                     label.into(),
-                    chain.into(),
-                    nudge.map(str::to_owned).into(),
+                    undo_group.into(),
+                    coalesce_key.map(str::to_owned).into(),
                 ],
             ))
             .await?;
         let rows: Vec<Value> = changes
             .iter()
             .map(|c| {
-                json!({ "target": <&str>::from(c.target), "thing": c.thing, "part": c.part, "before": c.before, "after": c.after })
+                json!({ "target": <&str>::from(c.target), "thing": c.thing, "field": c.field, "before": c.before, "after": c.after })
             })
             .collect();
-        let all = "INSERT INTO change (entry, place, target, thing, part, before, after) \
-                   SELECT $1, place, c ->> 'target', (c ->> 'thing')::uuid, c ->> 'part', c -> 'before', c -> 'after' \
+        let all = "INSERT INTO change (entry, place, target, thing, field, before, after) \
+                   SELECT $1, place, c ->> 'target', (c ->> 'thing')::uuid, c ->> 'field', c -> 'before', c -> 'after' \
                    FROM jsonb_array_elements($2) WITH ORDINALITY AS list (c, place)";
         self.transaction.execute_raw(bound(all, [self.revision.into(), Value::Array(rows).into()])).await?;
-        let told: BTreeMap<Uuid, EditTarget> = changes.iter().map(|c| (c.thing, c.target)).collect();
-        for (id, target) in told {
-            let event = Event {
-                job: self.job,
-                kind: target.changed(),
-                id,
-                revision: Some(self.revision),
-                session: Some(self.by.session),
-            };
-            notify(&self.transaction, &event).await?;
+        let mut changed: BTreeMap<ChangedKind, BTreeSet<Uuid>> = BTreeMap::new();
+        for change in changes {
+            changed.entry(change.target.changed()).or_default().insert(change.thing);
+        }
+        for (kind, ids) in changed {
+            let event =
+                |id| Event { job: self.job, kind, id, revision: Some(self.revision), session: Some(self.by.session) };
+            if ids.len() >= MANY {
+                notify(&self.transaction, &event(Event::ALL)).await?;
+                continue;
+            }
+            for id in ids {
+                notify(&self.transaction, &event(id)).await?;
+            }
         }
         // Looking for what is too old costs more than an edit should; it is done now and then.
         if self.revision % 64 == 0 {
-            let prune = "DELETE FROM journal WHERE job_id = $1 AND id <= \
-                         (SELECT id FROM journal WHERE job_id = $1 ORDER BY id DESC OFFSET $2 LIMIT 1)";
-            self.transaction.execute_raw(bound(prune, [self.job.uuid().into(), KEPT.into()])).await?;
+            self.prune().await?;
         }
+        Ok(())
+    }
+
+    /// What is kept in memory of the footage is another one from now on.
+    async fn raise_footage(&self) -> Result<(), StoreError> {
+        if self.clips_changed {
+            crate::jobs::clips_changed(&self.transaction, self.job).await?;
+        }
+        if self.selects_changed {
+            crate::jobs::selects_changed(&self.transaction, self.job, self.revision).await?;
+        }
+        Ok(())
+    }
+
+    /// Removes the oldest entries of this person, and remembers up to where that was.
+    async fn prune(&self) -> Result<(), StoreError> {
+        let oldest = "SELECT id FROM journal WHERE job_id = $1 AND owner = $2 ORDER BY id DESC OFFSET $3 LIMIT 1";
+        let values = [self.job.uuid().into(), self.by.person.uuid().into(), KEPT.into()];
+        let Some(row) = self.transaction.query_one_raw(bound(oldest, values)).await? else { return Ok(()) };
+        let last: i64 = row.try_get("", "id")?;
+        let prune = "DELETE FROM journal WHERE job_id = $1 AND owner = $2 AND id <= $3";
+        let values = [self.job.uuid().into(), self.by.person.uuid().into(), last.into()];
+        self.transaction.execute_raw(bound(prune, values)).await?;
+        let floor = "UPDATE job SET journal_floor = greatest(journal_floor, $2) WHERE id = $1";
+        self.transaction.execute_raw(bound(floor, [self.job.uuid().into(), last.into()])).await?;
         Ok(())
     }
 }
 
-/// What an entry did.
+const FLOOR: &str = "SELECT journal_floor FROM job WHERE id = $1";
+
+/// What an entry of the journal is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
 #[strum(serialize_all = "lowercase")]
-enum Deed {
+enum EntryKind {
     Do,
     Undo,
     Redo,
 }
 
-fn bound<const N: usize>(sql: &str, values: [Bound; N]) -> Statement {
+pub(crate) fn bound<const N: usize>(sql: &str, values: [Bound; N]) -> Statement {
     Statement::from_sql_and_values(DbBackend::Postgres, sql, values)
 }

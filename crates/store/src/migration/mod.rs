@@ -1,6 +1,7 @@
 //! The schema. Each migration is dated and can be taken back.
 
 mod cut;
+mod firm_ground;
 mod footage;
 mod gather_and_sift;
 mod gist;
@@ -22,6 +23,7 @@ impl MigratorTrait for Migrator {
             Box::new(cut::Cut),
             Box::new(footage::Footage),
             Box::new(gist::Gist),
+            Box::new(firm_ground::FirmGround),
         ]
     }
 }

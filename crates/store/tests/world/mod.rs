@@ -5,7 +5,7 @@ use chrono::Utc;
 use legere_core::clip::{ClipProbe, SoundProbe};
 use legere_core::draft::{Draft, Pin, Score, Shot, Source};
 use legere_core::footage::{ClipReading, Moment, Samples};
-use legere_core::id::{ClipId, DraftId, JobId, SelectId, SessionId, ShotId, TrackId};
+use legere_core::id::{ClipId, DraftId, JobId, PersonId, SelectId, SessionId, ShotId, TrackId};
 use legere_core::time::{FrameLen, FrameRate, Seconds};
 use legere_core::track::Version;
 use legere_store::clips::{FileIdentity, NewClip};
@@ -34,7 +34,7 @@ pub fn rate() -> FrameRate {
 
 /// A window, by its number, in a step.
 pub fn by(session: u128, step: Step) -> By {
-    By { session: SessionId::from_u128(session), step }
+    By { person: PersonId::from_u128(session), session: SessionId::from_u128(session), step }
 }
 
 pub fn file(path: &str) -> NewClip {
@@ -165,6 +165,7 @@ pub fn body(shots: u128) -> DraftBody {
         hit_at: None,
         pause: None,
         pin: Pin::Open,
+        held: false,
     };
     DraftBody {
         score: Score::one(TrackId::from_u128(1), Version::part(Seconds::ZERO, second(30), second(60)).expect("a part")),

@@ -2,15 +2,15 @@
 
 use super::spine::Spine;
 use super::{Which, page};
-use crate::desk::Desk;
-use crate::desk::by_hand::ByHand;
-use crate::desk::short_name;
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
 use crate::views::draft::{CutView, DraftView, InsteadView};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::by_hand::ByHand;
+use legere_app::short_name;
+use legere_app::{App, AppError};
 use legere_core::arrange::Pace;
 use legere_core::id::{JobId, ShotId, TrackId};
 use legere_store::drafts::{DraftLine, KeptDraft};
@@ -43,13 +43,13 @@ struct Arrange {
     tracks: Vec<(TrackId, String)>,
 }
 
-async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let drafts = desk.store.draft_lines(job.id).await?;
+async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
+    let drafts = app.store.draft_lines(job.id).await?;
     let draft = which.of(&drafts).cloned();
-    let tracks = desk.store.tracks(job.id).await?.whole;
+    let tracks = app.store.tracks(job.id).await?.whole;
     let tracks = tracks.into_iter().filter(|t| t.part.is_some() && !t.hidden && t.kind == SoundKind::Music);
     let tracks = tracks.map(|t| (t.id, short_name(&t.name))).collect();
-    page(&Arrange { spine: Spine::of(&desk, job, "arrange", which.draft).await?, draft, drafts, tracks })
+    page(&Arrange { spine: Spine::of(&app, job, "arrange", which.draft).await?, draft, drafts, tracks })
 }
 
 /// Sends the page that asked to a draft.
@@ -60,17 +60,17 @@ fn go_to(job: JobId, draft: impl std::fmt::Display) -> HttpResponse {
         .json(serde_json::json!({ "place": place }))
 }
 
-async fn create(desk: web::Data<Desk>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    let id = desk.new_draft(&job, window.by).await?;
+async fn create(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
+    let id = app.new_draft(&job, window.by).await?;
     Ok(go_to(job.id, id))
 }
 
 async fn copy(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let id = desk.copy_draft(job.id, window.by, draft.id).await?;
+    let id = app.copy_draft(job.id, window.by, draft.id).await?;
     Ok(go_to(job.id, id))
 }
 
@@ -80,32 +80,32 @@ struct NameForm {
 }
 
 async fn name(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
     form: web::Json<NameForm>,
 ) -> Result<HttpResponse, WebError> {
-    desk.name_draft(job.id, window.by, window.base, draft.id, &form.name).await?;
-    cut(&desk, &job, desk.store.draft(draft.id).await?).await
+    app.name_draft(job.id, window.by, window.base, draft.id, &form.name).await?;
+    cut(&app, &job, app.store.draft(draft.id).await?).await
 }
 
 async fn delete(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    desk.delete_draft(job.id, window.by, draft.id).await?;
+    app.delete_draft(job.id, window.by, draft.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn draft_json(desk: web::Data<Desk>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
-    let open = desk.open_draft(&job, draft).await?;
+async fn draft_json(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
+    let open = app.open_draft(&job, draft).await?;
     Ok(HttpResponse::Ok().json(DraftView::of(&open)))
 }
 
 /// What an edit answers with: the part of the view that it can have changed.
-async fn cut(desk: &Desk, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
-    let open = desk.open_draft(job, kept).await?;
+async fn cut(app: &App, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
+    let open = app.open_draft(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::of(&open)))
 }
 
@@ -118,7 +118,7 @@ struct PaceForm {
 }
 
 async fn again(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
     form: web::Json<PaceForm>,
@@ -127,19 +127,19 @@ async fn again(
         form.pace.as_ref().map(|list| list.iter().map(|(q, v)| Pace::new(*q, *v)).collect::<Result<Vec<_>, _>>());
     let pace = pace
         .transpose()
-        .map_err(|_no_value| WebError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;
-    let kept = desk.arrange_again(&job, window.by, draft.id, pace, form.section).await?;
-    cut(&desk, &job, kept).await
+        .map_err(|_no_value| AppError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;
+    let kept = app.arrange_again(&job, window.by, draft.id, pace, form.section).await?;
+    cut(&app, &job, kept).await
 }
 
 async fn edit(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
     hand: web::Json<ByHand>,
 ) -> Result<HttpResponse, WebError> {
-    let kept = desk.edit_draft(&job, window.by, window.base, draft.id, hand.into_inner()).await?;
-    cut(&desk, &job, kept).await
+    let kept = app.edit_draft(&job, window.by, window.base, draft.id, hand.into_inner()).await?;
+    cut(&app, &job, kept).await
 }
 
 #[derive(Deserialize)]
@@ -151,27 +151,27 @@ struct TrackForm {
 }
 
 async fn track(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
     form: web::Json<TrackForm>,
 ) -> Result<HttpResponse, WebError> {
-    let kept = desk.begin_track(&job, window.by, window.base, draft.id, (form.shot, form.track)).await?;
-    whole(&desk, &job, kept).await
+    let kept = app.begin_track(&job, window.by, window.base, draft.id, (form.shot, form.track)).await?;
+    whole(&app, &job, kept).await
 }
 
 async fn move_over(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let kept = desk.move_over(&job, window.by, draft.id).await?;
-    whole(&desk, &job, kept).await
+    let kept = app.move_over(&job, window.by, draft.id).await?;
+    whole(&app, &job, kept).await
 }
 
 /// What a change of the music answers with.
-async fn whole(desk: &Desk, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
-    let open = desk.open_draft(job, kept).await?;
+async fn whole(app: &App, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
+    let open = app.open_draft(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::whole(&open)))
 }
 
@@ -183,11 +183,11 @@ struct ShotQuery {
 }
 
 async fn alternates(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     place: web::Query<ShotQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let open = desk.open_draft(&job, draft).await?;
-    let found = desk.alternates(&open, place.shot, &place.words).await?;
+    let open = app.open_draft(&job, draft).await?;
+    let found = app.alternates(&open, place.shot, &place.words).await?;
     Ok(HttpResponse::Ok().json(InsteadView::of(&open, place.shot, found)))
 }

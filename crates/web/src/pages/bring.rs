@@ -1,12 +1,12 @@
 //! Bringing in: folders below the media roots, roots that are added, and folders in which what is missing may lie.
 
 use super::page;
-use super::spine::counted;
-use crate::desk::Desk;
 use crate::error::WebError;
 use crate::extract::{OwnJob, Window};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::text::counted;
+use legere_app::{App, AppError};
 use legere_core::id::JobId;
 use serde::Deserialize;
 
@@ -41,14 +41,14 @@ struct Folders {
 }
 
 impl Folders {
-    async fn of(desk: &Desk, job: JobId, place: &FolderQuery) -> Result<Self, WebError> {
-        let (roots, root, path) = (desk.roots.clone(), place.root.clone(), place.path.clone());
+    async fn of(app: &App, job: JobId, place: &FolderQuery) -> Result<Self, WebError> {
+        let (roots, root, path) = (app.roots.clone(), place.root.clone(), place.path.clone());
         let names = web::block(move || roots.folders(&root, &path)).await.map_err(WebError::stopped)??;
         let join = |name: &str| if place.path.is_empty() { name.to_owned() } else { format!("{}/{name}", place.path) };
         let folders = names.into_iter().map(|n| (join(&n), n)).collect();
         let up = (!place.path.is_empty())
             .then(|| place.path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
-        let missing = desk.store.clip_marks(job).await?.iter().filter(|c| c.missing).count();
+        let missing = app.store.clip_marks(job).await?.iter().filter(|c| c.missing).count();
         Ok(Self {
             job,
             missing,
@@ -63,24 +63,24 @@ impl Folders {
 }
 
 async fn folders(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     place: web::Query<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
-    page(&Folders::of(&desk, job.id, &place).await?)
+    page(&Folders::of(&app, job.id, &place).await?)
 }
 
 async fn bring(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     place: web::Form<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let result = desk.bring(job.id, window.by, &place.root, &place.path).await;
-    desk.look_behind(job.id);
-    let mut view = Folders::of(&desk, job.id, &place).await?;
+    let result = app.bring(job.id, window.by, &place.root, &place.path).await;
+    app.look_behind(job.id);
+    let mut view = Folders::of(&app, job.id, &place).await?;
     match result {
-        Ok(b) if b.clips + b.tracks + b.back + b.known == 0 => {
+        Ok(b) if b.clips + b.tracks + b.back + b.known + b.unnamed.len() == 0 => {
             view.problem = "There is no footage and no music in this folder.".into();
         }
         Ok(b) => {
@@ -93,29 +93,38 @@ async fn bring(
                     format!(" Left alone, being neither footage nor pictures nor sound: {names}{more}.")
                 }
             };
+            let unnamed = match b.unnamed.as_slice() {
+                [] => String::new(),
+                some => format!(
+                    " Left alone, their names being no text: {}. Rename them, then bring the folder in again.",
+                    some.iter().take(4).cloned().collect::<Vec<_>>().join(", ")
+                ),
+            };
             let known = if b.known > 0 { format!(", {} were there already", b.known) } else { String::new() };
             view.said = format!(
-                "Brought in {} and {}{back}{known}.{left}",
+                "Brought in {} and {}{back}{known}.{left}{unnamed}",
                 counted(b.clips, "clip"),
                 counted(b.tracks, "track")
             );
         }
-        Err(error) => {
-            tracing::warn!(%error, "bringing in failed");
-            view.problem = "This folder cannot be read.".into();
+        // What is wrong with the folder is said beside it; what is wrong with the disk or the database is an error.
+        Err(error @ (AppError::Media(_) | AppError::Refused(_))) if error.is_for_editor() => {
+            tracing::info!(%error, "a folder cannot be brought in");
+            view.problem = format!("This folder cannot be read: {error}.");
         }
+        Err(error) => return Err(error.into()),
     }
     page(&view)
 }
 
 /// Looks in a folder for what is not where it was.
 async fn find(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     place: web::Form<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let (found, of) = desk.find_again(job.id, &place.root, &place.path).await?;
-    let mut view = Folders::of(&desk, job.id, &place).await?;
+    let (found, of) = app.find_again(job.id, &place.root, &place.path).await?;
+    let mut view = Folders::of(&app, job.id, &place).await?;
     if found == 0 {
         view.problem = format!("None of {} lies here or below.", counted(of, "clip"));
     } else {
@@ -143,12 +152,12 @@ struct ParentQuery {
 }
 
 async fn parents(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     place: web::Query<ParentQuery>,
 ) -> Result<HttpResponse, WebError> {
     let ParentQuery { parent, path } = place.into_inner();
-    let (roots, wanted) = (desk.roots.clone(), path.clone());
+    let (roots, wanted) = (app.roots.clone(), path.clone());
     let below = web::block(move || roots.below_parent(parent, &wanted)).await.map_err(WebError::stopped)?;
     let (_, names) = below?;
     let join = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}/{name}") };
@@ -158,13 +167,13 @@ async fn parents(
 }
 
 async fn add_root(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     place: web::Form<ParentQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let name = desk.add_root(place.parent, &place.path).await?;
+    let name = app.add_root(place.parent, &place.path).await?;
     // Its first folder is shown at once, and the list of media folders with it.
-    let mut view = Folders::of(&desk, job.id, &FolderQuery { root: name, path: String::new() }).await?;
+    let mut view = Folders::of(&app, job.id, &FolderQuery { root: name, path: String::new() }).await?;
     view.said = format!("{} is a media folder now.", view.root);
     page(&view)
 }

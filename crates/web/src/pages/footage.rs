@@ -1,10 +1,10 @@
 //! What is done to clips, rolls and tracks that are there: put in order, left out, looked at again.
 
-use crate::desk::Desk;
-use crate::desk::rolls::clock_of;
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnTrack, Window};
 use actix_web::{HttpResponse, web};
+use legere_app::App;
+use legere_app::rolls::clock_of;
 use legere_core::id::{ClipId, JobId, RollId};
 use legere_core::length::parse_length;
 use legere_store::clips::State;
@@ -20,11 +20,12 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/tracks/{track}/kind", web::post().to(track_kind))
         .route("/jobs/{job}/again", web::post().to(again))
         .route("/jobs/{job}/rolls/{roll}/again", web::post().to(roll_again))
-        .route("/jobs/{job}/rolls/{roll}/there", web::post().to(roll_there))
+        .route("/jobs/{job}/rolls/{roll}/restore", web::post().to(restore_roll))
+        .route("/jobs/{job}/clips/{clip}/adopt", web::post().to(adopt))
         .route("/jobs/{job}/clips/{clip}/again", web::post().to(clip_again))
-        .route("/jobs/{job}/clips/{clip}/there", web::post().to(clip_there))
+        .route("/jobs/{job}/clips/{clip}/restore", web::post().to(restore_clip))
         .route("/jobs/{job}/tracks/{track}/again", web::post().to(track_again))
-        .route("/jobs/{job}/tracks/{track}/there", web::post().to(track_there));
+        .route("/jobs/{job}/tracks/{track}/restore", web::post().to(restore_track));
 }
 
 #[derive(Deserialize)]
@@ -34,12 +35,12 @@ struct LookedAt {
 
 /// Reads first what is being looked at.
 async fn looked_at(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     seen: web::Json<LookedAt>,
 ) -> Result<HttpResponse, WebError> {
     let seen: Vec<ClipId> = seen.clips.iter().copied().take(500).collect();
-    desk.store.read_first(job.id, &seen).await?;
+    app.store.read_first(job.id, &seen).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -49,12 +50,12 @@ struct Rest {
 }
 
 async fn rest(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     form: web::Form<Rest>,
 ) -> Result<HttpResponse, WebError> {
-    desk.pause(job.id, window.by, form.rest).await?;
+    app.pause(job.id, window.by, form.rest).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -69,7 +70,7 @@ struct RollChange {
 }
 
 async fn change_roll(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     path: web::Path<RollPath>,
@@ -77,19 +78,19 @@ async fn change_roll(
 ) -> Result<HttpResponse, WebError> {
     let (job, by, roll) = (job.id, window.by, path.roll);
     if let Some(name) = &change.name {
-        desk.name_roll(job, by, roll, name).await?;
+        app.name_roll(job, by, roll, name).await?;
     }
     if let Some(clock) = &change.clock {
-        desk.set_clock(job, by, roll, clock_of(clock)?).await?;
+        app.set_clock(job, by, roll, clock_of(clock)?).await?;
     }
     if let Some(into) = change.join {
-        desk.join_rolls(job, by, roll, into).await?;
+        app.join_rolls(job, by, roll, into).await?;
     }
     if let Some(from) = change.split {
-        desk.split_roll(job, by, roll, from).await?;
+        app.split_roll(job, by, roll, from).await?;
     }
     if change.pauses == Some(true) {
-        desk.split_at_pauses(job, by, roll).await?;
+        app.split_at_pauses(job, by, roll).await?;
     }
     Ok(HttpResponse::NoContent().finish())
 }
@@ -100,14 +101,14 @@ struct ShownFor {
 }
 
 async fn shown(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnClip(clip): OwnClip,
     window: Window,
     form: web::Form<ShownFor>,
 ) -> Result<HttpResponse, WebError> {
-    let rate = desk.store.job(clip.job).await?.rate;
+    let rate = app.store.job(clip.job).await?.rate;
     let seconds = parse_length(&form.seconds, rate).map_err(|error| WebError::BadRequest(error.to_string()))?;
-    desk.set_shown(clip.job, window.by, clip.id, seconds).await?;
+    app.set_shown(clip.job, window.by, clip.id, seconds).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -117,30 +118,31 @@ struct KindForm {
 }
 
 async fn track_kind(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
+    window: Window,
     form: web::Form<KindForm>,
 ) -> Result<HttpResponse, WebError> {
-    desk.store.set_track_kind(&track, form.kind).await?;
+    app.set_track_kind(window.by, &track, form.kind).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Looks again at everything that is in trouble.
-async fn again(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let clips = desk.store.clips(job.id).await?;
-    desk.store.mend_clips(job.id, &clips.broken).await?;
+async fn again(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let clips = app.store.clips(job.id).await?;
+    app.store.mend_clips(job.id, &clips.broken).await?;
     let troubled = clips.whole.iter().filter(|c| c.state == State::Failed).map(|c| c.id);
     let ids: Vec<ClipId> = troubled.chain(clips.broken.iter().map(|b| b.id.into())).collect();
-    look_again(&desk, job.id, &ids).await?;
-    for track in desk.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
-        desk.read_track_again(track.id).await?;
+    look_again(&app, job.id, &ids).await?;
+    for track in app.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
+        app.read_track_again(track.id).await?;
     }
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn look_again(desk: &Desk, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
-    desk.look_for_files(job).await?;
-    Ok(desk.read_again(job, clips).await?)
+async fn look_again(app: &App, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
+    app.look_for_files(job).await?;
+    Ok(app.read_again(job, clips).await?)
 }
 
 #[derive(Deserialize)]
@@ -149,59 +151,66 @@ struct RollPath {
 }
 
 async fn roll_again(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     path: web::Path<RollPath>,
 ) -> Result<HttpResponse, WebError> {
-    let clips = desk.store.clips(job.id).await?.whole;
+    let clips = app.store.clips(job.id).await?.whole;
     let ids: Vec<ClipId> = clips.iter().filter(|c| c.roll == path.roll).map(|c| c.id).collect();
-    look_again(&desk, job.id, &ids).await?;
+    look_again(&app, job.id, &ids).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn clip_again(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    look_again(&desk, clip.job, &[clip.id]).await?;
+async fn clip_again(app: web::Data<App>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
+    look_again(&app, clip.job, &[clip.id]).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn track_again(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
-    desk.look_for_files(track.job).await?;
-    desk.read_track_again(track.id).await?;
+/// The file that took the place of a clip is the same shot.
+async fn adopt(app: web::Data<App>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
+    app.adopt_file(window.by, &clip).await?;
+    Ok(HttpResponse::NoContent().finish())
+}
+
+async fn track_again(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
+    app.look_for_files(track.job).await?;
+    app.read_track_again(track.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 #[derive(Deserialize)]
-struct There {
-    there: bool,
+struct Restore {
+    /// Otherwise it is left out.
+    restore: bool,
 }
 
-async fn roll_there(
-    desk: web::Data<Desk>,
+async fn restore_roll(
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     path: web::Path<RollPath>,
-    form: web::Form<There>,
+    form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    desk.leave_out_roll(job.id, window.by, path.roll, !form.there).await?;
+    app.leave_out_roll(job.id, window.by, path.roll, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn clip_there(
-    desk: web::Data<Desk>,
+async fn restore_clip(
+    app: web::Data<App>,
     OwnClip(clip): OwnClip,
     window: Window,
-    form: web::Form<There>,
+    form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    desk.leave_out_clip(clip.job, window.by, clip.id, !form.there).await?;
+    app.leave_out_clip(clip.job, window.by, clip.id, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn track_there(
-    desk: web::Data<Desk>,
+async fn restore_track(
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     window: Window,
-    form: web::Form<There>,
+    form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    desk.leave_out_track(track.job, window.by, track.id, !form.there).await?;
+    app.leave_out_track(track.job, window.by, track.id, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -1,16 +1,17 @@
 //! Gather: everything in one place, in the order it was shot.
 
 use super::page;
-use super::spine::{Spine, counted, gather_says};
-use crate::desk::Desk;
-use crate::desk::missing_files::trouble;
-use crate::desk::uploads::DROPPED;
+use super::spine::{Spine, gather_says};
 use crate::error::WebError;
 use crate::extract::OwnJob;
 use crate::views::clip::{local, size_words, wall_clock};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use chrono::{DateTime, NaiveDate, Timelike, Utc};
+use legere_app::App;
+use legere_app::missing_files::trouble;
+use legere_app::text::counted;
+use legere_app::uploads::DROPPED;
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
 use legere_core::time::{Seconds, clock};
 use legere_media::bring::is_picture;
@@ -49,6 +50,8 @@ struct ClipLine {
     problem: String,
     /// Whether looking at it again may help.
     again: bool,
+    /// Another file took its place, which may be the same shot.
+    displaced: bool,
     ready: bool,
     version: i32,
     /// For how long it is shown, of a picture.
@@ -147,10 +150,10 @@ struct Tally {
 }
 
 impl Tally {
-    async fn of(desk: &Desk, job: &Job, clips: &[ClipMark]) -> Result<Self, WebError> {
+    async fn of(app: &App, job: &Job, clips: &[ClipMark]) -> Result<Self, WebError> {
         let count = |of: fn(&&ClipMark) -> bool| clips.iter().filter(of).count();
         let busy = count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing);
-        let time_left = match desk.store.reading_pace(job.id).await? {
+        let time_left = match app.store.reading_pace(job.id).await? {
             pace if busy > 0 && !job.paused => {
                 pace.bytes_a_second.map_or(String::new(), |a| about(pace.bytes_left / a.max(1.0)))
             }
@@ -212,12 +215,12 @@ struct RootView {
     there: bool,
 }
 
-async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebError> {
-    let marks = desk.store.clip_marks(job.id).await?.into_iter();
+async fn rolls_view(app: &App, job: &Job, shown: usize) -> Result<Rolls, WebError> {
+    let marks = app.store.clip_marks(job.id).await?.into_iter();
     let clips = &marks.map(|c| ClipMark { recorded_at: wall_clock(c.recorded_at, job), ..c }).collect::<Vec<_>>();
-    let rolls = desk.store.rolls(job.id).await?;
+    let rolls = app.store.rolls(job.id).await?;
     let names: BTreeMap<RollId, String> = rolls.iter().map(|r| (r.id, r.name.clone())).collect();
-    let tracks = desk.store.tracks(job.id).await?;
+    let tracks = app.store.tracks(job.id).await?;
     let mut grouped: Vec<(RollId, Vec<&ClipMark>)> = Vec::new();
     // A card that was used on two days is two rolls: grouped by roll and day, in recording order.
     // As long as a clip is not read its time is only the file's, so it stands at the end of its roll for now.
@@ -231,7 +234,7 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
         }
     }
     let seen: Vec<ClipId> = grouped.iter().flat_map(|(_, of)| of.iter()).take(shown).map(|c| c.id).collect();
-    let all = desk.store.clips_of(job.id, &seen).await?;
+    let all = app.store.clips_of(job.id, &seen).await?;
     let whole: HashMap<ClipId, &Clip> = all.whole.iter().map(|c| (c.id, c)).collect();
     let mut left = shown;
     let mut views = Vec::with_capacity(grouped.len());
@@ -249,7 +252,7 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
             clips: of[..here].iter().filter_map(|c| whole.get(&c.id)).map(|c| line(c, job)).collect(),
         });
     }
-    let tracks_out = desk.store.hidden_tracks(job.id).await?;
+    let tracks_out = app.store.hidden_tracks(job.id).await?;
     let mut broken = all.broken;
     broken.extend(tracks.broken);
     Ok(Rolls {
@@ -261,10 +264,10 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
             .filter(|r| grouped.iter().any(|(id, _)| *id == r.id))
             .map(|r| RollName { id: r.id, name: r.name.clone() })
             .collect(),
-        tally: Tally::of(desk, job, clips).await?,
+        tally: Tally::of(app, job, clips).await?,
         tracks: tracks.whole.iter().map(track_line).collect(),
         broken,
-        left_out: left_out(desk, job.id, &rolls, &tracks_out.whole).await?,
+        left_out: left_out(app, job.id, &rolls, &tracks_out.whole).await?,
         more: (shown < clips.len()).then_some(shown + MORE_LINES),
         shown: shown.min(clips.len()),
         swapped: false,
@@ -272,7 +275,7 @@ async fn rolls_view(desk: &Desk, job: &Job, shown: usize) -> Result<Rolls, WebEr
 }
 
 fn track_line(t: &Track) -> TrackLine {
-    let problem = trouble(t.missing, t.problem.as_deref());
+    let problem = trouble(t.owns_path, t.missing, t.problem.as_deref());
     let length = t.summary.map_or(String::new(), |s| clock(s.duration));
     TrackLine {
         id: t.id,
@@ -284,8 +287,8 @@ fn track_line(t: &Track) -> TrackLine {
     }
 }
 
-async fn left_out(desk: &Desk, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
-    let clips = desk.store.removed_clips(job).await?;
+async fn left_out(app: &App, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
+    let clips = app.store.removed_clips(job).await?;
     Ok(LeftOut {
         rolls: rolls.iter().filter(|r| r.removed).map(|r| (r.id, r.name.clone())).collect(),
         clips,
@@ -351,8 +354,9 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         sound,
         state,
         state_word: clip.state.word(),
-        problem: trouble(clip.missing, clip.problem.as_deref()),
+        problem: trouble(clip.owns_path, clip.missing, clip.problem.as_deref()),
         again: clip.state == State::Failed || clip.problem.is_some() || clip.missing,
+        displaced: clip.missing && !clip.owns_path,
         ready: clip.probe.is_some(),
         version: clip.version,
         shown: is_picture(&clip.name).then_some(clip.said.shown_seconds),
@@ -403,20 +407,20 @@ fn day(date: NaiveDate, rolls: &[(RollId, &Vec<&ClipMark>)], names: &BTreeMap<Ro
 }
 
 async fn show(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
-    desk.look_behind(job.id);
-    let spine = Spine::of(&desk, job, "gather", which.draft).await?;
-    let rolls = rolls_view(&desk, &spine.job, LINES).await?.render()?;
-    let roots = desk.roots.all().into_iter().filter(|r| r.name != DROPPED);
+    app.look_behind(job.id);
+    let spine = Spine::of(&app, job, "gather", which.draft).await?;
+    let rolls = rolls_view(&app, &spine.job, LINES).await?.render()?;
+    let roots = app.roots.all().into_iter().filter(|r| r.name != DROPPED);
     let roots = roots.map(|r| RootView { there: r.path.is_dir(), name: r.name }).collect();
     let name =
         |p: &std::path::PathBuf| p.file_name().map_or_else(|| "/".to_owned(), |n| n.to_string_lossy().into_owned());
-    let parents = desk.roots.parents().iter().map(name).enumerate().collect();
+    let parents = app.roots.parents().iter().map(name).enumerate().collect();
     let form = super::settings::FormView::of(&spine.job);
-    page(&Gather { roots, rolls, parents, takes_drops: desk.takes_drops(), form, spine })
+    page(&Gather { roots, rolls, parents, takes_drops: app.takes_drops(), form, spine })
 }
 
 #[derive(Deserialize)]
@@ -425,9 +429,9 @@ struct Shown {
 }
 
 /// The rolls, for a page that is open; what the spine says of all steps comes with them.
-async fn rolls(desk: web::Data<Desk>, OwnJob(job): OwnJob, shown: web::Query<Shown>) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, job, "gather", None).await?;
-    let rolls = rolls_view(&desk, &spine.job, shown.lines.unwrap_or(LINES)).await?.render()?;
+async fn rolls(app: web::Data<App>, OwnJob(job): OwnJob, shown: web::Query<Shown>) -> Result<HttpResponse, WebError> {
+    let spine = Spine::of(&app, job, "gather", None).await?;
+    let rolls = rolls_view(&app, &spine.job, shown.lines.unwrap_or(LINES)).await?.render()?;
     let says = Says { spine }.render()?;
     Ok(HttpResponse::Ok().content_type("text/html; charset=utf-8").body(rolls + &says))
 }
@@ -439,18 +443,18 @@ struct Changed {
 }
 
 async fn lines(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     changed: web::Query<Changed>,
 ) -> Result<HttpResponse, WebError> {
     let wanted: Vec<ClipId> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
-    let marks = desk.store.clip_marks(job.id).await?;
-    let clips = desk.store.clips_of(job.id, &wanted).await?.whole;
-    let overview = desk.store.overview(job.id, None).await?;
+    let marks = app.store.clip_marks(job.id).await?;
+    let clips = app.store.clips_of(job.id, &wanted).await?.whole;
+    let overview = app.store.overview(job.id, None).await?;
     page(&Lines {
         job: job.id,
         clips: clips.iter().filter(|c| !c.hidden).map(|c| line(c, &job)).collect(),
-        tally: Tally::of(&desk, &job, &marks).await?,
+        tally: Tally::of(&app, &job, &marks).await?,
         says: gather_says(&overview),
         swapped: true,
     })

@@ -2,12 +2,12 @@
 
 use super::spine::{Spine, handoff_says};
 use super::{Which, page};
-use crate::desk::Desk;
-use crate::desk::handoff::described;
 use crate::error::WebError;
 use crate::extract::{OwnHandoff, OwnJob};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::handoff::described;
+use legere_app::{App, AppError};
 use legere_core::id::{ClipId, DraftId, HandoffId, JobId};
 use legere_store::drafts::DraftLine;
 use legere_store::handoffs::{HandoffKind, HandoffState};
@@ -65,8 +65,8 @@ struct Handoff {
     missing: Vec<String>,
 }
 
-async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, WebError> {
-    let handoffs = desk.store.handoffs(job).await?;
+async fn files_view(app: &App, job: JobId, swapped: bool) -> Result<Files, WebError> {
+    let handoffs = app.store.handoffs(job).await?;
     let ready = handoffs.whole.iter().filter(|h| h.state == HandoffState::Ready).count();
     let broken = handoffs.broken.into_iter().map(|b| FileLine {
         id: b.id.into(),
@@ -93,31 +93,31 @@ async fn files_view(desk: &Desk, job: JobId, swapped: bool) -> Result<Files, Web
     Ok(Files { job, files: files.chain(broken).collect(), says: handoff_says(ready), swapped })
 }
 
-async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let draft = which.of(&desk.store.draft_lines(job.id).await?).cloned();
+async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
+    let draft = which.of(&app.store.draft_lines(job.id).await?).cloned();
     let kinds = HandoffKind::ALL.iter().map(|k| {
         let (title, inside) = described(*k);
         KindView { word: k.word(), title, inside }
     });
-    let files = files_view(&desk, job.id, false).await?.render()?;
+    let files = files_view(&app, job.id, false).await?.render()?;
     let kinds = kinds.collect();
     let missing = match &draft {
-        Some(line) => missing_clips(&desk, &job, line.id).await?,
+        Some(line) => missing_clips(&app, &job, line.id).await?,
         None => Vec::new(),
     };
-    page(&Handoff { spine: Spine::of(&desk, job, "handoff", which.draft).await?, draft, kinds, files, missing })
+    page(&Handoff { spine: Spine::of(&app, job, "handoff", which.draft).await?, draft, kinds, files, missing })
 }
 
-async fn missing_clips(desk: &Desk, job: &Job, draft: DraftId) -> Result<Vec<String>, WebError> {
-    let kept = desk.store.draft(draft).await?;
-    let footage = desk.footage(job.id).await?;
+async fn missing_clips(app: &App, job: &Job, draft: DraftId) -> Result<Vec<String>, WebError> {
+    let kept = app.store.draft(draft).await?;
+    let footage = app.footage(job.id).await?;
     let used: BTreeSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
     let away = used.iter().filter_map(|id| footage.clip(*id)).filter(|c| c.missing);
     Ok(away.map(|c| c.name.clone()).collect())
 }
 
-async fn files(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    page(&files_view(&desk, job.id, true).await?)
+async fn files(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    page(&files_view(&app, job.id, true).await?)
 }
 
 #[derive(Deserialize)]
@@ -126,23 +126,23 @@ struct Asked {
     kind: String,
 }
 
-async fn make(desk: web::Data<Desk>, OwnJob(job): OwnJob, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
-    let kind = form.kind.parse().map_err(|_no_value| WebError::Refused("this kind of file is not made here"))?;
-    let draft = desk.store.draft(form.draft).await?;
+async fn make(app: web::Data<App>, OwnJob(job): OwnJob, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
+    let kind = form.kind.parse().map_err(|_no_value| AppError::Refused("this kind of file is not made here"))?;
+    let draft = app.store.draft(form.draft).await?;
     if draft.job != job.id {
         return Err(WebError::NotFound);
     }
-    let open = desk.open_draft(&job, draft).await?;
-    desk.ask_handoff(&open, kind).await?;
-    page(&files_view(&desk, job.id, true).await?)
+    let open = app.open_draft(&job, draft).await?;
+    app.ask_handoff(&open, kind).await?;
+    page(&files_view(&app, job.id, true).await?)
 }
 
-async fn cancel(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
-    desk.store.cancel_handoff(&handoff).await?;
-    page(&files_view(&desk, handoff.job, true).await?)
+async fn cancel(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
+    app.store.cancel_handoff(&handoff).await?;
+    page(&files_view(&app, handoff.job, true).await?)
 }
 
-async fn again(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
-    desk.ask_again(&handoff).await?;
-    page(&files_view(&desk, handoff.job, true).await?)
+async fn again(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
+    app.ask_again(&handoff).await?;
+    page(&files_view(&app, handoff.job, true).await?)
 }

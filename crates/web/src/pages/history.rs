@@ -1,9 +1,9 @@
-//! Undo and redo: a window's own, in the step it is in.
+//! Undo and redo: a person's own, in the step they are in.
 
-use crate::desk::Desk;
 use crate::error::WebError;
 use crate::extract::{OwnJob, Window};
 use actix_web::{HttpResponse, web};
+use legere_app::App;
 use legere_store::journal::Direction;
 
 pub fn routes(config: &mut web::ServiceConfig) {
@@ -13,14 +13,14 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/redo", web::post().to(redo));
 }
 
-async fn history(desk: web::Data<Desk>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.history(job.id, window.by).await?))
+async fn history(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.store.history(job.id, window.by).await?))
 }
 
-async fn undo(desk: web::Data<Desk>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.replay(job.id, window.by, Direction::Undo).await?))
+async fn undo(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.replay(job.id, window.by, Direction::Undo).await?))
 }
 
-async fn redo(desk: web::Data<Desk>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.replay(job.id, window.by, Direction::Redo).await?))
+async fn redo(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.replay(job.id, window.by, Direction::Redo).await?))
 }

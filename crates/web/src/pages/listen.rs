@@ -2,14 +2,14 @@
 
 use super::page;
 use super::spine::Spine;
-use crate::desk::Desk;
-use crate::desk::missing_files::trouble;
-use crate::desk::tracks::{Keep, Wanted};
 use crate::error::WebError;
 use crate::extract::{OwnJob, OwnTrack, Window};
 use crate::views::track::{TrackView, title};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::App;
+use legere_app::missing_files::trouble;
+use legere_app::tracks::{Keep, Wanted};
 use legere_core::id::{DraftId, JobId, TrackId};
 use legere_core::time::clock;
 use legere_core::track::marks::Edit;
@@ -70,9 +70,9 @@ struct Which {
 /// A version this near to the wanted length needs nothing done to it, in seconds.
 const FITS: f64 = 1.0;
 
-async fn show(desk: web::Data<Desk>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, job, "listen", which.draft).await?;
-    let rows = desk.store.tracks(spine.job.id).await?;
+async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
+    let spine = Spine::of(&app, job, "listen", which.draft).await?;
+    let rows = app.store.tracks(spine.job.id).await?;
     let music = rows.whole.into_iter().filter(|t| t.kind == SoundKind::Music);
     let (mut tracks, broken): (Vec<Track>, _) = (music.collect(), rows.broken.into_iter().map(|b| b.name).collect());
     let wanted = spine.job.target_seconds;
@@ -114,7 +114,7 @@ fn candidate(track: &Track, wanted: Option<f64>, shown: Option<TrackId>, chosen:
         tempo: read.map_or(String::new(), |r| format!("{:.0}", r.tempo_bpm)),
         loudness: read.map_or(String::new(), |r| format!("{:.1}", r.loudness)),
         state: if read.is_some() { String::new() } else { track.state.word().to_owned() },
-        problem: trouble(track.missing, track.problem.as_deref()),
+        problem: trouble(track.owns_path, track.missing, track.problem.as_deref()),
         chosen: chosen == Some(track.id),
         shown: shown == Some(track.id),
         keys: [
@@ -132,44 +132,44 @@ fn candidate(track: &Track, wanted: Option<f64>, shown: Option<TrackId>, chosen:
     }
 }
 
-async fn reading(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
-    as_seen(&desk, &track).await
+async fn reading(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
+    as_seen(&app, &track).await
 }
 
 /// What the page of music is drawn from.
-async fn as_seen(desk: &Desk, track: &Track) -> Result<HttpResponse, WebError> {
-    let read = desk.reading(track).await?;
-    let loudness = desk.version_loudness(track).await?;
+async fn as_seen(app: &App, track: &Track) -> Result<HttpResponse, WebError> {
+    let read = app.reading(track).await?;
+    let loudness = app.version_loudness(track).await?;
     Ok(HttpResponse::Ok().json(TrackView::of(track, read.as_ref(), loudness)))
 }
 
 async fn version(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     window: Window,
     wanted: web::Json<Wanted>,
 ) -> Result<HttpResponse, WebError> {
-    let track = desk.use_track(window.by, window.base, &track, &wanted).await?;
-    as_seen(&desk, &track).await
+    let track = app.use_track(window.by, window.base, &track, &wanted).await?;
+    as_seen(&app, &track).await
 }
 
 async fn mark(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     window: Window,
     edit: web::Json<Edit>,
 ) -> Result<HttpResponse, WebError> {
-    let track = desk.mark(window.by, window.base, &track, edit.into_inner()).await?;
-    as_seen(&desk, &track).await
+    let track = app.mark(window.by, window.base, &track, edit.into_inner()).await?;
+    as_seen(&app, &track).await
 }
 
 async fn about(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     window: Window,
     said: web::Json<TrackMetadata>,
 ) -> Result<HttpResponse, WebError> {
-    desk.describe_track(window.by, window.base, &track, &said).await?;
+    app.describe_track(window.by, window.base, &track, &said).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -180,11 +180,11 @@ struct LengthForm {
 }
 
 async fn lengths(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     form: web::Json<LengthForm>,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.offered(&track, form.seconds, form.keep).await?))
+    Ok(HttpResponse::Ok().json(app.offered(&track, form.seconds, form.keep).await?))
 }
 
 #[derive(Deserialize)]
@@ -195,19 +195,19 @@ struct SeamForm {
 }
 
 async fn seam(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     form: web::Json<SeamForm>,
 ) -> Result<HttpResponse, WebError> {
     let seams = match form.beats {
-        Some(beats) => vec![desk.moved_seam(&track, form.seam, beats).await?],
-        None => desk.other_seams(&track, form.seam).await?,
+        Some(beats) => vec![app.moved_seam(&track, form.seam, beats).await?],
+        None => app.other_seams(&track, form.seam).await?,
     };
     Ok(HttpResponse::Ok().json(seams))
 }
 
-async fn choose(desk: web::Data<Desk>, OwnTrack(track): OwnTrack, window: Window) -> Result<HttpResponse, WebError> {
+async fn choose(app: web::Data<App>, OwnTrack(track): OwnTrack, window: Window) -> Result<HttpResponse, WebError> {
     let job: JobId = track.job;
-    desk.choose_track(job, window.by, window.base, &track).await?;
+    app.choose_track(job, window.by, window.base, &track).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -1,13 +1,13 @@
 //! Light copies, sheets, peaks, previews and hand-offs as files, with ranges for seeking. Their addresses carry the job that
 //! they belong to.
 
-use crate::desk::handoff::plain;
-use crate::desk::{Desk, short_name};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnDraft, OwnHandoff, OwnJob, OwnTrack};
 use actix_files::NamedFile;
 use actix_web::http::header::{ContentDisposition, DispositionParam, DispositionType};
 use actix_web::{HttpResponse, web};
+use legere_app::handoff::plain;
+use legere_app::{App, short_name};
 use legere_core::time::clock;
 use legere_media::version::Form;
 use serde::Deserialize;
@@ -36,11 +36,11 @@ struct FileName {
     file: String,
 }
 
-async fn clip(desk: web::Data<Desk>, OwnClip(clip): OwnClip, name: web::Path<FileName>) -> Result<NamedFile, WebError> {
+async fn clip(app: web::Data<App>, OwnClip(clip): OwnClip, name: web::Path<FileName>) -> Result<NamedFile, WebError> {
     if !matches!(name.file.as_str(), "light.mp4" | "sheet.jpg" | "stills.jpg" | "peaks.bin") {
         return Err(WebError::NotFound);
     }
-    open(&desk.shelf.clip(&clip.id.to_string()).join(&name.file)).await
+    open(&app.shelf.clip(&clip.id.to_string()).join(&name.file)).await
 }
 
 #[derive(Deserialize)]
@@ -50,8 +50,8 @@ struct At {
 }
 
 /// A frame of the original, at full size.
-async fn frame(desk: web::Data<Desk>, OwnClip(clip): OwnClip, at: web::Query<At>) -> Result<HttpResponse, WebError> {
-    let bytes = desk.full_frame(&clip, at.at).await?;
+async fn frame(app: web::Data<App>, OwnClip(clip): OwnClip, at: web::Query<At>) -> Result<HttpResponse, WebError> {
+    let bytes = app.full_frame(&clip, at.at).await?;
     Ok(HttpResponse::Ok()
         .content_type("image/jpeg")
         .insert_header(("cache-control", "private, max-age=60"))
@@ -59,24 +59,24 @@ async fn frame(desk: web::Data<Desk>, OwnClip(clip): OwnClip, at: web::Query<At>
 }
 
 async fn track(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnTrack(track): OwnTrack,
     name: web::Path<FileName>,
 ) -> Result<NamedFile, WebError> {
     if !matches!(name.file.as_str(), "light.flac" | "peaks.bin") {
         return Err(WebError::NotFound);
     }
-    open(&desk.shelf.track(&track.id.to_string()).join(&name.file)).await
+    open(&app.shelf.track(&track.id.to_string()).join(&name.file)).await
 }
 
 /// The version as it is used, to be heard.
-async fn version(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
-    open(&desk.version_file(&track, Form::Flac).await?).await
+async fn version(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
+    open(&app.version_file(&track, Form::Flac).await?).await
 }
 
 /// The music of a draft, as it was when the draft was laid.
-async fn draft_music(desk: web::Data<Desk>, OwnDraft { draft, .. }: OwnDraft) -> Result<NamedFile, WebError> {
-    open(&desk.draft_music(&draft).await?).await
+async fn draft_music(app: web::Data<App>, OwnDraft { draft, .. }: OwnDraft) -> Result<NamedFile, WebError> {
+    open(&app.draft_music(&draft).await?).await
 }
 
 fn attached(file: NamedFile, name: String) -> NamedFile {
@@ -85,8 +85,8 @@ fn attached(file: NamedFile, name: String) -> NamedFile {
 }
 
 /// The version as it is used, to be taken along.
-async fn export(desk: web::Data<Desk>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
-    let named = open(&desk.version_file(&track, Form::Wav).await?).await?;
+async fn export(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
+    let named = open(&app.version_file(&track, Form::Wav).await?).await?;
     let length = track.part.as_ref().map_or(0.0, |p| p.duration().to_f64());
     let name = format!("{} {}.wav", plain(&short_name(&track.name)), clock(length).replace(':', "-"));
     Ok(attached(named, name))
@@ -98,12 +98,12 @@ struct PreviewKey {
 }
 
 /// A preview's name is a hash of everything in it: whoever has it has seen the draft.
-async fn preview(desk: web::Data<Desk>, _: OwnJob, key: web::Path<PreviewKey>) -> Result<NamedFile, WebError> {
-    open(&desk.preview_file(&key.key).ok_or(WebError::NotFound)?).await
+async fn preview(app: web::Data<App>, _: OwnJob, key: web::Path<PreviewKey>) -> Result<NamedFile, WebError> {
+    open(&app.preview_file(&key.key).ok_or(WebError::NotFound)?).await
 }
 
-async fn handoff(desk: web::Data<Desk>, OwnHandoff(handoff): OwnHandoff) -> Result<NamedFile, WebError> {
+async fn handoff(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<NamedFile, WebError> {
     let file = handoff.file.ok_or(WebError::NotFound)?;
-    let named = open(&desk.shelf.handoff(&handoff.id.to_string()).join(file)).await?;
+    let named = open(&app.shelf.handoff(&handoff.id.to_string()).join(file)).await?;
     Ok(attached(named, handoff.name))
 }

@@ -2,12 +2,12 @@
 
 use super::page;
 use super::start::JobForm;
-use crate::desk::Desk;
 use crate::error::WebError;
 use crate::extract::{OwnJob, Window};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::App;
 use legere_core::time::{FrameRate, clock};
 use legere_store::jobs::Job;
 
@@ -49,29 +49,25 @@ struct Means {
 }
 
 /// What the form would mean, before it is done.
-async fn means(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    asked: web::Form<JobForm>,
-) -> Result<HttpResponse, WebError> {
+async fn means(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
     let told = match asked.read() {
-        Ok(asked) => desk.what_it_means(&job, &asked).await,
+        Ok(asked) => app.what_it_means(&job, &asked).await.map_err(WebError::from),
         Err(words) => Err(WebError::BadRequest(words)),
     };
     match told {
         Ok(means) => page(&Means { means, problem: String::new() }),
-        Err(error) if error.speaks() => page(&Means { means: Vec::new(), problem: error.to_string() }),
+        Err(error) if error.is_for_editor() => page(&Means { means: Vec::new(), problem: error.to_string() }),
         Err(error) => Err(error),
     }
 }
 
 async fn change(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     asked: web::Form<JobForm>,
 ) -> Result<HttpResponse, WebError> {
     let asked = asked.read().map_err(WebError::BadRequest)?;
-    desk.change_job(job.id, window.by, &asked).await?;
+    app.change_job(job.id, window.by, window.base, &asked).await?;
     Ok(HttpResponse::NoContent().insert_header((HeaderName::from_static("hx-refresh"), "true")).finish())
 }

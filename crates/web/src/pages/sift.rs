@@ -2,15 +2,15 @@
 
 use super::page;
 use super::spine::Spine;
-use crate::desk::Desk;
-use crate::desk::passes::Through;
-use crate::desk::selects::{Judgement, Many};
 use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
 use crate::views::sift::{NarrowedView, NeedView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::App;
+use legere_app::passes::Through;
+use legere_app::selects::{Judgement, Many};
 use legere_core::id::{PassId, SelectId};
 use legere_core::select::{Facet, Tone};
 use serde::Deserialize;
@@ -71,11 +71,11 @@ fn keys_of(facet: Facet) -> &'static [&'static str] {
 }
 
 async fn show(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
-    let spine = Spine::of(&desk, job, "sift", which.draft).await?;
+    let spine = Spine::of(&app, job, "sift", which.draft).await?;
     let facets = Facet::ALL.iter().filter(|f| !f.is_free()).map(|f| FacetView {
         name: f.word(),
         words: f.words().into_iter().zip(keys_of(*f)).map(|(word, key)| WordView { word, key }).collect(),
@@ -91,8 +91,8 @@ async fn show(
     })
 }
 
-async fn selects(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let footage = desk.footage(job.id).await?;
+async fn selects(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let footage = app.footage(job.id).await?;
     Ok(HttpResponse::Ok().json(rows(&footage, &job)))
 }
 
@@ -107,28 +107,24 @@ struct Asked {
     left: bool,
 }
 
-async fn narrow(
-    desk: web::Data<Desk>,
-    OwnJob(job): OwnJob,
-    asked: web::Query<Asked>,
-) -> Result<HttpResponse, WebError> {
-    let footage = desk.footage(job.id).await?;
-    let found = desk.narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
+async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+    let footage = app.footage(job.id).await?;
+    let found = app.narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
     Ok(HttpResponse::Ok().json(NarrowedView::of(&found)))
 }
 
-async fn needs(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let needs = desk.needs(&job).await?;
+async fn needs(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    let needs = app.needs(&job).await?;
     Ok(HttpResponse::Ok().json(needs.iter().map(NeedView::of).collect::<Vec<_>>()))
 }
 
 async fn many(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     many: web::Json<Many>,
 ) -> Result<HttpResponse, WebError> {
-    let done = desk.judge_many(job.id, window.by, &many).await?;
+    let done = app.judge_many(job.id, window.by, &many).await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "selects": done })))
 }
 
@@ -139,16 +135,16 @@ struct Named {
 }
 
 async fn keep_search(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     named: web::Json<Named>,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.keep_search(job.id, window.by, &named.name, &named.words).await?))
+    Ok(HttpResponse::Ok().json(app.keep_search(job.id, window.by, &named.name, &named.words).await?))
 }
 
-async fn passes(desk: web::Data<Desk>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.passes(job.id).await?))
+async fn passes(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.passes(job.id).await?))
 }
 
 #[derive(Deserialize)]
@@ -157,12 +153,12 @@ struct NewPass {
 }
 
 async fn begin_pass(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     new: web::Json<NewPass>,
 ) -> Result<HttpResponse, WebError> {
-    let pass = desk.begin_pass(job.id, window.by, new.through).await?;
+    let pass = app.begin_pass(job.id, window.by, new.through).await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "number": pass.number, "id": pass.id })))
 }
 
@@ -172,12 +168,12 @@ struct PassPath {
 }
 
 async fn end_pass(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     window: Window,
     path: web::Path<PassPath>,
 ) -> Result<HttpResponse, WebError> {
-    desk.end_pass(job.id, window.by, path.pass).await?;
+    app.end_pass(job.id, window.by, path.pass).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -187,34 +183,34 @@ struct Where {
 }
 
 async fn pass_place(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnJob(job): OwnJob,
     path: web::Path<PassPath>,
     place: web::Json<Where>,
 ) -> Result<HttpResponse, WebError> {
-    desk.store.pass_place(job.id, path.pass, place.select).await?;
+    app.store.pass_place(job.id, path.pass, place.select).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
-async fn reading(desk: web::Data<Desk>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(desk.store.clip_reading(clip.id).await?))
+async fn reading(app: web::Data<App>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.store.clip_reading(clip.id).await?))
 }
 
-async fn select(desk: web::Data<Desk>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
+async fn select(app: web::Data<App>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
     if select.removed {
         return Err(WebError::NotFound);
     }
-    let clip = desk.store.clip(select.clip).await?;
+    let clip = app.store.clip(select.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
 async fn judge(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnSelect { job, select }: OwnSelect,
     window: Window,
     said: web::Json<Judgement>,
 ) -> Result<HttpResponse, WebError> {
-    let (select, clip) = desk.judge(job, window.by, window.base, select.id, &said).await?;
+    let (select, clip) = app.judge(job, window.by, window.base, select.id, &said).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
@@ -227,17 +223,17 @@ struct NewSelect {
 }
 
 async fn add(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnClip(clip): OwnClip,
     window: Window,
     new: web::Json<NewSelect>,
 ) -> Result<HttpResponse, WebError> {
-    let select = desk.add_select(&clip, window.by, new.start, new.end, new.hit).await?;
+    let select = app.add_select(&clip, window.by, new.start, new.end, new.hit).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
-async fn break_up(desk: web::Data<Desk>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
-    let first = desk.break_up(&clip, window.by).await?;
+async fn break_up(app: web::Data<App>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
+    let first = app.break_up(&clip, window.by).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&first, &clip)))
 }
 
@@ -248,31 +244,31 @@ struct At {
 }
 
 async fn split(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnSelect { job, select }: OwnSelect,
     window: Window,
     at: web::Json<At>,
 ) -> Result<HttpResponse, WebError> {
-    let later = desk.split_select(job, window.by, window.base, select.id, at.at).await?;
-    let clip = desk.store.clip(later.clip).await?;
+    let later = app.split_select(job, window.by, window.base, select.id, at.at).await?;
+    let clip = app.store.clip(later.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&later, &clip)))
 }
 
 async fn join(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnSelect { job, select }: OwnSelect,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let joined = desk.join_select(job, window.by, select.id).await?;
-    let clip = desk.store.clip(joined.clip).await?;
+    let joined = app.join_select(job, window.by, select.id).await?;
+    let clip = app.store.clip(joined.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&joined, &clip)))
 }
 
 async fn remove(
-    desk: web::Data<Desk>,
+    app: web::Data<App>,
     OwnSelect { job, select }: OwnSelect,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    desk.remove_select(job, window.by, select.id).await?;
+    app.remove_select(job, window.by, select.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }

@@ -1,7 +1,8 @@
 //! What every page of a job shows at its left edge.
 
-use crate::desk::{Desk, short_name};
 use crate::error::WebError;
+use legere_app::text::counted;
+use legere_app::{App, short_name};
 use legere_core::id::DraftId;
 use legere_core::time::clock;
 use legere_store::jobs::Job;
@@ -22,11 +23,6 @@ pub struct Spine {
     pub here: &'static str,
     /// Goes on to every step: the draft that the page is about, when one was chosen.
     pub query: String,
-}
-
-/// "1 clip", "2 clips".
-pub fn counted(n: usize, what: &str) -> String {
-    if n == 1 { format!("1 {what}") } else { format!("{n} {what}s") }
 }
 
 /// The one number of Gather.
@@ -51,8 +47,8 @@ pub fn facts(job: &Job) -> String {
 
 impl Spine {
     /// `draft` is the one that was asked for.
-    pub async fn of(desk: &Desk, job: Job, here: &'static str, draft: Option<DraftId>) -> Result<Self, WebError> {
-        let all = desk.store.overview(job.id, draft).await?;
+    pub async fn of(app: &App, job: Job, here: &'static str, draft: Option<DraftId>) -> Result<Self, WebError> {
+        let all = app.store.overview(job.id, draft).await?;
         let query = match &all.draft {
             // An address that names a draft which is gone is followed no further.
             Some(d) if draft == Some(d.id) => format!("?draft={}", d.id),

@@ -2,12 +2,12 @@
 
 use super::page;
 use super::spine::facts;
-use crate::desk::Desk;
 use crate::error::WebError;
 use crate::extract::Window;
 use actix_web::http::header::{HeaderName, LOCATION};
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::App;
 use legere_core::id::JobId;
 use legere_core::length::parse_length;
 use legere_store::jobs::{Job, NewJob};
@@ -19,7 +19,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/", web::get().to(show))
         .route("/jobs", web::post().to(create))
         .route("/jobs/{job}", web::get().to(open))
-        .route("/jobs/{job}/there", web::post().to(there));
+        .route("/jobs/{job}/restore", web::post().to(restore));
 }
 
 struct Line {
@@ -45,9 +45,9 @@ struct Start {
     name: String,
 }
 
-async fn start(desk: &Desk, problem: String, name: String) -> Result<HttpResponse, WebError> {
-    let jobs = desk.store.jobs().await?;
-    let removed = desk.store.removed_jobs().await?.whole;
+async fn start(app: &App, problem: String, name: String) -> Result<HttpResponse, WebError> {
+    let jobs = app.store.jobs().await?;
+    let removed = app.store.removed_jobs().await?.whole;
     page(&Start {
         jobs: jobs.whole.into_iter().map(Line::of).collect(),
         broken: jobs.broken.into_iter().map(|b| b.name).collect(),
@@ -58,8 +58,8 @@ async fn start(desk: &Desk, problem: String, name: String) -> Result<HttpRespons
     })
 }
 
-async fn show(desk: web::Data<Desk>) -> Result<HttpResponse, WebError> {
-    start(&desk, String::new(), String::new()).await
+async fn show(app: web::Data<App>) -> Result<HttpResponse, WebError> {
+    start(&app, String::new(), String::new()).await
 }
 
 /// What a job is to be, as it is typed.
@@ -108,14 +108,14 @@ fn size_of(text: &str) -> Result<(u32, u32), String> {
     Ok((side(width)?, side(height)?))
 }
 
-async fn create(desk: web::Data<Desk>, window: Window, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
+async fn create(app: web::Data<App>, window: Window, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
     let made = match form.read() {
-        Ok(new) => desk.store.create_job(new, window.by).await,
+        Ok(new) => app.store.create_job(new, window.by).await,
         Err(words) => Err(legere_store::StoreError::Refused(words)),
     };
     match made {
         Ok(id) => Ok(go_to(id)),
-        Err(legere_store::StoreError::Refused(words)) => start(&desk, words, form.name.clone()).await,
+        Err(legere_store::StoreError::Refused(words)) => start(&app, words, form.name.clone()).await,
         Err(other) => Err(other.into()),
     }
 }
@@ -133,20 +133,21 @@ async fn open(job: web::Path<JobId>) -> HttpResponse {
 }
 
 #[derive(Deserialize)]
-struct ThereForm {
-    there: bool,
+struct RestoreForm {
+    /// Otherwise it is taken out.
+    restore: bool,
 }
 
 /// Takes a job out, or brings it back.
-async fn there(
-    desk: web::Data<Desk>,
+async fn restore(
+    app: web::Data<App>,
     job: web::Path<JobId>,
     window: Window,
-    form: web::Form<ThereForm>,
+    form: web::Form<RestoreForm>,
 ) -> Result<HttpResponse, WebError> {
-    let (label, removed) = if form.there { ("bring the job back", false) } else { ("take the job out", true) };
-    let edit = |job: Job| Ok::<_, WebError>(Job { removed, ..job });
-    desk.store.edit(*job, window.by, *job, None, label, edit).await?;
+    let (label, removed) = if form.restore { ("bring the job back", false) } else { ("take the job out", true) };
+    let edit = |job: Job| Ok::<_, legere_app::AppError>(Job { removed, ..job });
+    app.store.edit(*job, window.by, *job, None, label, edit).await?;
     Ok(HttpResponse::SeeOther()
         .insert_header((HeaderName::from_static("hx-redirect"), "/"))
         .insert_header((LOCATION, "/"))

@@ -1,14 +1,9 @@
 //! What a clip means in its job, in words.
 
-use chrono::{DateTime, NaiveDateTime, Utc};
+use chrono::{DateTime, Utc};
 use chrono_tz::Tz;
+use legere_app::zone::enlarged;
 use legere_store::jobs::Job;
-
-/// The instant at which clocks in a time zone showed this; of two, where clocks were put back, the first.
-pub fn in_zone(shown: NaiveDateTime, zone: &str) -> DateTime<Utc> {
-    let zone: Tz = zone.parse().unwrap_or(Tz::UTC);
-    shown.and_local_timezone(zone).earliest().map_or_else(|| shown.and_utc(), |at| at.to_utc())
-}
 
 /// An instant as the clocks of the job's time zone showed it.
 pub fn local(at: DateTime<Utc>, job: &Job) -> DateTime<Tz> {
@@ -18,11 +13,6 @@ pub fn local(at: DateTime<Utc>, job: &Job) -> DateTime<Tz> {
 /// What a clock on the wall showed, kept as if it were UTC: for days and hours that are compared and drawn.
 pub fn wall_clock(at: DateTime<Utc>, job: &Job) -> DateTime<Utc> {
     local(at, job).naive_local().and_utc()
-}
-
-/// How many times a picture of this size is enlarged to fill the job's frame.
-pub fn enlarged(width: u32, height: u32, job: &Job) -> f64 {
-    (f64::from(job.width) / f64::from(width)).max(f64::from(job.height) / f64::from(height))
 }
 
 /// What a clip's size means in this job.

@@ -1,9 +1,9 @@
 //! A draft: the score under it, which changes seldom, and the cut, which changes with every key.
 
-use crate::desk::drafts::{Instead, OpenDraft};
-use crate::desk::score::OpenPassage;
-use crate::desk::short_name;
 use crate::views::sift::CountView;
+use legere_app::drafts::{Instead, OpenDraft};
+use legere_app::score::OpenPassage;
+use legere_app::short_name;
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::{Between, Pause, Pin, Shot, Shown};

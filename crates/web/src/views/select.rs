@@ -1,9 +1,9 @@
 //! A select, and a line of Sift's sheet.
 
-use crate::desk::footage::{Footage, Take};
-use crate::desk::missing_files::trouble;
-use crate::desk::short_name;
 use crate::views::clip::{local, size_words};
+use legere_app::footage::{Footage, Take};
+use legere_app::missing_files::trouble;
+use legere_app::short_name;
 use legere_core::footage::{Fault, FaultKind, is_soft_in_job};
 use legere_core::id::{ClipId, SelectId};
 use legere_core::select::{Label, Tag};
@@ -100,11 +100,10 @@ impl SelectView {
 /// The selects of clips that were read, in the order of their clips.
 pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
     let mut count: HashMap<ClipId, usize> = HashMap::new();
-    footage.selects.iter().for_each(|s| *count.entry(s.clip).or_default() += 1);
+    footage.selects().for_each(|s| *count.entry(s.clip).or_default() += 1);
     let mut place: HashMap<ClipId, usize> = HashMap::new();
     footage
-        .selects
-        .iter()
+        .selects()
         .filter_map(|select| {
             let clip = footage.clip(select.clip)?;
             let probe = clip.probe.as_ref()?;
@@ -125,10 +124,10 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 upright: probe.height > probe.width,
                 stills: stills_of(probe.duration.to_f64()),
                 version: clip.version,
-                problem: trouble(clip.missing, clip.problem.as_deref()),
+                problem: trouble(clip.owns_path, clip.missing, clip.problem.as_deref()),
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
-                alike: footage.alike(select.clip),
+                alike: footage.take(select.clip),
                 faults: clip.gist.faults_in_job(footage.sharpness, probe.duration.to_f64()),
                 sharpness: clip.gist.sharpness,
                 soft_in_job: is_soft_in_job(clip.gist.sharpness, footage.sharpness),

@@ -1,6 +1,6 @@
 //! What stands around the picture in Sift: what is narrowed to, what the music asks for.
 
-use crate::desk::passes::Narrowed;
+use legere_app::passes::Narrowed;
 use legere_core::arrange::Need;
 use legere_core::id::SelectId;
 use legere_core::narrow::Counted;

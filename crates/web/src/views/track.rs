@@ -1,7 +1,7 @@
 //! What the page of music is drawn from.
 
-use crate::desk::short_name;
-use crate::desk::tracks::ReadTrack;
+use legere_app::short_name;
+use legere_app::tracks::ReadTrack;
 
 use legere_core::track::{Fade, Join, Texture, Trace, TrackReading};
 use legere_store::tracks::Track;

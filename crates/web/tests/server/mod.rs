@@ -3,23 +3,23 @@
 
 pub mod shoot;
 
-use legere_core::id::{JobId, SessionId, TrackId};
+use legere_app::App;
+use legere_core::id::{JobId, PersonId, SessionId, TrackId};
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
 use legere_store::queue::{Delivery, Work};
 use legere_store::testing::fresh_store;
-use legere_web::Desk;
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use tempfile::TempDir;
 
 /// Who does what a test does without a window.
-pub const NOBODY: By = By { session: SessionId::from_u128(99), step: Step::Gather };
+pub const NOBODY: By = By { person: PersonId::from_u128(99), session: SessionId::from_u128(99), step: Step::Gather };
 
 pub struct Server {
-    pub desk: Desk,
+    pub app: App,
     pub port: u16,
     pub dir: TempDir,
     handle: actix_web::dev::ServerHandle,
@@ -45,13 +45,13 @@ impl Server {
         std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
         let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
         let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots").with_parents(parents);
-        let desk = Desk::new(fresh_store().await.expect("a database"), shelf, roots);
+        let app = App::new(fresh_store().await.expect("a database"), shelf, roots);
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
-        let server = legere_web::serve(desk.clone(), listener, 1).expect("a server");
+        let server = legere_web::serve(app.clone(), listener, 1).expect("a server");
         let handle = server.handle();
         tokio::spawn(server);
-        Self { desk, port, dir, handle }
+        Self { app, port, dir, handle }
     }
 
     pub async fn job(&self, name: &str) -> JobId {
@@ -64,17 +64,17 @@ impl Server {
             target_seconds: Some(20.0),
             zone: "UTC".into(),
         };
-        self.desk.store.create_job(new, NOBODY).await.expect("a job")
+        self.app.store.create_job(new, NOBODY).await.expect("a job")
     }
 
     /// Brings in what lies in the media root and reads its clips and its one track; gives that.
     pub async fn bring_and_read(&self, job: JobId) -> TrackId {
         self.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
-        for clip in self.desk.store.unfinished_clips().await.expect("clips") {
-            self.desk.do_work(Delivery::Do(Work::ReadClip(clip))).await;
+        for clip in self.app.store.unfinished_clips().await.expect("clips") {
+            self.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
         }
-        let track = self.desk.store.tracks(job).await.expect("tracks").whole.remove(0).id;
-        self.desk.do_work(Delivery::Do(Work::ReadTrack(track))).await;
+        let track = self.app.store.tracks(job).await.expect("tracks").whole.remove(0).id;
+        self.app.do_work(Delivery::Do(Work::ReadTrack(track))).await;
         track
     }
 

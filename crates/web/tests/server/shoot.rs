@@ -118,7 +118,7 @@ impl Server {
     /// `count` clips of one roll, half of them recorded a day later, and a chosen track.
     pub async fn shoot(&self, count: usize) -> Shoot {
         let job = self.job("The Short Hour").await;
-        let store = &self.desk.store;
+        let store = &self.app.store;
         let files: Vec<NewClip> = (0..count)
             .map(|i| NewClip {
                 root: "media".into(),
@@ -150,7 +150,7 @@ impl Server {
     /// As if a clip had been read once more.
     pub async fn read_again(&self, clip: &Clip, reading: &ClipReading) {
         let probe = clip.probe.clone().expect("it was read once");
-        self.desk.store.clip_ready(clip, &identity(), &probe, reading, None).await.expect("kept");
+        self.app.store.clip_ready(clip, &identity(), &probe, reading, None).await.expect("kept");
     }
 
     pub async fn json(&self, path: &str) -> Value {

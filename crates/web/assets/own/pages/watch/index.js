@@ -67,7 +67,7 @@ async function make() {
   try {
     // One changed shot is ready in under a second; a whole draft takes longer, and asking costs what rendering needs.
     for (let wait = 120; mine === making; wait = Math.min(600, wait * 1.3)) {
-      const p = await ask(`${path()}/preview`);
+      const p = await ask(`${path()}/preview`, {});
       if (mine !== making) return;
       page.busy = p.state === "making";
       if (p.state === "ready") {

@@ -4,9 +4,9 @@
 //! Each job has a folder of its own below the media folder [`DROPPED`]. A file that is not whole yet is hidden there under the
 //! hash of its name, size and time, so that the same file dropped again is the same upload.
 
-use super::Desk;
-use super::tracks::apart;
-use crate::error::WebError;
+use super::App;
+use crate::blocking::run_blocking;
+use crate::error::AppError;
 use bytes::Bytes;
 use futures::{Stream, StreamExt};
 use legere_core::id::JobId;
@@ -40,7 +40,7 @@ pub struct Upload {
 }
 
 /// The folders and the name, without anything that leads out of them or hides them.
-fn tame(path: &str) -> Result<PathBuf, WebError> {
+fn tame(path: &str) -> Result<PathBuf, AppError> {
     let parts: Option<Vec<&str>> = Path::new(path)
         .components()
         .map(|c| match c {
@@ -52,32 +52,32 @@ fn tame(path: &str) -> Result<PathBuf, WebError> {
         Some(parts) if !parts.is_empty() && parts.len() <= 12 && !path.chars().any(char::is_control) => {
             Ok(parts.iter().collect())
         }
-        _ => Err(WebError::Refused("a file of this name cannot be taken in")),
+        _ => Err(AppError::Refused("a file of this name cannot be taken in")),
     }
 }
 
-impl Desk {
+impl App {
     fn dropped(&self, job: JobId) -> PathBuf {
         self.shelf.dropped().join(job.to_string())
     }
 
     /// Says what is to come; gives how much of it is there already.
-    pub async fn announce(&self, job: JobId, file: Announced) -> Result<Upload, WebError> {
+    pub async fn announce(&self, job: JobId, file: Announced) -> Result<Upload, AppError> {
         let path = tame(&file.path)?;
         if kind_of(&path).is_none() {
-            return Err(WebError::Refused("this is neither footage nor a picture nor sound"));
+            return Err(AppError::Refused("this is neither footage nor a picture nor sound"));
         }
         if file.bytes == 0 {
-            return Err(WebError::Refused("the file is empty"));
+            return Err(AppError::Refused("the file is empty"));
         }
         if file.bytes > LARGEST {
-            return Err(WebError::Refused("the file is larger than a terabyte"));
+            return Err(AppError::Refused("the file is larger than a terabyte"));
         }
         self.shelf.ensure_room()?;
         let told = format!("{}\0{}\0{}", file.path, file.bytes, file.modified);
         let id = blake3::hash(told.as_bytes()).to_hex()[..24].to_owned();
         let folder = self.dropped(job);
-        apart(move || {
+        run_blocking(move || {
             std::fs::create_dir_all(&folder)?;
             let done = folder.join(&path);
             if std::fs::metadata(&done).is_ok_and(|m| m.len() == file.bytes) {
@@ -100,19 +100,19 @@ impl Desk {
         id: &str,
         from: u64,
         mut body: impl Stream<Item = Result<Bytes, E>> + Unpin,
-    ) -> Result<Upload, WebError> {
+    ) -> Result<Upload, AppError> {
         if id.len() != 24 || !id.chars().all(|c| c.is_ascii_hexdigit()) {
-            return Err(WebError::NotFound);
+            return Err(AppError::NotFound);
         }
         let folder = self.dropped(job);
         let (told, part) = (folder.join(format!(".{id}.json")), folder.join(format!(".{id}.part")));
-        let told_text = tokio::fs::read(&told).await.map_err(|_none| WebError::NotFound)?;
-        let file: Announced = serde_json::from_slice(&told_text).map_err(|_none| WebError::NotFound)?;
+        let told_text = tokio::fs::read(&told).await.map_err(|_none| AppError::NotFound)?;
+        let file: Announced = serde_json::from_slice(&told_text).map_err(|_none| AppError::NotFound)?;
         let opened = tokio::fs::OpenOptions::new().create(true).append(true).open(&part).await;
         let mut to = opened.map_err(MediaError::from)?;
         let mut have = to.metadata().await.map_err(MediaError::from)?.len();
         if have != from {
-            return Err(WebError::Refused("another part of this file was expected: it goes on from there"));
+            return Err(AppError::Refused("another part of this file was expected: it goes on from there"));
         }
         while let Some(piece) = body.next().await {
             let piece = match piece {
@@ -124,7 +124,7 @@ impl Desk {
             };
             have += piece.len() as u64;
             if have > file.bytes {
-                return Err(WebError::Refused("more came than was announced: the file changed meanwhile"));
+                return Err(AppError::Refused("more came than was announced: the file changed meanwhile"));
             }
             to.write_all(&piece).await.map_err(MediaError::from)?;
         }
@@ -135,7 +135,7 @@ impl Desk {
         }
         let place = folder.join(tame(&file.path)?);
         let modified = std::time::UNIX_EPOCH + std::time::Duration::from_millis(file.modified.max(0).unsigned_abs());
-        apart(move || {
+        run_blocking(move || {
             if let Some(above) = place.parent() {
                 std::fs::create_dir_all(above)?;
             }

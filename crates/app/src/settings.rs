@@ -1,13 +1,13 @@
 //! A job that turns out otherwise than it was begun: what its new form means, and changing it.
 
-use super::Desk;
-use crate::error::WebError;
-use crate::pages::spine::counted;
-use crate::views::clip::enlarged;
+use super::App;
+use crate::error::AppError;
+use crate::text::counted;
+use crate::zone::enlarged;
 use legere_core::id::JobId;
 use legere_core::time::FrameRate;
 use legere_store::jobs::{Job, NewJob};
-use legere_store::journal::By;
+use legere_store::journal::{By, Revision};
 
 /// A job as it is asked for now.
 fn changed(job: Job, asked: &NewJob) -> Job {
@@ -22,9 +22,9 @@ fn changed(job: Job, asked: &NewJob) -> Job {
     }
 }
 
-impl Desk {
+impl App {
     /// What changes with what is asked for, in sentences; nothing where nothing does.
-    pub async fn what_it_means(&self, job: &Job, asked: &NewJob) -> Result<Vec<String>, WebError> {
+    pub async fn what_it_means(&self, job: &Job, asked: &NewJob) -> Result<Vec<String>, AppError> {
         asked.possible()?;
         let next = changed(job.clone(), asked);
         let footage = self.footage(job.id).await?;
@@ -76,15 +76,26 @@ impl Desk {
         Ok(means)
     }
 
-    pub async fn change_job(&self, job: JobId, by: By, asked: &NewJob) -> Result<Job, WebError> {
+    /// Changes what the person changed in the form since `base`.
+    pub async fn change_job(
+        &self,
+        job: JobId,
+        by: By,
+        base: Option<Revision>,
+        asked: &NewJob,
+    ) -> Result<Job, AppError> {
         asked.possible()?;
-        self.store.edit(job, by, job, None, "change the job", |job| Ok::<_, WebError>(changed(job, asked))).await
+        let mut edit = self.store.begin_edit(job, by).await?;
+        let present: Job = edit.load(job).await?;
+        edit.put_form(&present, &changed(present.clone(), asked), base).await?;
+        edit.commit("change the job", None).await?;
+        Ok(self.store.job(job).await?)
     }
 
     /// Lets the reading of clips rest, or go on. What is being read is finished.
-    pub async fn pause(&self, job: JobId, by: By, rest: bool) -> Result<(), WebError> {
+    pub async fn pause(&self, job: JobId, by: By, rest: bool) -> Result<(), AppError> {
         let label = if rest { "let reading rest" } else { "go on reading" };
-        let edit = |job: Job| Ok::<_, WebError>(Job { paused: rest, ..job });
+        let edit = |job: Job| Ok::<_, AppError>(Job { paused: rest, ..job });
         self.store.edit(job, by, job, None, label, edit).await?;
         if rest { Ok(self.store.rest_clips(job).await?) } else { self.read_what_waits(job).await }
     }

@@ -1,8 +1,8 @@
 //! Previews: made when somebody watches, kept as long as nothing changes.
 
-use super::Desk;
+use super::App;
 use super::drafts::OpenDraft;
-use crate::error::WebError;
+use crate::error::AppError;
 use legere_core::id::DraftId;
 use legere_media::piece::{Format, Piece, Purpose};
 use legere_media::render::{self, Job};
@@ -21,9 +21,18 @@ const PREVIEW_WIDTH: u32 = 480;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(tag = "state", rename_all = "lowercase")]
 pub enum Preview {
-    Making { ready: usize, total: usize },
-    Ready { key: String },
-    Failed { words: String },
+    /// Nobody has asked for it.
+    None,
+    Making {
+        ready: usize,
+        total: usize,
+    },
+    Ready {
+        key: String,
+    },
+    Failed {
+        words: String,
+    },
 }
 
 /// The previews that are being made in this program, or failed: by their keys.
@@ -42,14 +51,9 @@ impl Previews {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// How far one is. A failure is told once; asking again tries again.
-    fn told(&self, key: &str) -> Option<Preview> {
-        let mut all = self.all();
-        let state = all.get(key)?.state.clone();
-        if matches!(state, Preview::Failed { .. }) {
-            all.remove(key);
-        }
-        Some(state)
+    /// How far one is, where somebody has asked for it.
+    fn state(&self, key: &str) -> Option<Preview> {
+        self.all().get(key).map(|making| making.state.clone())
     }
 
     fn goes_on(&self, key: &str, state: Preview) {
@@ -86,9 +90,9 @@ impl Making {
     }
 }
 
-impl Desk {
+impl App {
     /// What to render for watching a draft: light copies, fast.
-    fn preview_job(&self, open: &OpenDraft) -> Result<Job, WebError> {
+    fn preview_job(&self, open: &OpenDraft) -> Result<Job, AppError> {
         let h = f64::from(open.job.height) * f64::from(PREVIEW_WIDTH) / f64::from(open.job.width);
         let height = ((h / 2.0).round() as u32 * 2).max(2);
         let mut pieces = Vec::new();
@@ -112,33 +116,42 @@ impl Desk {
         (plain && file.exists()).then_some(file)
     }
 
-    /// Starts the preview of a draft if it is not there, and says how far it is.
-    pub fn preview(&self, open: &OpenDraft) -> Result<Preview, WebError> {
+    /// How far the preview of a draft is.
+    pub fn preview_state(&self, open: &OpenDraft) -> Result<Preview, AppError> {
+        let key = self.preview_job(open)?.key();
+        Ok(self.made_preview(&key).or_else(|| self.previews.state(&key)).unwrap_or(Preview::None))
+    }
+
+    fn made_preview(&self, key: &str) -> Option<Preview> {
+        let file = self.preview_file(key)?;
+        shelf::touch(&file);
+        self.previews.forget(key);
+        Some(Preview::Ready { key: key.to_owned() })
+    }
+
+    /// Makes the preview of a draft, unless it is made or being made. One that failed is tried again.
+    pub fn make_preview(&self, open: &OpenDraft) -> Result<Preview, AppError> {
         let job = self.preview_job(open)?;
         let key = job.key();
-        if let Some(file) = self.preview_file(&key) {
-            shelf::touch(&file);
-            self.previews.forget(&key);
-            return Ok(Preview::Ready { key });
-        }
-        if let Some(state) = self.previews.told(&key) {
-            return Ok(state);
+        let known = self.made_preview(&key).or_else(|| self.previews.state(&key));
+        if let Some(known) = known.filter(|state| !matches!(state, Preview::Failed { .. })) {
+            return Ok(known);
         }
         let total = job.pieces.len();
         let first = Preview::Making { ready: 0, total };
-        let (desk, name) = (self.clone(), key.clone());
+        let (app, name) = (self.clone(), key.clone());
         self.previews.start(&key, open.kept.id, first.clone(), async move {
-            let to = desk.shelf.previews().join(format!("{name}.mp4"));
-            let progress = |ready| desk.previews.goes_on(&name, Preview::Making { ready, total });
-            let words = match render::render(&job, &desk.shelf, &to, progress).await {
-                Ok(()) => return desk.previews.forget(&name),
+            let to = app.shelf.previews().join(format!("{name}.mp4"));
+            let progress = |ready| app.previews.goes_on(&name, Preview::Making { ready, total });
+            let words = match render::render(&job, &app.shelf, &to, progress).await {
+                Ok(()) => return app.previews.forget(&name),
                 Err(MediaError::DiskFull) => MediaError::DiskFull.to_string(),
                 Err(error) => {
                     tracing::error!(?error, "a preview failed");
                     "the preview could not be made: a light copy is missing or damaged".into()
                 }
             };
-            desk.previews.goes_on(&name, Preview::Failed { words });
+            app.previews.goes_on(&name, Preview::Failed { words });
         });
         Ok(first)
     }

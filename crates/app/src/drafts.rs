@@ -1,10 +1,10 @@
 //! Laying selects on the music, and changing what was laid.
 
-use super::Desk;
+use super::App;
 use super::footage::Footage;
 use super::recent::Recent;
 use super::score::{OpenPassage, ScoreKey, score_key};
-use crate::error::WebError;
+use crate::error::AppError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
@@ -17,7 +17,7 @@ use legere_core::track::TrackReading;
 use legere_store::StoreError;
 use legere_store::clips::Clip;
 use legere_store::drafts::{DraftBody, KeptDraft, Note};
-use legere_store::jobs::Job;
+use legere_store::jobs::{FootageRevision, Job};
 use legere_store::journal::{By, Revision};
 use std::collections::HashSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
@@ -50,7 +50,7 @@ pub struct OpenDraft {
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Key {
     draft: Revision,
-    footage: i64,
+    footage: FootageRevision,
     job: Revision,
     music: ScoreKey,
 }
@@ -71,9 +71,9 @@ impl OpenDraft {
     }
 
     /// The clip that a shot is of, and what it is.
-    pub fn clip_of(&self, shot: &Shot) -> Result<(&Clip, &ClipProbe), WebError> {
-        let clip = self.footage.clip(shot.source.clip).ok_or(WebError::ClipOut)?;
-        let probe = clip.probe.as_ref().ok_or_else(|| WebError::Unread { name: clip.name.clone() })?;
+    pub fn clip_of(&self, shot: &Shot) -> Result<(&Clip, &ClipProbe), AppError> {
+        let clip = self.footage.clip(shot.source.clip).ok_or(AppError::ClipOut)?;
+        let probe = clip.probe.as_ref().ok_or_else(|| AppError::Unread { name: clip.name.clone() })?;
         Ok((clip, probe))
     }
 
@@ -143,13 +143,13 @@ impl OpenDraft {
 /// Drafts that were opened last.
 pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
 
-impl Desk {
+impl App {
     /// Lays the selects on the chosen track's part, as a new draft.
-    pub async fn new_draft(&self, job: &Job, by: By) -> Result<DraftId, WebError> {
+    pub async fn new_draft(&self, job: &Job, by: By) -> Result<DraftId, AppError> {
         let (track, version) = self
             .chosen_track(job)
             .await?
-            .ok_or(WebError::Refused("there is no music to arrange on yet: choose a track in Listen"))?;
+            .ok_or(AppError::Refused("there is no music to arrange on yet: choose a track in Listen"))?;
         let music = self.music(&track, &version).await?;
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
         let footage = self.footage(job.id).await?;
@@ -162,7 +162,7 @@ impl Desk {
     }
 
     /// A copy of a draft, beside it.
-    pub async fn copy_draft(&self, job: JobId, by: By, id: DraftId) -> Result<DraftId, WebError> {
+    pub async fn copy_draft(&self, job: JobId, by: By, id: DraftId) -> Result<DraftId, AppError> {
         let mut edit = self.store.begin_edit(job, by).await?;
         let original: KeptDraft = edit.load(id).await?;
         let name = original.name.as_ref().map(|n| crate::text::plain(&format!("{n}, copy"), 120));
@@ -179,21 +179,22 @@ impl Desk {
         base: Option<Revision>,
         id: DraftId,
         name: &str,
-    ) -> Result<(), WebError> {
+    ) -> Result<(), AppError> {
         let name = Some(crate::text::plain(name, 120)).filter(|n| !n.is_empty());
-        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { name, ..draft });
+        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { name: name.clone(), ..draft });
         self.store.edit(job, by, id, base, "name the draft", edit).await?;
         Ok(())
     }
 
-    pub async fn delete_draft(&self, job: JobId, by: By, id: DraftId) -> Result<(), WebError> {
+    pub async fn delete_draft(&self, job: JobId, by: By, id: DraftId) -> Result<(), AppError> {
         let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { removed: true, ..draft });
         self.store.edit(job, by, id, None, "delete the draft", edit).await?;
         Ok(())
     }
 
     /// Opens a draft of a job.
-    pub async fn open_draft(&self, job: &Job, kept: KeptDraft) -> Result<Arc<OpenDraft>, WebError> {
+    pub async fn open_draft(&self, job: &Job, kept: KeptDraft) -> Result<Arc<OpenDraft>, AppError> {
+        kept.body.cut.within_limits()?;
         let passages = self.passages(&kept.body.score, &kept.body.cut).await?;
         let footage = self.footage(job.id).await?;
         let music = score_key(&passages);
@@ -220,16 +221,16 @@ impl Desk {
         id: DraftId,
         pace: Option<Vec<Pace>>,
         section: Option<usize>,
-    ) -> Result<KeptDraft, WebError> {
+    ) -> Result<KeptDraft, AppError> {
         if pace.as_ref().is_some_and(|p| p.len() > MOST_SECTIONS) {
-            return Err(WebError::Refused("a pace is given once for each section"));
+            return Err(AppError::Refused("a pace is given once for each section"));
         }
         for _ in 0..TRIES {
             // Laid outside of the job's lock, which is not held for so long; if the draft changed meanwhile, once more.
             let open = self.open_draft(job, self.store.draft(id).await?).await?;
             let pace = pace.clone().unwrap_or_else(|| open.kept.body.pace.clone());
             let stays = |at: FramePos, shot: &Shot| {
-                shot.pinned() || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
+                shot.stays() || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
             };
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
@@ -239,7 +240,7 @@ impl Desk {
                     return Err(StoreError::MovedOn);
                 }
                 let score = present.body.score.after(&present.body.cut, &cut);
-                Ok(KeptDraft { body: DraftBody { score, cut, pace }, ..present })
+                Ok(KeptDraft { body: DraftBody { score, cut: cut.clone(), pace: pace.clone() }, ..present })
             };
             match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
                 Err(StoreError::MovedOn) => {}
@@ -251,12 +252,12 @@ impl Desk {
 
     /// All selects for the place of a shot that some words ask for: the best first, and behind them those that do not fit,
     /// with why.
-    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, WebError> {
+    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, AppError> {
         let narrowed = self.narrow(&open.footage, &open.job, words, 0, false).await?;
         let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|s| s.id).collect();
         let (problems, counts) = (narrowed.problems, narrowed.counts);
         let open = open.clone();
-        let found = super::tracks::apart(move || {
+        let found = crate::blocking::run_blocking(move || {
             let usable = usable(&open);
             let all = open.arranger(&usable).alternates(open.cut(), shot, usable.len());
             let mut fitting: Vec<Alternate> = all.into_iter().filter(|a| wanted.contains(&a.select)).collect();
@@ -271,7 +272,7 @@ impl Desk {
         Ok(Instead { fitting, unfit, problems, counts })
     }
 
-    pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, WebError> {
+    pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, AppError> {
         let words = crate::text::plain(words, LONGEST_NOTE);
         let words = if words.is_empty() { "look here".into() } else { words };
         let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().get()).unwrap_or(i64::MAX));
@@ -281,7 +282,7 @@ impl Desk {
         Ok(id)
     }
 
-    pub async fn remove_note(&self, draft: &KeptDraft, by: By, note: NoteId) -> Result<(), WebError> {
+    pub async fn remove_note(&self, draft: &KeptDraft, by: By, note: NoteId) -> Result<(), AppError> {
         let edit = |n: Note| {
             if n.draft == draft.id {
                 Ok(Note { removed: true, ..n })
@@ -335,10 +336,10 @@ pub(super) async fn solved(
     job: &Job,
     pace: &[Pace],
     kept: &[(FramePos, Shot)],
-) -> Result<Draft, WebError> {
+) -> Result<Draft, AppError> {
     let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace), job.rate, kept.to_vec());
     // A thousand selects take long enough to be kept off the threads that serve pages.
-    let laid = super::tracks::apart(move || {
+    let laid = crate::blocking::run_blocking(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
         Arranger::new(&footage.candidates, places, rate, &kept)?.solve(&mut ids)
     });

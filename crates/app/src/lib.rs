@@ -1,9 +1,13 @@
-//! What an editor can have done, without a request in sight.
+//! What an editor can have done, and what workers do, without a request in sight.
+//!
+//! Store, media and core come together here. Pages call this crate and show what it gives; `legere work` needs nothing else.
 
-pub mod analyse;
+mod analyse;
+pub mod blocking;
 pub mod by_hand;
 mod cancel;
 pub mod drafts;
+mod error;
 pub mod footage;
 pub mod handoff;
 pub mod import;
@@ -15,16 +19,20 @@ pub mod rolls;
 pub mod score;
 pub mod selects;
 pub mod settings;
+pub mod text;
 pub mod tracks;
 pub mod uploads;
+pub mod zone;
 
-use crate::error::WebError;
+pub use error::AppError;
+
 use legere_analysis::{footage as footage_reading, music};
 use legere_core::id::{ClipId, JobId, TrackId};
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
 use legere_store::clips::State;
 use legere_store::events::Event;
+use legere_store::journal::{By, Direction, Replayed};
 use legere_store::queue::{Delivery, Outcome, Work};
 use legere_store::{Store, StoreError};
 use std::sync::Arc;
@@ -46,7 +54,7 @@ pub enum News {
 
 /// Store, shelf and media roots together.
 #[derive(Clone)]
-pub struct Desk {
+pub struct App {
     pub store: Store,
     pub shelf: Shelf,
     pub roots: Arc<Roots>,
@@ -56,11 +64,11 @@ pub struct Desk {
     music: tracks::Cache,
     versions: tracks::Making,
     drafts: drafts::Cache,
-    alike: footage::AlikeCache,
+    similar: footage::SimilarCache,
     looking: missing_files::Looking,
 }
 
-impl Desk {
+impl App {
     pub fn new(store: Store, shelf: Shelf, roots: Roots) -> Self {
         let (news, _) = broadcast::channel(1024);
         // One of that name was given at the start: then dropped files cannot be taken in, and the page says so.
@@ -75,7 +83,7 @@ impl Desk {
             music: tracks::Cache::default(),
             versions: tracks::Making::default(),
             drafts: drafts::Cache::default(),
-            alike: footage::AlikeCache::default(),
+            similar: footage::SimilarCache::default(),
             looking: missing_files::Looking::default(),
         }
     }
@@ -184,9 +192,9 @@ impl Desk {
     }
 
     /// Adds a media folder below one of the parents that were given at the start.
-    pub async fn add_root(&self, parent: usize, relative: &str) -> Result<String, WebError> {
+    pub async fn add_root(&self, parent: usize, relative: &str) -> Result<String, AppError> {
         let (roots, relative) = (self.roots.clone(), relative.to_owned());
-        let (path, _) = tracks::apart(move || roots.below_parent(parent, &relative)).await??;
+        let (path, _) = crate::blocking::run_blocking(move || roots.below_parent(parent, &relative)).await??;
         let base = path.file_name().map_or("media".to_owned(), |n| n.to_string_lossy().into_owned());
         let taken = |name: &String| self.roots.all().iter().any(|r| r.name == *name);
         if let Some(known) = self.roots.all().iter().find(|r| r.path == path) {
@@ -203,6 +211,22 @@ impl Desk {
         Ok(name)
     }
 
+    /// Undoes or redoes a person's newest edit in a step. What waits for a reading after that is queued, or left alone where
+    /// reading rests.
+    pub async fn replay(&self, job: JobId, by: By, direction: Direction) -> Result<Replayed, AppError> {
+        let replayed = self.store.replay(job, by, direction).await?;
+        if replayed.reading_changed {
+            match self.store.job(job).await {
+                Ok(job) if job.paused => self.store.rest_clips(job.id).await?,
+                Ok(job) => self.store.enqueue_waiting(job.id).await?,
+                // The job itself was undone.
+                Err(StoreError::Missing { .. }) => {}
+                Err(other) => return Err(other.into()),
+            }
+        }
+        Ok(replayed)
+    }
+
     /// Reads clips again, from the file to the light copy.
     pub async fn read_again(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
         self.store.clips_wait(job, clips, None).await?;
@@ -212,7 +236,7 @@ impl Desk {
     /// Reads a track again; what a person set on it stays.
     pub async fn read_track_again(&self, id: TrackId) -> Result<(), StoreError> {
         let track = self.store.track(id).await?;
-        self.store.track_state(&track, State::Waiting, None).await?;
+        self.store.track_waits(&track, None).await?;
         self.store.enqueue(&[Work::ReadTrack(id)]).await
     }
 }

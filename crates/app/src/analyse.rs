@@ -1,11 +1,11 @@
 //! Reading clips and tracks: what was measured goes into the database, what was made onto the shelf, and what was wrong
 //! beside the thing it concerns.
 
-use super::Desk;
+use super::App;
 use super::cancel::while_wanted;
-use super::tracks::apart;
-use crate::error::WebError;
-use crate::views::clip::in_zone;
+use crate::blocking::run_blocking;
+use crate::error::AppError;
+use crate::zone::in_zone;
 use legere_core::arrange::propose_part;
 use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, TrackId};
@@ -18,6 +18,7 @@ use legere_media::sound::ReadTrack;
 use legere_media::{MediaError, light, probe, sound};
 use legere_store::StoreError;
 use legere_store::clips::{Clip, FileIdentity, State};
+use legere_store::files::OfFile;
 use legere_store::queue::Outcome;
 use legere_store::tracks::Track;
 use std::path::PathBuf;
@@ -25,12 +26,16 @@ use std::path::PathBuf;
 /// Shares of progress that are told: more would only keep the page busy.
 const STEP: f64 = 0.2;
 
-impl Desk {
+impl App {
     pub(super) async fn read_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
         let outcome = self.read_one_clip(id).await?;
         if matches!(outcome, Outcome::Done) {
-            let clip = self.store.clip(id).await?;
-            self.divide(clip.job, clip.roll).await?;
+            match self.store.clip(id).await {
+                Ok(clip) => self.divide(clip.job, clip.roll).await?,
+                // It was the file of another clip, which has it now.
+                Err(StoreError::Missing { .. }) => {}
+                Err(other) => return Err(other),
+            }
         }
         Ok(outcome)
     }
@@ -92,21 +97,40 @@ impl Desk {
 
     /// Whether the file is one that the job has already. Where that one's own file is gone, it was moved here.
     async fn known_by_content(&self, clip: &Clip, identity: &Identity) -> Result<bool, StoreError> {
-        let Some(twin) = self.store.twin_of(clip, identity.bytes, &identity.digest).await? else { return Ok(false) };
-        let gone = self.roots.resolve_file(&twin.root, &twin.path).is_err();
-        if gone && !twin.hidden {
-            tracing::info!(clip = %twin.name, to = %clip.path, "a clip's file was moved");
-            self.store.clip_moved_to(&twin, clip).await?;
-            return Ok(true);
-        }
-        if twin.hidden {
+        let (bytes, digest) = (identity.bytes, &identity.digest);
+        let Some(known) = self.store.clip_with_content(clip, bytes, digest).await? else { return Ok(false) };
+        if known.hidden {
             return Ok(false);
         }
-        self.store.clip_is_twin(clip, &identity.digest, &twin).await?;
-        Ok(true)
+        if self.content_is_gone(&known).await {
+            tracing::info!(clip = %known.name, to = %clip.path, "a clip's file was moved");
+            return self.store.content_moved(&known, clip).await;
+        }
+        self.store.content_copied(clip, digest, &known).await
+    }
+
+    /// Whether a track's file is one that the job has already, under a path where it no longer lies.
+    async fn track_known_by_content(&self, track: &Track, identity: &Identity) -> Result<bool, StoreError> {
+        let (bytes, digest) = (identity.bytes, &identity.digest);
+        let Some(known) = self.store.track_with_content(track, bytes, digest).await? else { return Ok(false) };
+        if known.hidden || !self.content_is_gone(&known).await {
+            return Ok(false);
+        }
+        self.store.content_moved(&known, track).await
+    }
+
+    /// Whether what was read of a clip or a track no longer lies at its path.
+    pub(super) async fn content_is_gone<T: OfFile>(&self, thing: &T) -> bool {
+        let (roots, (root, path)) = (self.roots.clone(), thing.place());
+        let (root, path) = (root.to_owned(), path.to_owned());
+        let looked = run_blocking(move || roots.resolve_file(&root, &path).is_err()).await;
+        !thing.owns_path() || looked.unwrap_or(false)
     }
 
     async fn identity_of(&self, clip: &Clip) -> Result<Identity, MediaError> {
+        if !clip.owns_path {
+            return Err(MediaError::Vanished);
+        }
         identified(&self.roots.resolve_file(&clip.root, &clip.path)?).await
     }
 
@@ -176,6 +200,13 @@ impl Desk {
             return Ok(Outcome::Done);
         }
         self.store.track_state(&track, State::Reading, None).await?;
+        if track.digest.is_none()
+            && let Ok(path) = self.roots.resolve_file(&track.root, &track.path)
+            && let Ok(identity) = identified(&path).await
+            && self.track_known_by_content(&track, &identity).await?
+        {
+            return Ok(Outcome::Done);
+        }
         let target = self.store.job(track.job).await?.target_seconds;
         match self.heard(&track).await {
             Ok((identity, read)) => {
@@ -233,23 +264,23 @@ impl Desk {
     }
 
     /// The frame of a clip's original that an instant lies in, as a JPEG.
-    pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, WebError> {
-        let probe = clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))?;
+    pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, AppError> {
+        let probe = clip.probe.as_ref().ok_or(AppError::Refused("this clip has not been read"))?;
         let path = self.source_of(clip)?;
         Ok(legere_media::frame::jpeg(&path, probe, at).await?)
     }
 
     /// What a clip is rendered from: its original, or the standing clip that was made of a picture.
-    pub(super) fn source_of(&self, clip: &Clip) -> Result<PathBuf, WebError> {
+    pub(super) fn source_of(&self, clip: &Clip) -> Result<PathBuf, AppError> {
         let original = self.original(&clip.root, &clip.path, &clip.name)?;
         let still = self.shelf.still(&clip.id.to_string());
         Ok(if clip.probe.as_ref().is_some_and(|p| p.picture) { still } else { original })
     }
 
     /// An original's file, or its name when it is gone.
-    pub(super) fn original(&self, root: &str, path: &str, name: &str) -> Result<PathBuf, WebError> {
+    pub(super) fn original(&self, root: &str, path: &str, name: &str) -> Result<PathBuf, AppError> {
         self.roots.resolve_file(root, path).map_err(|error| match error {
-            MediaError::Vanished | MediaError::RootAway(_) => WebError::Gone { name: name.to_owned() },
+            MediaError::Vanished | MediaError::RootAway(_) => AppError::Gone { name: name.to_owned() },
             other => other.into(),
         })
     }
@@ -274,7 +305,7 @@ fn unchanged(path: &std::path::Path, before: &Identity) -> Result<(), MediaError
 async fn blocking<T: Send + 'static>(
     work: impl FnOnce() -> std::io::Result<T> + Send + 'static,
 ) -> Result<T, MediaError> {
-    match apart(work).await {
+    match run_blocking(work).await {
         Ok(done) => Ok(done?),
         Err(_) => Err(MediaError::Interrupted),
     }

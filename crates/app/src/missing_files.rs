@@ -4,13 +4,14 @@
 //! A root in which nothing is what it was is another folder that took its place: a card of the same name. Its files are
 //! missing then, not replaced.
 
-use super::Desk;
-use super::tracks::apart;
-use crate::error::WebError;
+use super::App;
+use crate::blocking::run_blocking;
+use crate::error::AppError;
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, TrackId};
 use legere_media::{MediaError, identity};
 use legere_store::clips::{Clip, State};
+use legere_store::files::{NewContent, OfFile};
 use legere_store::queue::Work;
 use legere_store::tracks::Track;
 use std::collections::HashMap;
@@ -20,15 +21,18 @@ use std::time::{Duration, Instant};
 /// So many files of a root that are all others are another root.
 const FOREIGN_FROM: usize = 3;
 
-const REPLACED: &str = "another file lies here now: it is read anew, and what was said of the old one is kept";
-
 /// What lies at the place of a file.
 #[derive(Debug, Clone, PartialEq)]
 enum Found {
     Same,
     /// The same content with another time.
     Touched(DateTime<Utc>),
-    Another,
+    /// Another content.
+    Another {
+        bytes: i64,
+        modified: DateTime<Utc>,
+        digest: String,
+    },
     Nothing,
 }
 
@@ -40,6 +44,7 @@ struct Known {
     bytes: i64,
     modified: Option<DateTime<Utc>>,
     digest: Option<String>,
+    owns_path: bool,
 }
 
 /// What was looked for so long ago is not looked for again behind a page.
@@ -65,12 +70,12 @@ impl Looking {
     }
 }
 
-impl Desk {
+impl App {
     /// Looks for the files behind a page, which does not wait for slow disks: what has changed reaches it as an event. Once
     /// at a time is enough for a job.
     pub fn look_behind(&self, job: JobId) {
-        let desk = self.clone();
-        tokio::spawn(async move { desk.look_unless_looked(job).await });
+        let app = self.clone();
+        tokio::spawn(async move { app.look_unless_looked(job).await });
     }
 
     /// The same, waiting until it is done.
@@ -87,11 +92,11 @@ impl Desk {
     /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read
     /// anew. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
     /// on meanwhile.
-    pub async fn look_for_files(&self, job: JobId) -> Result<(), WebError> {
+    pub async fn look_for_files(&self, job: JobId) -> Result<(), AppError> {
         let clips = self.store.all_clips(job).await?.whole;
         let tracks = self.store.tracks(job).await?.whole;
         let files: Vec<Known> = clips.iter().map(Known::of_clip).chain(tracks.iter().map(Known::of_track)).collect();
-        let desk = self.clone();
+        let app = self.clone();
         let wanted: Vec<bool> = clips
             .iter()
             .map(|c| c.state == State::Ready && !c.hidden)
@@ -102,10 +107,10 @@ impl Desk {
             .map(|c| self.shelf.clip(&c.id.to_string()))
             .chain(tracks.iter().map(|t| self.shelf.track(&t.id.to_string())))
             .collect();
-        let (found, whole) = apart(move || {
-            let found = desk.found(&files);
+        let (found, whole) = run_blocking(move || {
+            let found = app.found(&files);
             let whole: Vec<bool> =
-                wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || desk.shelf.is_whole(folder)).collect();
+                wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || app.shelf.is_whole(folder)).collect();
             (found, whole)
         })
         .await?;
@@ -117,13 +122,23 @@ impl Desk {
 
     /// What lies at each place; reads what has another size or time.
     fn found(&self, files: &[Known]) -> Vec<Found> {
-        let mut found: Vec<Found> = files.iter().map(|f| self.found_at(f)).collect();
+        let contents: HashMap<(&str, &str), &str> = files
+            .iter()
+            .filter(|f| f.owns_path)
+            .filter_map(|f| Some(((f.root.as_str(), f.path.as_str()), f.digest.as_deref()?)))
+            .collect();
+        // A path of another file shows this one's content only where both have the same.
+        let is_there = |f: &Known| {
+            f.owns_path || f.digest.as_deref().is_some_and(|d| contents.get(&(&*f.root, &*f.path)) == Some(&d))
+        };
+        let look = |f: &Known| if is_there(f) { self.found_at(f) } else { Found::Nothing };
+        let mut found: Vec<Found> = files.iter().map(look).collect();
         let mut roots: HashMap<&str, (usize, usize)> = HashMap::new();
         for (file, found) in files.iter().zip(&found).filter(|(f, _)| f.digest.is_some()) {
             let (same, others) = roots.entry(&file.root).or_default();
             match found {
                 Found::Same | Found::Touched(_) => *same += 1,
-                Found::Another => *others += 1,
+                Found::Another { .. } => *others += 1,
                 Found::Nothing => {}
             }
         }
@@ -148,17 +163,14 @@ impl Desk {
         if file.digest.is_none() || (bytes == file.bytes && file.modified.is_none_or(|m| m == modified)) {
             return Found::Same;
         }
-        if bytes != file.bytes {
-            return Found::Another;
-        }
         match identity::digest(&path) {
-            Ok(digest) if Some(&digest) == file.digest.as_ref() => Found::Touched(modified),
-            Ok(_) => Found::Another,
+            Ok(digest) if bytes == file.bytes && Some(&digest) == file.digest.as_ref() => Found::Touched(modified),
+            Ok(digest) => Found::Another { bytes, modified, digest },
             Err(_) => Found::Nothing,
         }
     }
 
-    async fn follow_clips(&self, job: JobId, clips: &[Clip], found: &[Found], whole: &[bool]) -> Result<(), WebError> {
+    async fn follow_clips(&self, job: JobId, clips: &[Clip], found: &[Found], whole: &[bool]) -> Result<(), AppError> {
         let mut changed: [Vec<ClipId>; 2] = Default::default();
         let (mut lost_copy, mut work) = (Vec::new(), Vec::new());
         for ((clip, found), whole) in clips.iter().zip(found).zip(whole) {
@@ -168,10 +180,13 @@ impl Desk {
             }
             match found {
                 Found::Touched(modified) => self.store.clip_touched(clip.id, *modified).await?,
-                Found::Another if clip.digest.is_some() => {
-                    self.forget_clip(clip.id).await?;
-                    self.store.clip_replaced(clip, REPLACED).await?;
-                    work.push(Work::ReadClip(clip.id));
+                Found::Another { bytes, modified, digest } if clip.digest.is_some() && clip.owns_path => {
+                    let known = self.store.clip_with_content(clip, *bytes, digest).await?;
+                    let new = self.new_content(known, *bytes, *modified).await;
+                    if let Some(id) = self.store.content_changed(clip, new, digest).await?.map(ClipId::from) {
+                        self.forget_clip(id).await?;
+                        work.push(Work::ReadClip(id));
+                    }
                 }
                 Found::Same if !whole => lost_copy.push(clip.id),
                 _ => {}
@@ -199,7 +214,7 @@ impl Desk {
         tracks: &[Track],
         found: &[Found],
         whole: &[bool],
-    ) -> Result<(), WebError> {
+    ) -> Result<(), AppError> {
         let mut changed: [Vec<TrackId>; 2] = Default::default();
         let mut work = Vec::new();
         for ((track, found), whole) in tracks.iter().zip(found).zip(whole) {
@@ -209,13 +224,15 @@ impl Desk {
             }
             match found {
                 Found::Touched(modified) => self.store.track_touched(track.id, *modified).await?,
-                Found::Another if track.digest.is_some() => {
-                    self.store.track_replaced(track, REPLACED).await?;
-                    work.push(Work::ReadTrack(track.id));
+                Found::Another { bytes, modified, digest } if track.digest.is_some() && track.owns_path => {
+                    let known = self.store.track_with_content(track, *bytes, digest).await?;
+                    let new = self.new_content(known, *bytes, *modified).await;
+                    let to_read = self.store.content_changed(track, new, digest).await?;
+                    work.extend(to_read.map(|id| Work::ReadTrack(id.into())));
                 }
                 Found::Same if !whole => {
                     let words = "its light copy was lost: it is made again";
-                    self.store.track_state(track, State::Waiting, Some(words.into())).await?;
+                    self.store.track_waits(track, Some(words)).await?;
                     work.push(Work::ReadTrack(track.id));
                 }
                 _ => {}
@@ -232,10 +249,19 @@ impl Desk {
         Ok(self.store.enqueue(&work).await?)
     }
 
+    /// What another content at a path is to the job, which may know it.
+    async fn new_content<T: OfFile>(&self, known: Option<T>, bytes: i64, modified: DateTime<Utc>) -> NewContent<T> {
+        match known {
+            Some(known) if self.content_is_gone(&known).await => NewContent::MovedFrom(known),
+            Some(known) => NewContent::CopyOf(known),
+            None => NewContent::Unknown { bytes, modified },
+        }
+    }
+
     /// Nothing that was made of a clip's old file is shown any more.
-    async fn forget_clip(&self, id: ClipId) -> Result<(), WebError> {
+    pub(super) async fn forget_clip(&self, id: ClipId) -> Result<(), AppError> {
         let (shelf, folder) = (self.shelf.clone(), self.shelf.clip(&id.to_string()));
-        apart(move || shelf.forget(&folder)).await?.map_err(|e| MediaError::from(e).into())
+        run_blocking(move || shelf.forget(&folder)).await?.map_err(|e| MediaError::from(e).into())
     }
 }
 
@@ -247,6 +273,7 @@ impl Known {
             bytes: clip.bytes,
             modified: clip.modified,
             digest: clip.digest.clone(),
+            owns_path: clip.owns_path,
         }
     }
 
@@ -257,11 +284,19 @@ impl Known {
             bytes: track.bytes,
             modified: track.modified,
             digest: track.digest.clone(),
+            owns_path: track.owns_path,
         }
     }
 }
 
+/// What is said of a file that another one took the place of.
+pub const DISPLACED: &str = "another file lies in its place now: this one is found again by its content";
+
 /// What is said beside a clip or a track: that its file is gone, or what its reading met.
-pub fn trouble(missing: bool, problem: Option<&str>) -> String {
-    if missing { MediaError::Vanished.to_string() } else { problem.unwrap_or_default().to_owned() }
+pub fn trouble(owns_path: bool, missing: bool, problem: Option<&str>) -> String {
+    match (missing, owns_path) {
+        (true, true) => MediaError::Vanished.to_string(),
+        (true, false) => DISPLACED.to_owned(),
+        (false, _) => problem.unwrap_or_default().to_owned(),
+    }
 }

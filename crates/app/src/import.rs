@@ -1,8 +1,8 @@
 //! Bringing files in.
 
-use super::Desk;
-use super::tracks::apart;
-use crate::error::WebError;
+use super::App;
+use crate::blocking::run_blocking;
+use crate::error::AppError;
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
 use legere_media::bring::{Kind, left_alone, search};
@@ -10,9 +10,9 @@ use legere_store::StoreError;
 use legere_store::clips::{Clip, ClipSaid, NewClip, Roll, TakenIn};
 use legere_store::journal::By;
 use legere_store::queue::Work;
-use legere_store::tracks::{NewTrack, Track};
+use legere_store::tracks::{NewTrack, SoundKind, Track};
 use std::collections::BTreeMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// What bringing in a folder found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -23,6 +23,8 @@ pub struct Brought {
     pub back: usize,
     /// Files that were there already.
     pub known: usize,
+    /// Names that are no text (UTF-8), as far as they can be shown.
+    pub unnamed: Vec<String>,
     /// Names of files that are neither footage nor pictures nor sound.
     pub left_alone: Vec<String>,
 }
@@ -32,16 +34,12 @@ fn kept_time(at: DateTime<Utc>) -> DateTime<Utc> {
     DateTime::from_timestamp_micros(at.timestamp_micros()).unwrap_or(at)
 }
 
-impl Desk {
+impl App {
     /// Takes in everything below a folder of a media root, each folder a roll, and queues the reading. All of it is one
     /// thing to undo.
-    pub async fn bring(&self, job: JobId, by: By, root: &str, folder: &str) -> Result<Brought, WebError> {
-        let place = self.roots.resolve(root, folder)?;
-        if !place.is_dir() {
-            return Err(WebError::Refused("this is not a folder"));
-        }
-        let base = self.roots.resolve(root, "")?;
-        let (found, left) = apart(move || {
+    pub async fn bring(&self, job: JobId, by: By, root: &str, folder: &str) -> Result<Brought, AppError> {
+        let (place, base) = self.folder(root, folder).await?;
+        let (found, left) = run_blocking(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
             let found = search(&place).into_iter().map(|f| (prefix.join(&f.path), f)).collect::<Vec<_>>();
             (found, left_alone(&place))
@@ -50,8 +48,10 @@ impl Desk {
         let mut rolls: BTreeMap<String, Vec<NewClip>> = BTreeMap::new();
         let mut music = Vec::new();
         let total = found.len();
+        let mut unnamed = Vec::new();
         for (path, file) in found {
             let (Some(path_text), Some(name)) = (path.to_str(), path.file_name().and_then(|n| n.to_str())) else {
+                unnamed.push(path.to_string_lossy().into_owned());
                 continue;
             };
             let (root, path_text, name) = (root.to_owned(), path_text.to_owned(), name.to_owned());
@@ -65,7 +65,7 @@ impl Desk {
                 Kind::Track => music.push(NewTrack { root, path: path_text, name, bytes, modified }),
             }
         }
-        let mut brought = Brought { left_alone: left, ..Brought::default() };
+        let mut brought = Brought { left_alone: left, unnamed, ..Brought::default() };
         let mut work = Vec::new();
         let mut edit = self.store.begin_edit(job, by).await?;
         let import = edit.begin_import().await?;
@@ -85,7 +85,7 @@ impl Desk {
             brought.back += back;
             work.extend(to_read.into_iter().map(Work::ReadClip));
         }
-        brought.known = total - brought.clips - brought.back - brought.tracks;
+        brought.known = total - brought.clips - brought.back - brought.tracks - brought.unnamed.len();
         if brought.clips + brought.back + brought.tracks > 0 {
             edit.finish_import(&import).await?;
             edit.commit("bring in", None).await?;
@@ -94,8 +94,21 @@ impl Desk {
         Ok(brought)
     }
 
+    /// A folder below a media folder, and that one. A disk that hangs holds up nobody else.
+    async fn folder(&self, root: &str, folder: &str) -> Result<(PathBuf, PathBuf), AppError> {
+        let (roots, root, folder) = (self.roots.clone(), root.to_owned(), folder.to_owned());
+        run_blocking(move || {
+            let place = roots.resolve(&root, &folder)?;
+            if !place.is_dir() {
+                return Err(AppError::Refused("this is not a folder"));
+            }
+            Ok((place, roots.resolve(&root, "")?))
+        })
+        .await?
+    }
+
     /// Leaves a clip out, or brings it back.
-    pub async fn leave_out_clip(&self, job: JobId, by: By, id: ClipId, out: bool) -> Result<(), WebError> {
+    pub async fn leave_out_clip(&self, job: JobId, by: By, id: ClipId, out: bool) -> Result<(), AppError> {
         let edit = |clip: Clip| Ok::<_, StoreError>(Clip { removed: out, ..clip });
         self.store.edit(job, by, id, None, words(out), edit).await?;
         if !out {
@@ -104,7 +117,7 @@ impl Desk {
         Ok(())
     }
 
-    pub async fn leave_out_roll(&self, job: JobId, by: By, id: RollId, out: bool) -> Result<(), WebError> {
+    pub async fn leave_out_roll(&self, job: JobId, by: By, id: RollId, out: bool) -> Result<(), AppError> {
         let edit = |roll: Roll| Ok::<_, StoreError>(Roll { removed: out, ..roll });
         self.store.edit(job, by, id, None, words(out), edit).await?;
         if !out {
@@ -113,16 +126,31 @@ impl Desk {
         Ok(())
     }
 
-    pub async fn leave_out_track(&self, job: JobId, by: By, id: TrackId, out: bool) -> Result<(), WebError> {
+    pub async fn leave_out_track(&self, job: JobId, by: By, id: TrackId, out: bool) -> Result<(), AppError> {
         let edit = |track: Track| Ok::<_, StoreError>(Track { removed: out, ..track });
         self.store.edit(job, by, id, None, words(out), edit).await?;
         Ok(())
     }
 
+    /// Says what a sound file is for, whatever its length and content say.
+    pub async fn set_track_kind(&self, by: By, track: &Track, kind: SoundKind) -> Result<(), AppError> {
+        let edit = |track: Track| Ok::<_, StoreError>(Track { kind, kind_manual: true, ..track });
+        let label = if kind == SoundKind::Music { "take it as music" } else { "take it as a sound" };
+        self.store.edit(track.job, by, track.id, None, label, edit).await?;
+        Ok(())
+    }
+
+    /// Reads a clip from the file that took its place: the editor says that it is the same shot.
+    pub async fn adopt_file(&self, by: By, clip: &Clip) -> Result<(), AppError> {
+        let id = self.store.adopt_file(by, clip).await?;
+        self.forget_clip(id).await?;
+        Ok(self.store.enqueue(&[Work::ReadClip(id)]).await?)
+    }
+
     /// For how long a picture is shown, in seconds; its standing clip is made anew.
-    pub async fn set_shown(&self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), WebError> {
+    pub async fn set_shown(&self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), AppError> {
         if !(0.5..=600.0).contains(&seconds) {
-            return Err(WebError::Refused("a picture is shown for half a second to ten minutes"));
+            return Err(AppError::Refused("a picture is shown for half a second to ten minutes"));
         }
         let edit =
             |clip: Clip| Ok::<_, StoreError>(Clip { said: ClipSaid { shown_seconds: seconds, ..clip.said }, ..clip });
@@ -132,12 +160,11 @@ impl Desk {
 
     /// Looks below a folder for the files of a job that are not where they were; gives how many were found. A file is known by
     /// its content.
-    pub async fn find_again(&self, job: JobId, root: &str, folder: &str) -> Result<(usize, usize), WebError> {
-        let place = self.roots.resolve(root, folder)?;
-        let base = self.roots.resolve(root, "")?;
+    pub async fn find_again(&self, job: JobId, root: &str, folder: &str) -> Result<(usize, usize), AppError> {
+        let (place, base) = self.folder(root, folder).await?;
         let missing: Vec<Clip> = self.store.clips(job).await?.whole.into_iter().filter(|c| c.missing).collect();
         let wanted = missing.clone();
-        let found = apart(move || {
+        let found = run_blocking(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
             let there = search(&place);
             let mut found = Vec::new();
@@ -157,18 +184,15 @@ impl Desk {
         })
         .await?;
         for (clip, path) in &found {
-            self.store.clip_found_at(clip, root, path).await?;
+            self.store.found_at(clip, root, path).await?;
         }
         self.look_for_files(job).await?;
         Ok((found.len(), missing.len()))
     }
 
     /// Queues what of a job waits to be read and is there.
-    pub async fn read_what_waits(&self, job: JobId) -> Result<(), WebError> {
-        let waits = |c: &&Clip| c.state == legere_store::clips::State::Waiting && !c.missing;
-        let clips = self.store.clips(job).await?.whole;
-        let work: Vec<Work> = clips.iter().filter(waits).map(|c| Work::ReadClip(c.id)).collect();
-        Ok(self.store.enqueue(&work).await?)
+    pub async fn read_what_waits(&self, job: JobId) -> Result<(), AppError> {
+        Ok(self.store.enqueue_waiting(job).await?)
     }
 }
 

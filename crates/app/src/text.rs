@@ -6,6 +6,11 @@ pub fn plain(text: &str, longest: usize) -> String {
     line.trim().chars().take(longest).collect()
 }
 
+/// "1 clip", "2 clips".
+pub fn counted(n: usize, what: &str) -> String {
+    if n == 1 { format!("1 {what}") } else { format!("{n} {what}s") }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,8 +1,9 @@
 //! Marks by hand, and versions of the chosen music.
 
-use super::Desk;
+use super::App;
 use super::recent::Recent;
-use crate::error::WebError;
+use crate::blocking::run_blocking;
+use crate::error::AppError;
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::Seconds;
 use legere_core::track::marks::Edit;
@@ -40,7 +41,7 @@ pub struct Wanted {
 
 impl Wanted {
     /// The version of a track of a length, from how it is used now.
-    fn over(&self, old: Option<&Version>, length: Seconds) -> Result<Version, WebError> {
+    fn over(&self, old: Option<&Version>, length: Seconds) -> Result<Version, AppError> {
         let at = |t: f64| {
             // The last microsecond of a track is where its reading ends.
             let t = Seconds::from_measured(t);
@@ -52,7 +53,7 @@ impl Wanted {
             (None, None) => vec![Span { start: Seconds::ZERO, end: length }],
         };
         if spans.is_empty() {
-            return Err(WebError::Refused("a version needs at least one part of the track"));
+            return Err(AppError::Refused("a version needs at least one part of the track"));
         }
         let mut next = Version::of_spans(spans, length)?;
         let (stretch, level, fade_in, fade_out) =
@@ -117,16 +118,16 @@ impl Making {
     }
 }
 
-impl Desk {
+impl App {
     /// The reading of a track; none until it is read.
-    pub async fn reading(&self, track: &Track) -> Result<Option<ReadTrack>, WebError> {
+    pub async fn reading(&self, track: &Track) -> Result<Option<ReadTrack>, AppError> {
         let state = (track.version, track.revision);
         if let Some(read) = self.music.tracks.get(&track.id, &state) {
             return Ok(Some(read));
         }
         let Some(measured) = self.store.measured(track.id).await? else { return Ok(None) };
         let marks = track.marks.clone();
-        let read = apart(move || {
+        let read = run_blocking(move || {
             let seen = Arc::new(marks.over(&measured));
             ReadTrack { measured: Arc::new(measured), seen }
         })
@@ -135,25 +136,25 @@ impl Desk {
         Ok(Some(read))
     }
 
-    async fn needed(&self, track: &Track) -> Result<ReadTrack, WebError> {
-        self.reading(track).await?.ok_or(WebError::Refused("this track has not been read"))
+    async fn needed(&self, track: &Track) -> Result<ReadTrack, AppError> {
+        self.reading(track).await?.ok_or(AppError::Refused("this track has not been read"))
     }
 
     /// What a version of a track is like, in its own time.
-    pub async fn music(&self, track: &Track, version: &Version) -> Result<Arc<TrackReading>, WebError> {
+    pub async fn music(&self, track: &Track, version: &Version) -> Result<Arc<TrackReading>, AppError> {
         let key = MusicKey::of(track, version);
         if let Some(music) = self.music.versions.get(&key, &()) {
             return Ok(music);
         }
         let seen = self.needed(track).await?.seen;
         let version = version.clone();
-        let music = Arc::new(apart(move || version.reading(&seen)).await?);
+        let music = Arc::new(run_blocking(move || version.reading(&seen)).await?);
         self.music.versions.put(key, (), music.clone());
         Ok(music)
     }
 
     /// The chosen track with its part, when it can be used.
-    pub async fn chosen_track(&self, job: &Job) -> Result<Option<(Track, Version)>, WebError> {
+    pub async fn chosen_track(&self, job: &Job) -> Result<Option<(Track, Version)>, AppError> {
         let Some(id) = job.chosen_track else { return Ok(None) };
         let track = self.store.track(id).await?;
         let part = track.part.clone().filter(|_| track.summary.is_some() && !track.hidden);
@@ -166,12 +167,12 @@ impl Desk {
         by: By,
         base: Option<Revision>,
         track: &Track,
-    ) -> Result<(), WebError> {
+    ) -> Result<(), AppError> {
         if track.summary.is_none() {
-            return Err(WebError::Refused("this track has not been read"));
+            return Err(AppError::Refused("this track has not been read"));
         }
         let id = track.id;
-        let edit = |job: Job| Ok::<_, WebError>(Job { chosen_track: Some(id), ..job });
+        let edit = |job: Job| Ok::<_, AppError>(Job { chosen_track: Some(id), ..job });
         self.store.edit(job, by, job, base, "choose the track", edit).await?;
         Ok(())
     }
@@ -182,7 +183,7 @@ impl Desk {
         base: Option<Revision>,
         track: &Track,
         said: &TrackMetadata,
-    ) -> Result<(), WebError> {
+    ) -> Result<(), AppError> {
         let edit = |mut track: Track| {
             let next = &mut track.about;
             for (slot, said) in [
@@ -198,31 +199,31 @@ impl Desk {
             }
             // A track without a title would have nothing to be called by; the file's own comes back.
             next.title = next.title.take().filter(|t| !t.is_empty());
-            Ok::<_, WebError>(track)
+            Ok::<_, AppError>(track)
         };
         self.store.edit(track.job, by, track.id, base, "describe a track", edit).await?;
         Ok(())
     }
 
-    pub async fn mark(&self, by: By, base: Option<Revision>, track: &Track, edit: Edit) -> Result<Track, WebError> {
+    pub async fn mark(&self, by: By, base: Option<Revision>, track: &Track, edit: Edit) -> Result<Track, AppError> {
         // What is marked is looked at inside the job's lock; what was measured does not change by it.
         let measured = self.needed(track).await?.measured;
         let mut under_way = self.store.begin_edit(track.job, by).await?;
         let present: Track = under_way.load(track.id).await?;
         let (marks, label) = (present.marks.clone(), edit.label());
-        let marks = apart(move || marks.edited(&measured, &edit)).await??;
+        let marks = run_blocking(move || marks.edited(&measured, &edit)).await??;
         under_way.put(&present, &Track { marks, ..present.clone() }, base).await?;
         under_way.commit(label, None).await?;
         Ok(self.store.track(track.id).await?)
     }
 
     /// Versions of about `seconds`, and how long the way there took nobody needs to know: the search runs apart.
-    pub async fn offered(&self, track: &Track, seconds: f64, keep: Keep) -> Result<Vec<Proposal>, WebError> {
+    pub async fn offered(&self, track: &Track, seconds: f64, keep: Keep) -> Result<Vec<Proposal>, AppError> {
         let reading = self.needed(track).await?.seen;
         if !(3.0..=3600.0).contains(&seconds) {
-            return Err(WebError::Refused("a version can be three seconds to an hour long"));
+            return Err(AppError::Refused("a version can be three seconds to an hour long"));
         }
-        apart(move || {
+        run_blocking(move || {
             let kept = kept(&reading, keep);
             propose(&reading, seconds, kept, OFFERED)
         })
@@ -230,16 +231,16 @@ impl Desk {
     }
 
     /// A seam moved by some beats.
-    pub async fn moved_seam(&self, track: &Track, seam: Seam, beats: i32) -> Result<Seam, WebError> {
+    pub async fn moved_seam(&self, track: &Track, seam: Seam, beats: i32) -> Result<Seam, AppError> {
         let reading = self.needed(track).await?.seen;
-        let next = apart(move || moved(&reading, seam, beats)).await?;
-        next.ok_or(WebError::Refused("there is no beat to move the seam to"))
+        let next = run_blocking(move || moved(&reading, seam, beats)).await?;
+        next.ok_or(AppError::Refused("there is no beat to move the seam to"))
     }
 
     /// Other seams in the place of one.
-    pub async fn other_seams(&self, track: &Track, seam: Seam) -> Result<Vec<Seam>, WebError> {
+    pub async fn other_seams(&self, track: &Track, seam: Seam) -> Result<Vec<Seam>, AppError> {
         let reading = self.needed(track).await?.seen;
-        apart(move || instead(&reading, seam, OTHER_SEAMS)).await
+        run_blocking(move || instead(&reading, seam, OTHER_SEAMS)).await
     }
 
     /// Uses a track in another way.
@@ -249,29 +250,29 @@ impl Desk {
         base: Option<Revision>,
         track: &Track,
         wanted: &Wanted,
-    ) -> Result<Track, WebError> {
+    ) -> Result<Track, AppError> {
         let length = Seconds::from_measured(self.needed(track).await?.measured.duration);
         let edit = |track: Track| {
             let part = Some(wanted.over(track.part.as_ref(), length)?);
-            Ok::<_, WebError>(Track { part, ..track })
+            Ok::<_, AppError>(Track { part, ..track })
         };
         self.store.edit(track.job, by, track.id, base, "choose the part", edit).await
     }
 
     /// How loud a track's version is, in LUFS.
-    pub async fn version_loudness(&self, track: &Track) -> Result<Option<f64>, WebError> {
+    pub async fn version_loudness(&self, track: &Track) -> Result<Option<f64>, AppError> {
         let Some(part) = track.part.as_ref().filter(|_| track.summary.is_some()) else { return Ok(None) };
         Ok(Some(self.music(track, part).await?.loudness))
     }
 
     /// The file of a track's version, written when it is not there.
-    pub async fn version_file(&self, track: &Track, form: Form) -> Result<PathBuf, WebError> {
-        let version = track.part.as_ref().ok_or(WebError::Refused("this track has not been read"))?;
+    pub async fn version_file(&self, track: &Track, form: Form) -> Result<PathBuf, AppError> {
+        let version = track.part.as_ref().ok_or(AppError::Refused("this track has not been read"))?;
         self.file_of(track, version, form).await
     }
 
     /// The file of any version of a track, written when it is not there.
-    pub async fn file_of(&self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, WebError> {
+    pub async fn file_of(&self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, AppError> {
         let original = match form {
             // What is taken along comes from the original, at its own quality.
             Form::Wav => self.original(&track.root, &track.path, &track.name)?,
@@ -301,11 +302,6 @@ pub(super) fn content_of(track: &Track) -> String {
         Some(digest) => digest.clone(),
         None => format!("{} {}", track.id, track.bytes),
     }
-}
-
-/// Work that takes its time, kept off the threads that serve pages.
-pub(super) async fn apart<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WebError> {
-    tokio::task::spawn_blocking(work).await.map_err(WebError::stopped)
 }
 
 fn kept(reading: &TrackReading, keep: Keep) -> Option<(f64, f64)> {

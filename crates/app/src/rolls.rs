@@ -1,7 +1,7 @@
 //! Putting rolls in order, and the clocks of their cameras right.
 
-use super::Desk;
-use crate::error::WebError;
+use super::App;
+use crate::error::AppError;
 use legere_core::id::{ClipId, JobId, RollId};
 use legere_store::StoreError;
 use legere_store::clips::{Clip, RecordedFrom, Roll, State};
@@ -14,8 +14,8 @@ const PAUSE: i64 = 3600;
 const MOST_SECONDS: i64 = 10 * 366 * 24 * 3600;
 
 /// A correction as people write it: `+1:00`, `-0:30:05`, hours first.
-pub fn clock_of(text: &str) -> Result<i64, WebError> {
-    let wrong = WebError::Refused("write how far the clock is to be moved like +1:00 or -0:30:05, hours first");
+pub fn clock_of(text: &str) -> Result<i64, AppError> {
+    let wrong = AppError::Refused("write how far the clock is to be moved like +1:00 or -0:30:05, hours first");
     let text = text.trim().replace('−', "-");
     let (sign, rest) = match text.strip_prefix('-') {
         Some(rest) => (-1, rest),
@@ -31,43 +31,43 @@ pub fn clock_of(text: &str) -> Result<i64, WebError> {
     if seconds <= MOST_SECONDS { Ok(sign * seconds) } else { Err(wrong) }
 }
 
-impl Desk {
-    pub async fn name_roll(&self, job: JobId, by: By, id: RollId, name: &str) -> Result<(), WebError> {
+impl App {
+    pub async fn name_roll(&self, job: JobId, by: By, id: RollId, name: &str) -> Result<(), AppError> {
         let name = named(name)?;
-        let edit = |roll: Roll| Ok::<_, WebError>(Roll { name, by_hand: true, ..roll });
+        let edit = |roll: Roll| Ok::<_, AppError>(Roll { name: name.clone(), manual: true, ..roll });
         self.store.edit(job, by, id, None, "name the roll", edit).await?;
         Ok(())
     }
 
     /// Sets how far the camera's clock is put right; its clips stand there at once.
-    pub async fn set_clock(&self, job: JobId, by: By, id: RollId, seconds: i64) -> Result<(), WebError> {
-        let edit = |roll: Roll| Ok::<_, WebError>(Roll { clock_seconds: seconds, ..roll });
+    pub async fn set_clock(&self, job: JobId, by: By, id: RollId, seconds: i64) -> Result<(), AppError> {
+        let edit = |roll: Roll| Ok::<_, AppError>(Roll { clock_seconds: seconds, ..roll });
         self.store.edit(job, by, id, None, "put the clock right", edit).await?;
         Ok(())
     }
 
     /// Puts all clips of a roll into another one.
-    pub async fn join_rolls(&self, job: JobId, by: By, id: RollId, into: RollId) -> Result<(), WebError> {
+    pub async fn join_rolls(&self, job: JobId, by: By, id: RollId, into: RollId) -> Result<(), AppError> {
         if id == into {
-            return Err(WebError::Refused("choose another roll to join it with"));
+            return Err(AppError::Refused("choose another roll to join it with"));
         }
         let mut edit = self.store.begin_edit(job, by).await?;
         let into: Roll = edit.load(into).await?;
         let clips = edit.clips_of_roll(id).await?;
         edit.move_clips(&clips, into.id).await?;
-        by_hand(&mut edit, into.id).await?;
+        manual(&mut edit, into.id).await?;
         edit.commit("join the rolls", None).await?;
         Ok(())
     }
 
     /// Begins a new roll with one clip and all that were recorded after it.
-    pub async fn split_roll(&self, job: JobId, by: By, id: RollId, from: ClipId) -> Result<(), WebError> {
+    pub async fn split_roll(&self, job: JobId, by: By, id: RollId, from: ClipId) -> Result<(), AppError> {
         let mut edit = self.store.begin_edit(job, by).await?;
-        let roll = by_hand(&mut edit, id).await?;
+        let roll = manual(&mut edit, id).await?;
         let clips = edit.clips_of_roll(id).await?;
-        let at = clips.iter().position(|c| c.id == from).ok_or(WebError::NotFound)?;
+        let at = clips.iter().position(|c| c.id == from).ok_or(AppError::NotFound)?;
         if at == 0 {
-            return Err(WebError::Refused("the roll begins with this clip already"));
+            return Err(AppError::Refused("the roll begins with this clip already"));
         }
         let next = edit.add_roll(&roll, &format!("{}, second part", roll.name)).await?;
         edit.move_clips(&clips[at..], next.id).await?;
@@ -76,12 +76,12 @@ impl Desk {
     }
 
     /// Takes a roll apart where another camera recorded, or where nothing was recorded for an hour.
-    pub async fn split_at_pauses(&self, job: JobId, by: By, id: RollId) -> Result<usize, WebError> {
+    pub async fn split_at_pauses(&self, job: JobId, by: By, id: RollId) -> Result<usize, AppError> {
         let mut edit = self.store.begin_edit(job, by).await?;
-        let roll = by_hand(&mut edit, id).await?;
-        let parts = apart(edit.clips_of_roll(id).await?, Pauses::All);
+        let roll = manual(&mut edit, id).await?;
+        let parts = split_by_camera(edit.clips_of_roll(id).await?, Pauses::All);
         if parts.len() < 2 {
-            return Err(WebError::Refused("one camera recorded this roll, without a pause of an hour"));
+            return Err(AppError::Refused("one camera recorded this roll, without a pause of an hour"));
         }
         let count = parts.len();
         let first = parts[0][0].clone();
@@ -98,7 +98,7 @@ impl Desk {
     pub(super) async fn divide(&self, job: JobId, id: RollId) -> Result<(), StoreError> {
         let mut edit = self.store.begin_edit(job, By::ITSELF).await?;
         let roll: Roll = edit.load(id).await?;
-        if roll.by_hand {
+        if roll.manual {
             return Ok(());
         }
         let rolls = edit.rolls_of_folder(&roll).await?;
@@ -112,7 +112,7 @@ impl Desk {
         }
         let Some(first) = clips.iter().min_by_key(|c| c.recorded_at).cloned() else { return Ok(()) };
         let mut free = rolls;
-        for (i, part) in apart(clips, Pauses::Sure).into_iter().enumerate() {
+        for (i, part) in split_by_camera(clips, Pauses::Sure).into_iter().enumerate() {
             let most = |r: &Roll| part.iter().filter(|c| c.roll == r.id).count();
             let home = (0..free.len()).max_by_key(|at| most(&free[*at])).filter(|at| most(&free[*at]) > 0);
             let home = match home {
@@ -127,9 +127,9 @@ impl Desk {
 }
 
 /// A person put this roll in order.
-async fn by_hand(edit: &mut JobEdit, roll: RollId) -> Result<Roll, StoreError> {
+async fn manual(edit: &mut JobEdit, roll: RollId) -> Result<Roll, StoreError> {
     let roll: Roll = edit.load(roll).await?;
-    edit.put(&roll, &Roll { by_hand: true, ..roll.clone() }, None).await?;
+    edit.put(&roll, &Roll { manual: true, ..roll.clone() }, None).await?;
     edit.load(roll.id).await
 }
 
@@ -156,7 +156,7 @@ enum Pauses {
 
 /// Clips by camera and, within each, between pauses; in the order in which each began. What does not say its camera goes
 /// with what was recorded before it.
-fn apart(mut clips: Vec<Clip>, pauses: Pauses) -> Vec<Vec<Clip>> {
+fn split_by_camera(mut clips: Vec<Clip>, pauses: Pauses) -> Vec<Vec<Clip>> {
     clips.sort_by(|a, b| a.recorded_at.cmp(&b.recorded_at).then_with(|| a.name.cmp(&b.name)));
     let mut last = clips.iter().find_map(camera_of).map(str::to_owned);
     let mut cameras: Vec<(Option<String>, Vec<Clip>)> = Vec::new();

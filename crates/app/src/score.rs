@@ -1,10 +1,10 @@
 //! The music under a draft: its passages as they are heard, other tracks from a shot on, and drafts that move over to music that was
 //! changed in Listen.
 
-use super::Desk;
+use super::App;
 use super::drafts::{OpenDraft, solved};
 use super::tracks::{MusicKey, content_of};
-use crate::error::WebError;
+use crate::error::AppError;
 use legere_core::arrange::Pace;
 use legere_core::draft::{Draft, Passage, Score, Shot};
 use legere_core::id::{DraftId, ShotId, TrackId};
@@ -54,9 +54,9 @@ pub(super) fn score_key(passages: &[OpenPassage]) -> ScoreKey {
     passages.iter().map(OpenPassage::key).collect()
 }
 
-impl Desk {
+impl App {
     /// The passages under a cut.
-    pub(super) async fn passages(&self, score: &Score, cut: &Draft) -> Result<Vec<OpenPassage>, WebError> {
+    pub(super) async fn passages(&self, score: &Score, cut: &Draft) -> Result<Vec<OpenPassage>, AppError> {
         let placed = score.placed(cut);
         let mut passages = Vec::with_capacity(placed.len());
         for (i, p) in placed.iter().enumerate() {
@@ -78,7 +78,7 @@ impl Desk {
         &self,
         passages: &[OpenPassage],
         rate: legere_core::time::FrameRate,
-    ) -> Result<Arc<TrackReading>, WebError> {
+    ) -> Result<Arc<TrackReading>, AppError> {
         if let [only] = passages {
             return self.music(&only.track, &only.heard).await;
         }
@@ -86,7 +86,7 @@ impl Desk {
         for p in passages {
             read.push((rate.seconds_at(p.start).to_f64(), self.music(&p.track, &p.heard).await?));
         }
-        super::tracks::apart(move || {
+        crate::blocking::run_blocking(move || {
             let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
             Arc::new(TrackReading::of_passages(&parts))
         })
@@ -105,7 +105,7 @@ impl Desk {
     }
 
     /// The music of a draft as one file, to be heard with its pictures.
-    pub async fn draft_music(&self, draft: &KeptDraft) -> Result<PathBuf, WebError> {
+    pub async fn draft_music(&self, draft: &KeptDraft) -> Result<PathBuf, AppError> {
         let cut = &draft.body.cut;
         let passages = self.passages(&draft.body.score, cut).await?;
         // One track alone has a file for Listen already.
@@ -123,32 +123,32 @@ impl Desk {
         base: Option<Revision>,
         draft: DraftId,
         (shot, track): (ShotId, Option<TrackId>),
-    ) -> Result<KeptDraft, WebError> {
+    ) -> Result<KeptDraft, AppError> {
         let part = match track {
             None => None,
             Some(id) => {
                 let track = self.store.track(id).await?;
                 if track.job != job.id {
-                    return Err(WebError::NotFound);
+                    return Err(AppError::NotFound);
                 }
-                Some((id, track.part.ok_or(WebError::Refused("this track has not been read"))?))
+                Some((id, track.part.ok_or(AppError::Refused("this track has not been read"))?))
             }
         };
         let edit = |present: KeptDraft| {
             let body = &present.body;
             if body.cut.index_of(shot).is_none_or(|at| at == 0) {
-                return Err(WebError::Refused(
+                return Err(AppError::Refused(
                     "another track begins with a shot that is not the first: the first one's is chosen in Listen",
                 ));
             }
-            let score = match part {
+            let score = match part.clone() {
                 Some((track, version)) => body
                     .score
                     .with(Passage { track, version, from: Some(shot) })
-                    .ok_or(WebError::Refused("a draft has at most twelve passages of music"))?,
+                    .ok_or(AppError::Refused("a draft has at most twelve passages of music"))?,
                 None => body.score.without(shot),
             };
-            Ok::<_, WebError>(KeptDraft { body: DraftBody { score, ..present.body }, ..present })
+            Ok::<_, AppError>(KeptDraft { body: DraftBody { score, ..present.body }, ..present })
         };
         let label = if track.is_some() { "begin another track" } else { "take out the track" };
         self.store.edit(job.id, by, draft, base, label, edit).await
@@ -156,10 +156,10 @@ impl Desk {
 
     /// Moves a draft over to its tracks as they are used in Listen now: each shot stays on what it stood on in its track, sections
     /// and cues with it; what stood on music that is gone goes, and what is open is laid anew.
-    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<KeptDraft, WebError> {
+    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<KeptDraft, AppError> {
         let open = self.open_draft(job, self.store.draft(id).await?).await?;
         if !open.passages.iter().any(OpenPassage::was_changed) {
-            return Err(WebError::Refused("the music of this draft is as it is used in Listen"));
+            return Err(AppError::Refused("the music of this draft is as it is used in Listen"));
         }
         let now = |p: &OpenPassage| p.track.part.clone().unwrap_or_else(|| p.version.clone());
         let rate = open.job.rate;
@@ -188,19 +188,20 @@ impl Desk {
         let mut score: Option<Score> = None;
         for passage in &open.passages {
             let version = now(passage);
-            let apart = |at: FramePos| at.get().abs_diff(passage.start.get());
-            let from = cut.placed().min_by_key(|(at, _)| apart(*at)).map(|(_, s)| s.id);
+            let distance = |at: FramePos| at.get().abs_diff(passage.start.get());
+            let from = cut.placed().min_by_key(|(at, _)| distance(*at)).map(|(_, s)| s.id);
             score = match score {
                 None => Some(Score::one(passage.track.id, version)),
                 Some(score) => score.with(Passage { track: passage.track.id, version, from }),
             };
         }
-        let score = score.ok_or(WebError::Refused("this draft has no music"))?;
+        let score = score.ok_or(AppError::Refused("this draft has no music"))?;
         let laid = |present: KeptDraft| {
             if present.revision != open.kept.revision {
                 return Err(StoreError::MovedOn);
             }
-            Ok(KeptDraft { body: DraftBody { score, pace, cut }, ..present })
+            let body = DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone() };
+            Ok(KeptDraft { body, ..present })
         };
         Ok(self.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
     }

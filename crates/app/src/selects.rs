@@ -1,7 +1,7 @@
 //! What an editor says of selects: of one, or of many at once.
 
-use super::Desk;
-use crate::error::WebError;
+use super::App;
+use crate::error::AppError;
 use legere_core::clip::ClipProbe;
 use legere_core::footage::FaultKind;
 use legere_core::id::{ClipId, JobId, SelectId};
@@ -26,8 +26,8 @@ fn on_frame(probe: &ClipProbe, at: f64) -> Seconds {
     rate.seconds_at(FramePos::new(frame.get())).min(probe.duration)
 }
 
-fn probe_of(clip: &Clip) -> Result<&ClipProbe, WebError> {
-    clip.probe.as_ref().ok_or(WebError::Refused("this clip has not been read"))
+fn probe_of(clip: &Clip) -> Result<&ClipProbe, AppError> {
+    clip.probe.as_ref().ok_or(AppError::Refused("this clip has not been read"))
 }
 
 /// One thing that an editor says of a select.
@@ -127,7 +127,7 @@ impl Judgement {
         }
     }
 
-    fn applied(&self, mut select: Select, clip: &Clip) -> Result<Select, WebError> {
+    fn applied(&self, mut select: Select, clip: &Clip) -> Result<Select, AppError> {
         let verdict = &mut select.verdict;
         match self {
             Self::Tier { tier, pass } => {
@@ -147,7 +147,7 @@ impl Judgement {
                 verdict.range = verdict.range.with(*mark, on_frame(probe, *at), probe.duration)?;
             }
             Self::Range { start, end, hit } => {
-                let on_frame = |at: f64| Ok::<_, WebError>(on_frame(probe_of(clip)?, at));
+                let on_frame = |at: f64| Ok::<_, AppError>(on_frame(probe_of(clip)?, at));
                 verdict.range = Range::new(on_frame(*start)?, on_frame(*end)?, on_frame(*hit)?)?;
             }
             Self::Note { words } => verdict.note = crate::text::plain(words, LONGEST_NOTE),
@@ -156,7 +156,7 @@ impl Judgement {
         Ok(select)
     }
 
-    fn applied_to_clip(&self, mut clip: Clip) -> Result<Clip, WebError> {
+    fn applied_to_clip(&self, mut clip: Clip) -> Result<Clip, AppError> {
         match self {
             Self::ClipTag { tag, on } => {
                 let on = on.unwrap_or(!clip.said.tags.contains(tag));
@@ -179,8 +179,8 @@ impl Judgement {
     }
 }
 
-fn enough(tags: &BTreeSet<Tag>) -> Result<(), WebError> {
-    if tags.len() > MOST_TAGS { Err(WebError::Refused("a select has at most sixty tags")) } else { Ok(()) }
+fn enough(tags: &BTreeSet<Tag>) -> Result<(), AppError> {
+    if tags.len() > MOST_TAGS { Err(AppError::Refused("a select has at most sixty tags")) } else { Ok(()) }
 }
 
 /// Several things said of several selects, as one thing to undo.
@@ -192,23 +192,19 @@ pub struct Many {
     pub label: Option<String>,
 }
 
-/// A select with its clip, as they were before.
-async fn loaded(edit: &JobEdit, ids: &[SelectId]) -> Result<Vec<(Select, Clip)>, WebError> {
-    let mut clips: HashMap<ClipId, Clip> = HashMap::new();
-    let mut found = Vec::with_capacity(ids.len());
-    for id in ids {
-        let select: Select = edit.load(*id).await?;
-        let clip = match clips.get(&select.clip) {
-            Some(known) => known.clone(),
-            None => edit.load(select.clip).await?,
-        };
-        clips.insert(select.clip, clip.clone());
-        found.push((select, clip));
-    }
-    Ok(found)
+/// Selects with their clips, as they are stored.
+async fn loaded(edit: &JobEdit, ids: &[SelectId]) -> Result<Vec<(Select, Clip)>, AppError> {
+    let selects = edit.load_selects(ids).await?;
+    let of: BTreeSet<ClipId> = selects.iter().map(|s| s.clip).collect();
+    let clips: HashMap<ClipId, Clip> = edit.load_clips(&of).await?.into_iter().map(|c| (c.id, c)).collect();
+    let with_clip = |select: Select| {
+        let clip = clips.get(&select.clip).cloned().ok_or(AppError::NotFound)?;
+        Ok((select, clip))
+    };
+    selects.into_iter().map(with_clip).collect()
 }
 
-impl Desk {
+impl App {
     /// Cuts another select out of a clip: from `start` to `end`, the hit where it begins or as given.
     pub async fn add_select(
         &self,
@@ -217,7 +213,7 @@ impl Desk {
         start: f64,
         end: f64,
         hit: Option<f64>,
-    ) -> Result<Select, WebError> {
+    ) -> Result<Select, AppError> {
         let probe = probe_of(clip)?;
         let (start, end) = (on_frame(probe, start), on_frame(probe, end));
         let hit = hit.map_or(start, |at| on_frame(probe, at));
@@ -229,19 +225,19 @@ impl Desk {
 
     /// Breaks a long take into its events: each an undecided select. A select that nobody has said anything of makes room for
     /// them; what lies in another one already stays with that. Gives the first of the new ones.
-    pub async fn break_up(&self, clip: &Clip, by: By) -> Result<Select, WebError> {
+    pub async fn break_up(&self, clip: &Clip, by: By) -> Result<Select, AppError> {
         let probe = probe_of(clip)?;
         let reading = self.store.clip_reading(clip.id).await?;
         let events = reading.map(|r| r.events).unwrap_or_default();
         if events.is_empty() {
-            return Err(WebError::Refused(
+            return Err(AppError::Refused(
                 "one thing happens in this clip from beginning to end: there is nothing to break up",
             ));
         }
         let footage = self.footage(clip.job).await?;
         let mut edit = self.store.begin_edit(clip.job, by).await?;
         let mut kept: Vec<Range> = Vec::new();
-        for known in footage.selects.iter().filter(|s| s.clip == clip.id) {
+        for known in footage.selects().filter(|s| s.clip == clip.id) {
             let select: Select = edit.load(known.id).await?;
             if select.removed {
                 continue;
@@ -264,7 +260,7 @@ impl Desk {
             first.get_or_insert(select);
             count += 1;
         }
-        let first = first.ok_or(WebError::Refused("every event of this clip lies in one of its selects already"))?;
+        let first = first.ok_or(AppError::Refused("every event of this clip lies in one of its selects already"))?;
         edit.commit(&format!("break up into {count} events"), None).await?;
         Ok(first)
     }
@@ -277,14 +273,14 @@ impl Desk {
         base: Option<Revision>,
         select: SelectId,
         at: f64,
-    ) -> Result<Select, WebError> {
+    ) -> Result<Select, AppError> {
         let mut edit = self.store.begin_edit(job, by).await?;
         let before: Select = edit.load(select).await?;
         let clip: Clip = edit.load(before.clip).await?;
         let at = on_frame(probe_of(&clip)?, at);
         let range = before.verdict.range;
         if at <= range.start() || at >= range.end() {
-            return Err(WebError::Refused("put the mark between in and out of the select: it is split there"));
+            return Err(AppError::Refused("put the mark between in and out of the select: it is split there"));
         }
         // The hit stays with the part that it lies in; the other has its own where it begins.
         let (first, second) = if range.hit() < at { (range.hit(), at) } else { (range.start(), range.hit()) };
@@ -298,16 +294,15 @@ impl Desk {
 
     /// Joins a select with the next one of its clip, and with what lies between them. What was said of either stays: the
     /// better tier and its hit, all tags, both notes.
-    pub async fn join_select(&self, job: JobId, by: By, select: SelectId) -> Result<Select, WebError> {
+    pub async fn join_select(&self, job: JobId, by: By, select: SelectId) -> Result<Select, AppError> {
         let of_clip = self.store.select(select).await?;
         let all = self.footage(job).await?;
         let next = all
-            .selects
-            .iter()
+            .selects()
             .filter(|s| s.clip == of_clip.clip && s.id != select)
             .filter(|s| s.verdict.range.start() >= of_clip.verdict.range.start())
             .min_by_key(|s| s.verdict.range.start())
-            .ok_or(WebError::Refused("this is the last select of its clip: there is none behind it to join"))?;
+            .ok_or(AppError::Refused("this is the last select of its clip: there is none behind it to join"))?;
         let mut edit = self.store.begin_edit(job, by).await?;
         let first: Select = edit.load(select).await?;
         let second: Select = edit.load(next.id).await?;
@@ -335,8 +330,8 @@ impl Desk {
         Ok(self.store.select(select).await?)
     }
 
-    pub async fn remove_select(&self, job: JobId, by: By, select: SelectId) -> Result<(), WebError> {
-        let edit = |select: Select| Ok::<_, WebError>(Select { removed: true, ..select });
+    pub async fn remove_select(&self, job: JobId, by: By, select: SelectId) -> Result<(), AppError> {
+        let edit = |select: Select| Ok::<_, AppError>(Select { removed: true, ..select });
         self.store.edit(job, by, select, None, "remove the select", edit).await?;
         Ok(())
     }
@@ -348,7 +343,7 @@ impl Desk {
         base: Option<Revision>,
         select: SelectId,
         said: &Judgement,
-    ) -> Result<(Select, Clip), WebError> {
+    ) -> Result<(Select, Clip), AppError> {
         let before = self.store.select(select).await?;
         let label = said.label();
         if said.is_of_the_clip() {
@@ -362,9 +357,13 @@ impl Desk {
     }
 
     /// Says something of many selects; gives how many there were.
-    pub async fn judge_many(&self, job: JobId, by: By, many: &Many) -> Result<usize, WebError> {
+    pub async fn judge_many(&self, job: JobId, by: By, many: &Many) -> Result<usize, AppError> {
         if many.selects.len() > MOST_AT_ONCE || many.said.len() > MOST_TAGS {
-            return Err(WebError::Refused("this is more than can be done at once"));
+            return Err(AppError::Refused("this is more than can be done at once"));
+        }
+        let distinct: BTreeSet<&SelectId> = many.selects.iter().collect();
+        if distinct.len() != many.selects.len() {
+            return Err(AppError::Refused("a select is named twice"));
         }
         let mut edit = self.store.begin_edit(job, by).await?;
         for said in &many.said {
@@ -378,9 +377,9 @@ impl Desk {
                     }
                 }
             } else {
-                for (select, clip) in of {
-                    edit.put(&select, &settled.applied(select.clone(), &clip)?, None).await?;
-                }
+                let changed: Result<Vec<(Select, Select)>, AppError> =
+                    of.into_iter().map(|(s, clip)| Ok((s.clone(), settled.applied(s, &clip)?))).collect();
+                edit.put_selects(&changed?).await?;
             }
         }
         let what = many.label.as_deref().map(|l| crate::text::plain(l, 60)).filter(|l| !l.is_empty());

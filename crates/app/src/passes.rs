@@ -1,11 +1,11 @@
 //! Passes, and what of the selects is asked for: by words, and by the music.
 
-use super::Desk;
+use super::App;
 use super::footage::Footage;
-use crate::error::WebError;
+use crate::error::AppError;
 use legere_core::arrange::{Need, Pace, needs, slots};
 use legere_core::id::{JobId, PassId, SelectId};
-use legere_core::narrow::{Counted, Query, Subject};
+use legere_core::narrow::{Counted, Query, SearchRecord};
 use legere_core::select::Tier;
 use legere_store::jobs::{Job, Search};
 use legere_store::journal::By;
@@ -64,8 +64,8 @@ pub struct Progress {
 }
 
 /// Whether a select belongs to a pass. What was cut out since it began belongs to it as well.
-fn belongs(pass: Option<&Pass>, known: &BTreeSet<SelectId>, select: &Select) -> bool {
-    pass.is_none_or(|p| p.members.contains(&select.id) || !known.contains(&select.id))
+fn belongs(pass: Option<&Pass>, select: &Select) -> bool {
+    pass.is_none_or(|p| select.born > p.born || p.members.contains(&select.id))
 }
 
 /// Whether a select is still to be judged in the pass of a number.
@@ -80,13 +80,13 @@ pub struct Narrowed<'a> {
     pub problems: Vec<String>,
 }
 
-impl Desk {
+impl App {
     /// The passes of a job with how far each is; the first goes through everything and needs no beginning.
-    pub async fn passes(&self, job: JobId) -> Result<Vec<Progress>, WebError> {
+    pub async fn passes(&self, job: JobId) -> Result<Vec<Progress>, AppError> {
         let footage = self.footage(job).await?;
         let passes = self.store.passes(job).await?.whole;
-        let progress = |number: u32, pass: Option<&Pass>, known: &BTreeSet<SelectId>| {
-            let members: Vec<&Select> = footage.selects.iter().filter(|s| belongs(pass, known, s)).collect();
+        let progress = |number: u32, pass: Option<&Pass>| {
+            let members: Vec<&Select> = footage.selects().filter(|s| belongs(pass, s)).collect();
             let left = || members.iter().filter(|s| is_left(number, s));
             Progress {
                 number,
@@ -99,20 +99,17 @@ impl Desk {
                 place: pass.and_then(|p| p.place),
             }
         };
-        let mut all = vec![progress(1, None, &BTreeSet::new())];
-        for pass in &passes {
-            all.push(progress(pass.number, Some(pass), &since(&footage, pass)));
-        }
-        Ok(all)
+        let later = passes.iter().map(|pass| progress(pass.number, Some(pass)));
+        Ok(std::iter::once(progress(1, None)).chain(later).collect())
     }
 
     /// Begins the next pass; refused where there is nothing to go through.
-    pub async fn begin_pass(&self, job: JobId, by: By, through: Through) -> Result<Pass, WebError> {
+    pub async fn begin_pass(&self, job: JobId, by: By, through: Through) -> Result<Pass, AppError> {
         let footage = self.footage(job).await?;
-        let taken = footage.selects.iter().filter(|s| through.takes(s.verdict.tier));
+        let taken = footage.selects().filter(|s| through.takes(s.verdict.tier));
         let members: BTreeSet<SelectId> = taken.map(|s| s.id).collect();
         if members.is_empty() {
-            return Err(WebError::Refused("there is nothing to go through: no select is like that"));
+            return Err(AppError::Refused("there is nothing to go through: no select is like that"));
         }
         let mut edit = self.store.begin_edit(job, by).await?;
         let pass = edit.add_pass(through.words(), &members).await?;
@@ -120,8 +117,8 @@ impl Desk {
         Ok(pass)
     }
 
-    pub async fn end_pass(&self, job: JobId, by: By, id: PassId) -> Result<(), WebError> {
-        let edit = |pass: Pass| Ok::<_, WebError>(Pass { removed: true, ..pass });
+    pub async fn end_pass(&self, job: JobId, by: By, id: PassId) -> Result<(), AppError> {
+        let edit = |pass: Pass| Ok::<_, AppError>(Pass { removed: true, ..pass });
         self.store.edit(job, by, id, None, "take the pass out", edit).await?;
         Ok(())
     }
@@ -134,32 +131,31 @@ impl Desk {
         words: &str,
         pass: u32,
         left: bool,
-    ) -> Result<Narrowed<'a>, WebError> {
+    ) -> Result<Narrowed<'a>, AppError> {
         let passes = if pass > 1 { self.store.passes(job.id).await?.whole } else { Vec::new() };
         let of = passes.iter().find(|p| p.number == pass);
-        let known = of.map(|p| since(footage, p)).unwrap_or_default();
         let (query, wrong) = Query::parse(words);
-        let (selects, subjects): (Vec<&Select>, Vec<Subject>) = footage
-            .selects
+        let (selects, records): (Vec<&Select>, Vec<&SearchRecord>) = footage
+            .entries
             .iter()
-            .filter(|s| belongs(of, &known, s))
-            .filter(|s| !left || is_left(pass, s))
-            .filter_map(|s| Some((s, footage.subject(s, job.rate)?)))
+            .filter(|e| belongs(of, &e.select))
+            .filter(|e| !left || is_left(pass, &e.select))
+            .filter_map(|e| Some((&*e.select, e.record.as_deref()?)))
             .unzip();
-        let nowhere = query.nowhere(&subjects);
+        let nowhere = query.nowhere(&records);
         let mut problems: Vec<String> = wrong.iter().map(ToString::to_string).collect();
         problems.extend(nowhere.iter().map(|w| format!("“{w}” is in no name, roll, tag, label or note")));
-        let shown = selects.iter().zip(&subjects).filter(|(_, s)| query.holds(s)).map(|(s, _)| *s).collect();
-        Ok(Narrowed { shown, counts: query.counts(&subjects), problems })
+        let shown = selects.iter().zip(&records).filter(|(_, s)| query.holds(s)).map(|(s, _)| *s).collect();
+        Ok(Narrowed { shown, counts: query.counts(&records), problems })
     }
 
     /// What the music asks for, section by section; nothing without music.
-    pub async fn needs(&self, job: &Job) -> Result<Vec<Need>, WebError> {
+    pub async fn needs(&self, job: &Job) -> Result<Vec<Need>, AppError> {
         let Some((track, version)) = self.chosen_track(job).await? else { return Ok(Vec::new()) };
         let music = self.music(&track, &version).await?;
         let footage = self.footage(job.id).await?;
         let rate = job.rate;
-        let found = super::tracks::apart(move || {
+        let found = crate::blocking::run_blocking(move || {
             let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
             needs(&slots(&music, rate, &pace), &footage.candidates, rate)
         });
@@ -167,11 +163,11 @@ impl Desk {
     }
 
     /// Keeps a narrowing under a name, in place of another of that name; without words it is forgotten.
-    pub async fn keep_search(&self, job: JobId, by: By, name: &str, words: &str) -> Result<Vec<Search>, WebError> {
+    pub async fn keep_search(&self, job: JobId, by: By, name: &str, words: &str) -> Result<Vec<Search>, AppError> {
         let name = crate::text::plain(name, 60);
         let words = crate::text::plain(words, 400);
         if name.is_empty() {
-            return Err(WebError::Refused("give it a name"));
+            return Err(AppError::Refused("give it a name"));
         }
         let label = if words.is_empty() { "forget the narrowing" } else { "keep the narrowing" };
         let edit = |mut job: Job| {
@@ -180,16 +176,10 @@ impl Desk {
                 job.searches.push(Search { name: name.clone(), words: words.clone() });
             }
             if job.searches.len() > MOST_SEARCHES {
-                return Err(WebError::Refused("a job keeps at most sixty narrowings"));
+                return Err(AppError::Refused("a job keeps at most sixty narrowings"));
             }
             Ok(job)
         };
         Ok(self.store.edit(job, by, job, None, label, edit).await?.searches)
     }
-}
-
-/// The selects that were there when a pass began. Ids are in the order of their making.
-fn since(footage: &Footage, pass: &Pass) -> BTreeSet<SelectId> {
-    let begun = pass.id.uuid();
-    footage.selects.iter().map(|s| s.id).filter(|id| id.uuid() < begun).collect()
 }

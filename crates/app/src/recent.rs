@@ -31,6 +31,20 @@ impl<K: PartialEq, S: PartialEq, V: Clone> Recent<K, S, V> {
         kept.first().map(|(.., value)| value.clone())
     }
 
+    /// What is kept, or else what `make` gives.
+    pub fn get_or_put(&self, of: K, state: S, make: impl FnOnce() -> V) -> V {
+        let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(at) = kept.iter().position(|(k, s, _)| *k == of && *s == state) {
+            kept[..=at].rotate_right(1);
+            return kept[0].2.clone();
+        }
+        let value = make();
+        kept.retain(|(k, ..)| *k != of);
+        kept.truncate(KEPT - 1);
+        kept.insert(0, (of, state, value.clone()));
+        value
+    }
+
     /// In the place of what was made at another state.
     pub fn put(&self, of: K, state: S, value: V) {
         let mut kept = self.0.lock().unwrap_or_else(PoisonError::into_inner);

@@ -6,8 +6,8 @@
 use super::cancel::while_wanted;
 use super::drafts::OpenDraft;
 use super::score::OpenPassage;
-use super::{Desk, short_name};
-use crate::error::WebError;
+use super::{App, short_name};
+use crate::error::AppError;
 use legere_core::draft::Draft;
 use legere_core::id::{ClipId, HandoffId};
 use legere_core::interchange::{
@@ -78,24 +78,24 @@ struct Original {
     digest: Option<String>,
 }
 
-impl Desk {
+impl App {
     /// Asks for a file of a draft as it is now.
-    pub async fn ask_handoff(&self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, WebError> {
+    pub async fn ask_handoff(&self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, AppError> {
         let request = self.request(open).await?;
         let name = format!("{}, {}.{}", plain(&open.job.name), plain(&open.kept.title()), kind.word());
-        let json = serde_json::to_value(&request).map_err(WebError::stopped)?;
+        let json = serde_json::to_value(&request).map_err(AppError::stopped)?;
         let id = self.store.add_handoff(open.job.id, kind, &name, json).await?;
         self.store.enqueue(&[Work::Handoff(id)]).await?;
         Ok(id)
     }
 
     /// Asks again for what failed or was cancelled, as it was asked for then.
-    pub async fn ask_again(&self, handoff: &Handoff) -> Result<(), WebError> {
+    pub async fn ask_again(&self, handoff: &Handoff) -> Result<(), AppError> {
         self.store.handoff_again(handoff).await?;
         Ok(self.store.enqueue(&[Work::Handoff(handoff.id)]).await?)
     }
 
-    async fn request(&self, open: &OpenDraft) -> Result<Request, WebError> {
+    async fn request(&self, open: &OpenDraft) -> Result<Request, AppError> {
         let mut clips = BTreeMap::new();
         for shot in open.cut().shots() {
             let (clip, probe) = open.clip_of(shot)?;
@@ -145,17 +145,17 @@ impl Desk {
         };
         match written {
             Ok(report) => self.store.handoff_ended(&handoff, Some(&file), &report).await?,
-            Err(WebError::Store(
+            Err(AppError::Store(
                 error @ (StoreError::Database(_) | StoreError::Sqlx(_) | StoreError::DiskFull | StoreError::Away),
             )) => return Err(error),
-            Err(WebError::Media(MediaError::DiskFull)) => {
+            Err(AppError::Media(MediaError::DiskFull)) => {
                 self.store.handoff_waits(&handoff, &MediaError::DiskFull.to_string()).await?;
                 return Ok(Outcome::Later);
             }
-            Err(WebError::Media(MediaError::Interrupted)) => return Ok(Outcome::Failed),
+            Err(AppError::Media(MediaError::Interrupted)) => return Ok(Outcome::Failed),
             Err(error) => {
                 tracing::error!(?error, "a hand-off failed");
-                let words = if error.speaks() {
+                let words = if error.is_for_editor() {
                     error.to_string()
                 } else {
                     "it could not be made; the log says why".to_owned()
@@ -167,10 +167,10 @@ impl Desk {
     }
 
     /// Writes the file and checks it; gives what the check found.
-    async fn written(&self, handoff: &Handoff, to: &Path) -> Result<String, WebError> {
+    async fn written(&self, handoff: &Handoff, to: &Path) -> Result<String, AppError> {
         let request: Request = serde_json::from_value(handoff.request.clone())
             .inspect_err(|error| tracing::warn!(%error, "a hand-off's request cannot be read"))
-            .map_err(|_old| WebError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
+            .map_err(|_old| AppError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
         if handoff.kind == HandoffKind::Mp4 {
             return self.written_mp4(handoff, &request, to).await;
         }
@@ -190,15 +190,15 @@ impl Desk {
         Ok(report(cut, handoff.kind))
     }
 
-    async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, WebError> {
+    async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, AppError> {
         let mut pieces = Vec::new();
         for shot in request.cut.shots() {
-            let original = request.clips.get(&shot.source.clip).ok_or(WebError::ClipOut)?;
+            let original = request.clips.get(&shot.source.clip).ok_or(AppError::ClipOut)?;
             let file = self.unchanged_original(original).await?;
             // A picture is rendered from the standing clip that was made of it.
             let still = self.shelf.still(&shot.source.clip.to_string());
             let file = if is_picture(&original.name) { still } else { file };
-            let rate = original.rate.ok_or(WebError::NotFound)?;
+            let rate = original.rate.ok_or(AppError::NotFound)?;
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
             pieces.push(Piece::of(file, content, rate, shot, request.cut.rate()));
         }
@@ -258,25 +258,25 @@ impl Desk {
     }
 
     /// The file that was meant, and no other that lies at its place by now.
-    async fn unchanged_original(&self, original: &Original) -> Result<PathBuf, WebError> {
+    async fn unchanged_original(&self, original: &Original) -> Result<PathBuf, AppError> {
         let file = self.original(&original.root, &original.path, &original.name)?;
         if let Some(wanted) = &original.digest {
             let (looked, wanted) = (file.clone(), wanted.clone());
-            let same = super::tracks::apart(move || identity::digest(&looked).map(|d| d == wanted)).await??;
+            let same = crate::blocking::run_blocking(move || identity::digest(&looked).map(|d| d == wanted)).await??;
             if !same {
-                return Err(WebError::Replaced { name: original.name.clone() });
+                return Err(AppError::Replaced { name: original.name.clone() });
             }
         }
         Ok(file)
     }
 
     /// A draft in the terms of the interchange formats.
-    pub async fn cut_list(&self, open: &OpenDraft) -> Result<CutList, WebError> {
+    pub async fn cut_list(&self, open: &OpenDraft) -> Result<CutList, AppError> {
         let mut reels: Vec<(ClipId, String)> = Vec::new();
         let mut events = Vec::new();
         for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
             let (clip, probe) = open.clip_of(shot)?;
-            let verdict = open.footage.selects.iter().find(|s| s.id == shot.source.select).map(|s| &s.verdict);
+            let verdict = open.footage.selects().find(|s| s.id == shot.source.select).map(|s| &s.verdict);
             events.push(Event {
                 clip: clip.name.clone(),
                 url: self.url(&clip.root, &clip.path),
@@ -320,7 +320,7 @@ impl Desk {
         }
     }
 
-    async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, WebError> {
+    async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, AppError> {
         let total = open.cut().len().get();
         let frame = |at: f64| open.job.rate.nearest(Seconds::from_measured(at)).get().max(0) as u64;
         let mut markers: Vec<Marker> = Vec::new();
@@ -371,8 +371,8 @@ impl Desk {
 type Told = (u64, (String, String));
 
 /// Compares what was written with what was meant, value by value.
-fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), WebError> {
-    let wrong = |what: String| WebError::from(MediaError::WrongResult(format!("read back, {what}")));
+fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), AppError> {
+    let wrong = |what: String| AppError::from(MediaError::WrongResult(format!("read back, {what}")));
     let black = || (String::new(), String::new());
     let parts: Vec<(&Event, Stretch)> =
         cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| (e, s))).collect();

@@ -1,15 +1,15 @@
 //! What a hand does to a draft, as an edit of the draft as it is now.
 
-use super::Desk;
+use super::App;
 use super::drafts::{OpenDraft, section_of, usable};
-use crate::error::WebError;
+use crate::error::AppError;
 use legere_core::arrange::Candidate;
 use legere_core::draft::{Between, DraftError, Edit, Pause, Pin, SHORTEST, Shot, Source, Speed, Stop, TimeFrom, Turn};
 use legere_core::id::{DraftId, SelectId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
 use legere_store::drafts::{DraftBody, KeptDraft};
 use legere_store::jobs::Job;
-use legere_store::journal::{By, Named, Revision};
+use legere_store::journal::{By, EditLabel, Revision};
 use serde::Deserialize;
 use uuid::Uuid;
 
@@ -161,7 +161,7 @@ pub enum TakenFrom {
 /// A shot that is put in is no longer than this unless somebody says so, in seconds.
 const USUAL_INSERT: f64 = 2.0;
 
-impl Desk {
+impl App {
     pub async fn edit_draft(
         &self,
         job: &Job,
@@ -169,21 +169,21 @@ impl Desk {
         base: Option<Revision>,
         id: DraftId,
         hand: ByHand,
-    ) -> Result<KeptDraft, WebError> {
+    ) -> Result<KeptDraft, AppError> {
         let edit = self.edit_of(job, id, hand).await?;
-        let nudge = edit.nudges();
-        let deed = Named { label: edit.label(), nudge: nudge.as_deref() };
+        let key = edit.coalesce_key();
+        let label = EditLabel { label: edit.label(), coalesce_key: key.as_deref() };
         let applied = |present: KeptDraft| {
             let cut = present.body.cut.apply(&edit)?;
             // A passage of the music begins with its shot, or with what stands there now.
             let score = present.body.score.after(&present.body.cut, &cut);
-            Ok::<_, WebError>(KeptDraft { body: DraftBody { score, cut, ..present.body }, ..present })
+            Ok::<_, AppError>(KeptDraft { body: DraftBody { score, cut, ..present.body }, ..present })
         };
-        self.store.edit(job.id, by, id, base, deed, applied).await
+        self.store.edit(job.id, by, id, base, label, applied).await
     }
 
     /// What a hand does, as an edit of the draft as it is now.
-    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, WebError> {
+    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, AppError> {
         let shift = FrameShift::new;
         let open = async || self.open_draft(job, self.store.draft(id).await?).await;
         Ok(match hand {
@@ -227,13 +227,13 @@ impl Desk {
             ByHand::TakeOver { draft, shot, section } => {
                 let other = self.store.draft(draft).await?;
                 if other.job != job.id {
-                    return Err(WebError::NotFound);
+                    return Err(AppError::NotFound);
                 }
                 taken_over(&*open().await?, &*self.open_draft(job, other).await?, shot, section)?
             }
             ByHand::Keep { section, on } => {
                 let open = open().await?;
-                let of = open.music.sections.get(section).ok_or(WebError::Refused("there is no such section"))?;
+                let of = open.music.sections.get(section).ok_or(AppError::Refused("there is no such section"))?;
                 let at = |seconds: f64| open.job.rate.nearest(Seconds::from_measured(seconds));
                 Edit::Keep { from: at(of.start), to: at(of.end), on }
             }
@@ -249,12 +249,12 @@ impl Desk {
                 let open = open().await?;
                 let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
                 let select = open.cut().shots()[index].source.select;
-                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                let candidate = open.candidate(select).ok_or(AppError::ClipOut)?;
                 Edit::PutHit { shot, at, hit: candidate.range.hit() }
             }
             ByHand::Insert { select, before, len, from } => {
                 let open = open().await?;
-                let candidate = open.candidate(select).ok_or(WebError::ClipOut)?;
+                let candidate = open.candidate(select).ok_or(AppError::ClipOut)?;
                 let new = inserted(candidate, len, &open.job)?;
                 Edit::Insert { new, before, from: time_from(&open, before, from)? }
             }
@@ -262,7 +262,7 @@ impl Desk {
     }
 
     /// The edit that puts a select into a place, as the place is now.
-    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, WebError> {
+    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, AppError> {
         let open = self.open_draft(job, self.store.draft(id).await?).await?;
         if open.cut().index_of(shot).is_none() {
             return Err(legere_core::draft::DraftError::NoShot.into());
@@ -270,25 +270,25 @@ impl Desk {
         let usable = usable(&open);
         let plan = open.arranger(&usable);
         let found = plan.alternates(open.cut(), shot, usable.len()).into_iter().find(|a| a.select == select);
-        let a = found.ok_or(WebError::Refused("this select is too short for the place, or in the draft already"))?;
+        let a = found.ok_or(AppError::Refused("this select is too short for the place, or in the draft already"))?;
         Ok(Edit::Replace { shot, source: a.source, hit_at: a.hit_at })
     }
 }
 
 /// A speed in per cent, to a thousandth of one.
-fn speed_of(percent: f64) -> Result<Speed, WebError> {
-    let wrong = WebError::Refused("a speed lies between 5 and 2000 per cent, below 0 for backwards; 0 holds the frame");
+fn speed_of(percent: f64) -> Result<Speed, AppError> {
+    let wrong = AppError::Refused("a speed lies between 5 and 2000 per cent, below 0 for backwards; 0 holds the frame");
     let told = percent.is_finite() && percent.abs() <= 2000.0;
     Speed::new(if told { (percent * 1000.0).round() as i64 } else { i64::MAX }, 100_000).ok_or(wrong)
 }
 
 /// The speed behind a turn: a tenth of a per cent at the finest.
-fn turn_speed(percent: f64) -> Result<Speed, WebError> {
+fn turn_speed(percent: f64) -> Result<Speed, AppError> {
     speed_of((percent * 10.0).round() / 10.0)
 }
 
 /// The shot with other turns, in their order.
-fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<Turn>)) -> Result<Edit, WebError> {
+fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<Turn>)) -> Result<Edit, AppError> {
     let source = &open.shot(shot)?.source;
     let mut turns = source.turns.clone();
     change(&mut turns);
@@ -302,33 +302,33 @@ fn taken_over(
     other: &OpenDraft,
     shot: Option<ShotId>,
     section: Option<usize>,
-) -> Result<Edit, WebError> {
+) -> Result<Edit, AppError> {
     if here.job.rate != other.job.rate {
-        return Err(WebError::Refused("the other draft was cut at another rate"));
+        return Err(AppError::Refused("the other draft was cut at another rate"));
     }
     let wanted =
         |at: FramePos, s: &Shot| Some(s.id) == shot || section.is_some_and(|i| section_of(other, at) == Some(i));
     let found: Vec<(FramePos, &Shot)> = other.cut().placed().filter(|(at, s)| wanted(*at, s)).collect();
     let (from, _) = *found.first().ok_or(DraftError::NoShot)?;
     // Copies of drafts share ids: what is taken over is another shot than the one that may still stand here.
-    let fresh = |s: &Shot| Shot { id: ShotId::from_uuid(Uuid::new_v4()), pin: Pin::Open, ..s.clone() };
+    let fresh = |s: &Shot| Shot { id: ShotId::from_uuid(Uuid::new_v4()), pin: Pin::Open, held: false, ..s.clone() };
     let shots = found.into_iter().map(|(_, s)| fresh(s)).collect();
     Ok(Edit::Overwrite { from, shots, rest: ShotId::from_uuid(Uuid::new_v4()) })
 }
 
 /// The whole of a shot's select in its place, from in to out.
-fn fitted(open: &OpenDraft, shot: ShotId) -> Result<Edit, WebError> {
+fn fitted(open: &OpenDraft, shot: ShotId) -> Result<Edit, AppError> {
     let shot = open.shot(shot)?;
-    let range = open.candidate(shot.source.select).ok_or(WebError::ClipOut)?.range;
+    let range = open.candidate(shot.source.select).ok_or(AppError::ClipOut)?.range;
     let len = open.job.rate.seconds_of(shot.pictures());
     let speed = Speed::fitting(range.duration(), len);
     let speed =
-        speed.ok_or(WebError::Refused("the select would have to be slowed or sped up beyond 5 and 2000 per cent"))?;
+        speed.ok_or(AppError::Refused("the select would have to be slowed or sped up beyond 5 and 2000 per cent"))?;
     Ok(Edit::SetTime { shot: shot.id, start: Some(range.start()), speed, turns: Vec::new() })
 }
 
 /// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.
-fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<TimeFrom, WebError> {
+fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<TimeFrom, AppError> {
     Ok(match from {
         TakenFrom::Neighbour => TimeFrom::Neighbour,
         TakenFrom::Whole => TimeFrom::Whole,
@@ -343,7 +343,7 @@ fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<
 }
 
 /// A new shot of a select: from its in on, no longer than its range.
-fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, WebError> {
+fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, AppError> {
     let there = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
     let usual = (USUAL_INSERT * job.rate.to_f64()).round() as u64;
     let len = len.unwrap_or(usual).min(there);
@@ -359,5 +359,6 @@ fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, 
         hit_at: u64::try_from(hit).ok().filter(|hit| *hit < len),
         pause: None,
         pin: Pin::Open,
+        held: false,
     })
 }

@@ -1,0 +1,306 @@
+//! What shots can be made of, in memory: the clips of a job, their selects, and both as the solver sees them.
+//!
+//! What is read (clips, readings) and what people say (selects) are kept apart: a verdict replaces one entry, and nothing is
+//! loaded by two requests at once.
+
+use super::recent::Recent;
+use super::{App, short_name};
+use crate::blocking::run_blocking;
+use crate::error::AppError;
+use legere_core::arrange::Candidate;
+use legere_core::footage::{Fault, FaultKind, Look, alike_takes, seen_within, usual_in_job};
+use legere_core::id::{ClipId, JobId, RollId, SelectId};
+use legere_core::narrow::{Fact, SearchRecord};
+use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
+use legere_core::time::{FrameRate, Seconds};
+use legere_store::clips::Clip;
+use legere_store::jobs::FootageRevision;
+use legere_store::rows::BrokenRow;
+use legere_store::selects::Select;
+use serde::Serialize;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+/// Mean warmth of a clip from which its colours are called warm: lamps, wood and skin are.
+const WARM: f64 = 0.15;
+/// And below which they are called cool: sky and shade are.
+const COOL: f64 = -0.05;
+
+/// What is read of a job and said of its clips; it changes with readings, and not with verdicts.
+#[derive(Debug)]
+pub struct Readings {
+    /// Those that are not out, by recording time.
+    pub clips: Vec<Arc<Clip>>,
+    by_id: HashMap<ClipId, usize>,
+    pub rolls: HashMap<RollId, String>,
+    similar: Arc<Similar>,
+    /// How sharp the pictures of its clips usually are; none where too few are known.
+    pub sharpness: Option<f64>,
+    /// What cannot be used, without what a person calls no fault.
+    faults: Faults,
+    /// What cannot be read.
+    pub broken: Vec<BrokenRow>,
+}
+
+/// A select with what is asked of it.
+#[derive(Debug, Clone)]
+pub struct Entry {
+    pub select: Arc<Select>,
+    /// As it can be asked for; none of a clip that was not read.
+    pub record: Option<Arc<SearchRecord>>,
+}
+
+/// The footage of a job at one revision: readings, and the selects over them.
+#[derive(Debug)]
+pub struct Footage {
+    pub revision: FootageRevision,
+    /// Of the job, which records and candidates were made for.
+    rate: FrameRate,
+    readings: Arc<Readings>,
+    /// In the order of their clips.
+    pub entries: Vec<Entry>,
+    /// The selects of clips that were read, as the solver sees them.
+    pub candidates: Arc<Vec<Candidate>>,
+    at: HashMap<SelectId, usize>,
+}
+
+impl std::ops::Deref for Footage {
+    type Target = Readings;
+    fn deref(&self) -> &Readings {
+        &self.readings
+    }
+}
+
+impl Readings {
+    pub fn clip(&self, id: ClipId) -> Option<&Arc<Clip>> {
+        self.by_id.get(&id).map(|i| &self.clips[*i])
+    }
+
+    /// Which of several similar takes a clip is; nothing where it is alone.
+    pub fn take(&self, clip: ClipId) -> Option<Take> {
+        self.similar.get(&clip).copied()
+    }
+
+    /// What of a clip cannot be used, without what a person calls no fault.
+    pub fn faults(&self, clip: ClipId) -> Arc<Vec<Fault>> {
+        self.faults.get(&clip).cloned().unwrap_or_default()
+    }
+
+    /// Where a select stands: by its clip, then by where it begins.
+    fn place(&self, select: &Select) -> (Option<usize>, Seconds) {
+        (self.by_id.get(&select.clip).copied(), select.verdict.range.start())
+    }
+
+    /// What is shown of a select, unless its clip is out.
+    fn entry(&self, select: Arc<Select>, rate: FrameRate) -> Entry {
+        let record = self.record(&select, rate).map(Arc::new);
+        Entry { select, record }
+    }
+
+    /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
+    fn record(&self, select: &Select, rate: FrameRate) -> Option<SearchRecord> {
+        let clip = self.clip(select.clip)?;
+        let probe = clip.probe.as_ref()?;
+        let verdict = &select.verdict;
+        let faults = self.faults(clip.id);
+        let (start, end) = (verdict.range.start().to_f64(), verdict.range.end().to_f64());
+        let is = |kind| seen_within(&faults, kind, start, end).is_some();
+        Some(SearchRecord {
+            tier: verdict.tier,
+            tags: tags_with(&verdict.tags, &clip.said.tags),
+            suggested: vec![Tag::Movement(select.movement)],
+            energy: select.energy,
+            slow: probe.headroom_in(rate).max(1.0),
+            length: verdict.range.duration().to_f64(),
+            rate: probe.frame_rate.to_f64(),
+            facts: [
+                (Fact::Sound, probe.has_sound),
+                (Fact::Silent, !probe.has_sound),
+                (Fact::Muted, clip.said.muted),
+                (Fact::Missing, clip.missing),
+                (Fact::Upright, probe.height > probe.width),
+                (Fact::Shaky, is(FaultKind::Shake)),
+                (Fact::Unsharp, is(FaultKind::Soft)),
+                (Fact::Underexposed, is(FaultKind::Dark)),
+                (Fact::Overexposed, is(FaultKind::Blown)),
+                (Fact::Warm, clip.gist.warmth > WARM),
+                (Fact::Cool, clip.gist.warmth < COOL),
+            ]
+            .into_iter()
+            .filter_map(|(fact, is)| is.then_some(fact))
+            .collect(),
+            label: verdict.label.as_ref().map(|l| l.word.as_str().to_owned()),
+            name: short_name(&clip.name),
+            roll: self.rolls.get(&clip.roll).cloned().unwrap_or_default(),
+            note: verdict.note.clone(),
+        })
+    }
+
+    /// A select as the solver sees it; none of a clip that was not read.
+    fn candidate_of(&self, select: &Select) -> Option<Candidate> {
+        candidate(select, &self.clips[*self.by_id.get(&select.clip)?], &self.faults)
+    }
+}
+
+impl Footage {
+    fn of(revision: FootageRevision, rate: FrameRate, readings: Arc<Readings>, mut selects: Vec<Select>) -> Self {
+        selects.sort_by_key(|s| readings.place(s));
+        let entries: Vec<Entry> = selects.into_iter().map(|s| readings.entry(Arc::new(s), rate)).collect();
+        let candidates = entries.iter().filter_map(|e| readings.candidate_of(&e.select)).collect();
+        Self { revision, rate, readings, entries, candidates: Arc::new(candidates), at: HashMap::new() }.indexed()
+    }
+
+    /// The same with some selects as they are now: a verdict costs a verdict, not a job.
+    fn patched(&self, revision: FootageRevision, changed: Vec<Select>) -> Self {
+        let ids: HashSet<SelectId> = changed.iter().map(|s| s.id).collect();
+        let (mut entries, mut candidates) = (self.entries.clone(), Vec::clone(&self.candidates));
+        entries.retain(|e| !ids.contains(&e.select.id));
+        candidates.retain(|c| !ids.contains(&c.select));
+        let by_place = |c: &Candidate| (self.by_id.get(&c.clip).copied(), c.range.start());
+        for select in changed.into_iter().filter(|s| !s.removed && self.by_id.contains_key(&s.clip)) {
+            let place = self.place(&select);
+            if let Some(candidate) = self.candidate_of(&select) {
+                let at = candidates.partition_point(|c| by_place(c) <= place);
+                candidates.insert(at, candidate);
+            }
+            let at = entries.partition_point(|e| self.place(&e.select) <= place);
+            entries.insert(at, self.readings.entry(Arc::new(select), self.rate));
+        }
+        let (rate, readings) = (self.rate, self.readings.clone());
+        Self { revision, rate, readings, entries, candidates: Arc::new(candidates), at: HashMap::new() }.indexed()
+    }
+
+    fn indexed(mut self) -> Self {
+        self.at = self.candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
+        self
+    }
+
+    /// In the order of their clips.
+    pub fn selects(&self) -> impl Iterator<Item = &Select> {
+        self.entries.iter().map(|e| &*e.select)
+    }
+
+    pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
+        self.at.get(&id).map(|i| &self.candidates[*i])
+    }
+}
+
+/// One of several clips that show the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Take {
+    /// The same number for all of them.
+    pub group: usize,
+    /// Which of them it is by recording time, from 1.
+    pub take: usize,
+    pub of: usize,
+}
+
+type Similar = HashMap<ClipId, Take>;
+
+/// Of clips that were read, in the order of time.
+type Faults = HashMap<ClipId, Arc<Vec<Fault>>>;
+
+/// Groups of alike takes of the jobs that were looked at last, for their clips at these versions.
+pub(super) type SimilarCache = Recent<JobId, Vec<(ClipId, i32)>, Arc<Similar>>;
+
+/// The footage of the jobs that were looked at last. Whoever asks while it is being loaded waits for that.
+pub(super) type Cache = Recent<JobId, (), Arc<tokio::sync::Mutex<Option<Arc<Footage>>>>>;
+
+impl App {
+    /// The footage of a job as it is now.
+    pub async fn footage(&self, job: JobId) -> Result<Arc<Footage>, AppError> {
+        let slot = self.footage.get_or_put(job, (), Arc::default);
+        let mut held = slot.lock().await;
+        // Asked before anything else is read: what changes meanwhile is read with the next asking.
+        let revision = self.store.footage_revision(job).await?;
+        let rate = self.store.job_rate(job).await?;
+        let known = held.as_ref().filter(|f| f.revision.clips == revision.clips && f.rate == rate);
+        let footage = match known {
+            Some(known) if known.revision == revision => return Ok(known.clone()),
+            Some(known) => {
+                let changed = self.store.selects_since(job, known.revision.selects).await?;
+                if changed.broken.is_empty() {
+                    known.patched(revision, changed.whole)
+                } else {
+                    self.loaded_footage(job, revision, rate).await?
+                }
+            }
+            None => self.loaded_footage(job, revision, rate).await?,
+        };
+        let footage = Arc::new(footage);
+        *held = Some(footage.clone());
+        Ok(footage)
+    }
+
+    async fn loaded_footage(
+        &self,
+        job: JobId,
+        revision: FootageRevision,
+        rate: FrameRate,
+    ) -> Result<Footage, AppError> {
+        let clips = self.store.clips(job).await?;
+        let selects = self.store.selects(job).await?;
+        let rolls = self.store.rolls(job).await?.into_iter().map(|r| (r.id, r.name)).collect();
+        let app = self.clone();
+        run_blocking(move || {
+            let broken = clips.broken.into_iter().chain(selects.broken).collect();
+            let clips: Vec<Arc<Clip>> = clips.whole.into_iter().map(Arc::new).collect();
+            let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
+            let sharpness = usual_in_job(clips.iter().map(|c| c.gist.sharpness));
+            let faults = clips.iter().filter_map(|c| Some((c.id, Arc::new(faults_of(c, sharpness)?)))).collect();
+            let similar = app.similar_takes(job, &clips);
+            let readings = Arc::new(Readings { clips, by_id, rolls, similar, sharpness, faults, broken });
+            Footage::of(revision, rate, readings, selects.whole)
+        })
+        .await
+    }
+}
+
+impl App {
+    /// Clips in groups that show the same thing; made anew only where other clips or other readings are there.
+    fn similar_takes(&self, job: JobId, clips: &[Arc<Clip>]) -> Arc<Similar> {
+        let read: Vec<(ClipId, i32)> = clips.iter().map(|c| (c.id, c.version)).collect();
+        if let Some(kept) = self.similar.get(&job, &read) {
+            return kept;
+        }
+        let looks: Vec<&[Look]> = clips.iter().map(|c| c.looks.as_slice()).collect();
+        let mut similar = Similar::new();
+        for (group, takes) in alike_takes(&looks).into_iter().enumerate() {
+            let of = takes.len();
+            similar.extend(takes.iter().enumerate().map(|(i, at)| (clips[*at].id, Take { group, take: i + 1, of })));
+        }
+        let similar = Arc::new(similar);
+        self.similar.put(job, read, similar.clone());
+        similar
+    }
+}
+
+/// What of a clip cannot be used among clips that usually are so sharp; none of one that was not read.
+fn faults_of(clip: &Clip, sharpness: Option<f64>) -> Option<Vec<Fault>> {
+    let seconds = clip.probe.as_ref()?.duration.to_f64();
+    let mut faults = clip.gist.faults_in_job(sharpness, seconds);
+    // What a person says is none is none, whatever is read.
+    faults.retain(|f| !clip.said.no_faults.contains(&f.kind));
+    Some(faults)
+}
+
+fn candidate(select: &Select, clip: &Clip, faults: &Faults) -> Option<Candidate> {
+    let probe = clip.probe.as_ref()?;
+    let tags = tags_with(&select.verdict.tags, &clip.said.tags);
+    Some(Candidate {
+        select: select.id,
+        clip: clip.id,
+        name: short_name(&clip.name),
+        range: select.verdict.range,
+        media: probe.duration,
+        // Slower than its frames come is slower than it can be shown.
+        rate: probe.steady_rate.unwrap_or(probe.frame_rate),
+        tier: select.verdict.tier,
+        energy: select.energy,
+        trace: Arc::new(clip.trace.clone()),
+        faults: faults.get(&clip.id).cloned().unwrap_or_default(),
+        framing: framing_of(&tags),
+        role: role_of(&tags),
+        movement: movement_of(&tags).or(Some(select.movement)),
+    })
+}
