@@ -131,7 +131,17 @@ impl App {
         if !clip.owns_path {
             return Err(MediaError::Vanished);
         }
-        identified(&self.roots.resolve_file(&clip.root, &clip.path)?).await
+        identified(&self.resolved(&clip.root, &clip.path).await?).await
+    }
+
+    /// A file below a media folder. Asked on a thread that may wait: a disk can hang. A media folder that another program has
+    /// added meanwhile is opened first.
+    async fn resolved(&self, root: &str, path: &str) -> Result<PathBuf, MediaError> {
+        if self.roots.all().iter().all(|r| r.name != root) {
+            let _ = self.open_added_roots().await;
+        }
+        let (roots, root, path) = (self.roots.clone(), root.to_owned(), path.to_owned());
+        run_blocking(move || roots.resolve_file(&root, &path)).await.map_err(|_stopped| MediaError::Interrupted)?
     }
 
     async fn made_of(
@@ -140,7 +150,7 @@ impl App {
         identity: Result<Identity, MediaError>,
     ) -> Result<(Identity, ClipProbe, Made), MediaError> {
         self.shelf.ensure_room()?;
-        let path = self.roots.resolve_file(&clip.root, &clip.path)?;
+        let path = self.resolved(&clip.root, &clip.path).await?;
         let (before, _) = (identity?, self.store.clip_progress(clip, State::Reading, 0.0).await);
         let work = self.shelf.work()?;
         let place = self.shelf.clip(&clip.id.to_string());
@@ -183,7 +193,7 @@ impl App {
         drop(sender);
         let _ = telling.await;
         let made = made?;
-        unchanged(&path, &before)?;
+        unchanged(&path, &before).await?;
         if kept {
             return Ok((before, probe, made));
         }
@@ -201,7 +211,7 @@ impl App {
         }
         self.store.track_state(&track, State::Reading, None).await?;
         if track.digest.is_none()
-            && let Ok(path) = self.roots.resolve_file(&track.root, &track.path)
+            && let Ok(path) = self.resolved(&track.root, &track.path).await
             && let Ok(identity) = identified(&path).await
             && self.track_known_by_content(&track, &identity).await?
         {
@@ -243,13 +253,13 @@ impl App {
 
     async fn heard(&self, track: &Track) -> Result<(Identity, ReadTrack), MediaError> {
         self.shelf.ensure_room()?;
-        let path = self.roots.resolve_file(&track.root, &track.path)?;
+        let path = self.resolved(&track.root, &track.path).await?;
         let before = identified(&path).await?;
         let read = sound::read(&path).await?;
         let work = self.shelf.work()?;
         sound::light_copy(&path, &work.path().join("light.flac")).await?;
         tokio::fs::write(work.path().join("peaks.bin"), &read.peaks).await?;
-        unchanged(&path, &before)?;
+        unchanged(&path, &before).await?;
         let place = self.shelf.track(&track.id.to_string());
         blocking(move || work.publish(&place)).await?;
         Ok((before, read))
@@ -266,7 +276,8 @@ impl App {
     /// The frame of a clip's original that an instant lies in, as a JPEG.
     pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, AppError> {
         let probe = clip.probe.as_ref().ok_or(AppError::Refused("this clip has not been read"))?;
-        let path = self.source_of(clip)?;
+        let (app, of) = (self.clone(), clip.clone());
+        let path = run_blocking(move || app.source_of(&of)).await??;
         Ok(legere_media::frame::jpeg(&path, probe, at).await?)
     }
 
@@ -297,8 +308,9 @@ async fn identified(path: &std::path::Path) -> Result<Identity, MediaError> {
 }
 
 /// A file that is still being copied is read once it is whole.
-fn unchanged(path: &std::path::Path, before: &Identity) -> Result<(), MediaError> {
-    let (bytes, modified) = identity::stat(path)?;
+async fn unchanged(path: &std::path::Path, before: &Identity) -> Result<(), MediaError> {
+    let path = path.to_path_buf();
+    let (bytes, modified) = blocking(move || Ok(identity::stat(&path))).await??;
     if (bytes, modified) == (before.bytes, before.modified) { Ok(()) } else { Err(MediaError::ChangedMeanwhile) }
 }
 

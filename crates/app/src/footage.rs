@@ -108,7 +108,14 @@ impl Readings {
         Some(SearchRecord {
             tier: verdict.tier,
             tags: tags_with(&verdict.tags, &clip.said.tags),
-            suggested: vec![Tag::Movement(select.movement)],
+            suggested: [
+                Some(Tag::Movement(select.movement)),
+                clip.gist.framing.map(Tag::Framing),
+                clip.gist.light.map(Tag::Light),
+            ]
+            .into_iter()
+            .flatten()
+            .collect(),
             energy: select.energy,
             slow: probe.headroom_in(rate).max(1.0),
             length: verdict.range.duration().to_f64(),

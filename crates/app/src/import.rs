@@ -1,6 +1,7 @@
 //! Bringing files in.
 
 use super::App;
+use super::uploads::DROPPED;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use chrono::{DateTime, Utc};
@@ -31,7 +32,9 @@ pub struct Brought {
 
 /// To the microsecond, as the database keeps it.
 fn kept_time(at: DateTime<Utc>) -> DateTime<Utc> {
-    DateTime::from_timestamp_micros(at.timestamp_micros()).unwrap_or(at)
+    // File systems keep times that no calendar has a year for.
+    let micros = at.timestamp_micros().clamp(0, 253_402_300_799_000_000);
+    DateTime::from_timestamp_micros(micros).unwrap_or_default()
 }
 
 impl App {
@@ -79,7 +82,8 @@ impl App {
             files.sort_by(|a, b| a.modified.cmp(&b.modified).then_with(|| a.path.cmp(&b.path)));
             let last = Path::new(&folder).file_name().and_then(|n| n.to_str());
             // What was dropped lies in a folder that only the program has a name for.
-            let name = last.filter(|n| *n != job.to_string()).unwrap_or(root).to_owned();
+            let is_ours = |n: &str| n == job.to_string() || (root == DROPPED && n.parse::<uuid::Uuid>().is_ok());
+            let name = last.filter(|n| !is_ours(n)).unwrap_or(root).to_owned();
             let (TakenIn { new, back }, to_read) = edit.add_clips(&import, &name, &folder, &files).await?;
             brought.clips += new;
             brought.back += back;

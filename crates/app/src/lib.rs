@@ -72,7 +72,7 @@ impl App {
     pub fn new(store: Store, shelf: Shelf, roots: Roots) -> Self {
         let (news, _) = broadcast::channel(1024);
         // One of that name was given at the start: then dropped files cannot be taken in, and the page says so.
-        let _ = roots.push(Root { name: uploads::DROPPED.into(), path: shelf.dropped() });
+        let _ = roots.push(Root { name: uploads::DROPPED.into(), path: shelf.originals() });
         Self {
             store,
             shelf,
@@ -107,25 +107,32 @@ impl App {
         }
     }
 
-    /// Looks after the files of all jobs and after the shelf, until it is dropped.
+    /// Looks after the files of all jobs and after the shelf, until it is dropped. A disk that hangs holds up only what lies
+    /// on it.
     pub async fn look_after(&self) {
-        let mut tidied = tokio::time::Instant::now();
-        loop {
-            tokio::time::sleep(LOOK_EVERY).await;
-            match self.store.jobs().await {
-                Ok(jobs) => {
-                    for job in jobs.whole {
-                        self.look_unless_looked(job.id).await;
-                    }
+        let looking = async {
+            loop {
+                tokio::time::sleep(LOOK_EVERY).await;
+                match self.store.jobs().await {
+                    Ok(jobs) => jobs.whole.iter().for_each(|job| self.look_behind(job.id)),
+                    Err(error) => tracing::warn!(?error, "the jobs could not be looked at"),
                 }
-                Err(error) => tracing::warn!(?error, "the jobs could not be looked at"),
             }
-            if tidied.elapsed() > TIDY_EVERY {
-                tidied = tokio::time::Instant::now();
-                let shelf = self.shelf.clone();
-                let _ = tokio::task::spawn_blocking(move || shelf.keep_to_budget()).await;
+        };
+        let tidying = async {
+            loop {
+                tokio::time::sleep(TIDY_EVERY).await;
+                let app = self.clone();
+                let tidied = tokio::task::spawn_blocking(move || {
+                    app.shelf.keep_to_budget();
+                    app.sweep_uploads();
+                });
+                if let Err(error) = tidied.await {
+                    tracing::error!(%error, "the shelf could not be tidied");
+                }
             }
-        }
+        };
+        tokio::join!(looking, tidying);
     }
 
     /// Does one piece of long work. What goes wrong is written beside the thing it concerns.

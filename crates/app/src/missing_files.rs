@@ -24,6 +24,8 @@ const FOREIGN_FROM: usize = 3;
 /// What lies at the place of a file.
 #[derive(Debug, Clone, PartialEq)]
 enum Found {
+    /// The disk does not answer: as it was.
+    Unknown,
     Same,
     /// The same content with another time.
     Touched(DateTime<Utc>),
@@ -50,11 +52,33 @@ struct Known {
 /// What was looked for so long ago is not looked for again behind a page.
 const FRESH: Duration = Duration::from_secs(1);
 
-/// Jobs whose files are being looked for (none), and when those of the others were looked for last.
+/// A disk that has not answered for so long is left alone until it does.
+const ANSWERS_WITHIN: Duration = Duration::from_secs(30);
+
+/// Jobs whose files are being looked for (none), when those of the others were looked for last, and how many threads each media
+/// folder holds up.
 #[derive(Debug, Clone, Default)]
-pub struct Looking(Arc<Mutex<HashMap<JobId, Option<Instant>>>>);
+pub struct Looking(Arc<Mutex<HashMap<JobId, Option<Instant>>>>, Arc<Mutex<HashMap<String, usize>>>);
+
+/// So many jobs look on one disk at once.
+const MOST_ASKING: usize = 4;
 
 impl Looking {
+    /// Whether a disk is asked; not while it has not answered others.
+    fn asks(&self, root: &str) -> bool {
+        let mut asking = self.1.lock().unwrap_or_else(PoisonError::into_inner);
+        let count = asking.entry(root.to_owned()).or_default();
+        let free = *count < MOST_ASKING;
+        *count += usize::from(free);
+        free
+    }
+
+    fn answered(&self, root: &str) {
+        if let Some(count) = self.1.lock().unwrap_or_else(PoisonError::into_inner).get_mut(root) {
+            *count = count.saturating_sub(1);
+        }
+    }
+
     /// Whether somebody should look now; whoever is told so says when it is done.
     fn begin(&self, job: JobId) -> bool {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -79,7 +103,7 @@ impl App {
     }
 
     /// The same, waiting until it is done.
-    pub(super) async fn look_unless_looked(&self, job: JobId) {
+    async fn look_unless_looked(&self, job: JobId) {
         if !self.looking.begin(job) {
             return;
         }
@@ -107,20 +131,51 @@ impl App {
             .map(|c| self.shelf.clip(&c.id.to_string()))
             .chain(tracks.iter().map(|t| self.shelf.track(&t.id.to_string())))
             .collect();
-        let (found, whole) = run_blocking(move || {
-            let found = app.found(&files);
-            let whole: Vec<bool> =
-                wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || app.shelf.is_whole(folder)).collect();
-            (found, whole)
+        let whole: Vec<bool> = run_blocking(move || {
+            wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || app.shelf.is_whole(folder)).collect()
         })
         .await?;
+        let found = self.found_on_all(files).await;
         let (found_clips, found_tracks) = found.split_at(clips.len());
         let (whole_clips, whole_tracks) = whole.split_at(clips.len());
         self.follow_clips(job, &clips, found_clips, whole_clips).await?;
         self.follow_tracks(job, &tracks, found_tracks, whole_tracks).await
     }
 
-    /// What lies at each place; reads what has another size or time.
+    /// What lies at each place, disk by disk: of one that does not answer nothing is known, and it is not asked again until it
+    /// has answered.
+    async fn found_on_all(&self, files: Vec<Known>) -> Vec<Found> {
+        let mut by_root: HashMap<String, Vec<(usize, Known)>> = HashMap::new();
+        let mut found = vec![Found::Unknown; files.len()];
+        for (i, file) in files.into_iter().enumerate() {
+            by_root.entry(file.root.clone()).or_default().push((i, file));
+        }
+        let mut looking = tokio::task::JoinSet::new();
+        for (root, files) in by_root {
+            if !self.looking.asks(&root) {
+                continue;
+            }
+            let app = self.clone();
+            looking.spawn(async move {
+                let (places, files): (Vec<usize>, Vec<Known>) = files.into_iter().unzip();
+                let asked = tokio::task::spawn_blocking(move || {
+                    let found = app.found(&files);
+                    app.looking.answered(&root);
+                    found
+                });
+                let answered = tokio::time::timeout(ANSWERS_WITHIN, asked).await;
+                answered.ok().and_then(Result::ok).map(|found| (places, found))
+            });
+        }
+        while let Some(done) = looking.join_next().await {
+            if let Ok(Some((places, of_root))) = done {
+                places.into_iter().zip(of_root).for_each(|(i, one)| found[i] = one);
+            }
+        }
+        found
+    }
+
+    /// What lies at each place of a disk; reads what has another size or time.
     fn found(&self, files: &[Known]) -> Vec<Found> {
         let contents: HashMap<(&str, &str), &str> = files
             .iter()
@@ -139,7 +194,7 @@ impl App {
             match found {
                 Found::Same | Found::Touched(_) => *same += 1,
                 Found::Another { .. } => *others += 1,
-                Found::Nothing => {}
+                Found::Nothing | Found::Unknown => {}
             }
         }
         for (file, found) in files.iter().zip(&mut found) {
@@ -173,7 +228,7 @@ impl App {
     async fn follow_clips(&self, job: JobId, clips: &[Clip], found: &[Found], whole: &[bool]) -> Result<(), AppError> {
         let mut changed: [Vec<ClipId>; 2] = Default::default();
         let (mut lost_copy, mut work) = (Vec::new(), Vec::new());
-        for ((clip, found), whole) in clips.iter().zip(found).zip(whole) {
+        for ((clip, found), whole) in clips.iter().zip(found).zip(whole).filter(|((_, f), _)| **f != Found::Unknown) {
             let missing = *found == Found::Nothing;
             if missing != clip.missing {
                 changed[usize::from(missing)].push(clip.id);
@@ -217,7 +272,7 @@ impl App {
     ) -> Result<(), AppError> {
         let mut changed: [Vec<TrackId>; 2] = Default::default();
         let mut work = Vec::new();
-        for ((track, found), whole) in tracks.iter().zip(found).zip(whole) {
+        for ((track, found), whole) in tracks.iter().zip(found).zip(whole).filter(|((_, f), _)| **f != Found::Unknown) {
             let missing = *found == Found::Nothing;
             if missing != track.missing {
                 changed[usize::from(missing)].push(track.id);

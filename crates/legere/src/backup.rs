@@ -1,151 +1,188 @@
-//! A copy of everything that a person did, in one file: the database, and a manifest that says what it is. Footage and
-//! light copies are not in it: the ones lie where they lie, the others can be made again.
+//! A copy of everything that a person did, in one file ([`crate::archive`]), and back. Footage that lies in media folders
+//! is not in it, nor what can be made again: light copies, previews, hand-offs.
 
+use crate::archive::{self, Manifest, private};
 use crate::house::{House, runtime};
 use crate::{MainError, Place, privileges};
 use legere_store::cluster::{Cluster, Durability};
-use legere_store::{Store, StoreError};
-use serde::{Deserialize, Serialize};
-use std::fs::File;
-use std::io::Read;
+use legere_store::{Store, StoreError, dump};
 use std::path::{Path, PathBuf};
 
-const MANIFEST: &str = "manifest.json";
-const DUMP: &str = "database.dump";
-/// How many dumps that the program made by itself are kept.
+/// How many copies that the program made by itself are kept.
 const KEPT: usize = 5;
+/// Copies of the program's own have names of this form: `legere-20261130-120000-before-restore.backup`.
+const PREFIX: &str = "legere-";
+const ENDING: &str = ".backup";
+const REASONS: [&str; 2] = [BEFORE_MIGRATION, BEFORE_RESTORE];
+const BEFORE_MIGRATION: &str = "before-migration";
+const BEFORE_RESTORE: &str = "before-restore";
 
-#[derive(Debug, Serialize, Deserialize)]
-struct Manifest {
-    /// The program that wrote it.
-    version: String,
-    made_at: chrono::DateTime<chrono::Utc>,
-    /// BLAKE3 of the dump.
-    digest: String,
-    bytes: u64,
+/// The database of a place, and the server that is started for it where none runs.
+struct Reached {
+    url: String,
+    cluster: Option<Cluster>,
+}
+
+/// Reaches the database without opening what is stored in it.
+fn reached(place: &Place) -> Result<Reached, MainError> {
+    if let Some(url) = &place.database {
+        return Ok(Reached { url: url.clone(), cluster: None });
+    }
+    match Cluster::start(&place.data, Durability::Safe) {
+        Ok(cluster) => Ok(Reached { url: cluster.url(), cluster: Some(cluster) }),
+        Err(StoreError::InUse) => Ok(Reached { url: Cluster::url_of_running(&place.data)?, cluster: None }),
+        Err(other) => Err(other.into()),
+    }
+}
+
+fn originals(place: &Place) -> PathBuf {
+    place.data.join("originals")
 }
 
 /// Writes the backup, also while a server runs on the data folder.
-pub fn backup(place: &Place, to: &Path) -> Result<(), MainError> {
+pub fn backup(place: &Place, to: &Path, without_originals: bool) -> Result<(), MainError> {
     let to = std::path::absolute(to).map_err(MainError::Data)?;
     // Opened before anything else, with the rights of who asked for it, which are given up then: so it is written in place,
     // and never over another backup.
-    let out = File::options().write(true).create(true).truncate(false).open(&to);
-    let out = out.map_err(|source| MainError::BackupFile { file: to.clone(), source })?;
+    let out = private(&to).map_err(|source| MainError::BackupFile { file: to.clone(), source })?;
     if out.metadata().map_err(MainError::Data)?.len() > 0 {
         return Err(MainError::BackupThere(to));
     }
     privileges::drop_with_data(&place.data)?;
-    let folder = tempfile::tempdir().map_err(MainError::Data)?;
-    let dump = folder.path().join(DUMP);
-    match Cluster::start(&place.data, Durability::Safe) {
-        Ok(cluster) => cluster.dump(&dump)?,
-        Err(StoreError::InUse) => Cluster::dump_running(&place.data, &dump)?,
-        Err(other) => return Err(other.into()),
-    }
-    let manifest = Manifest {
-        version: env!("CARGO_PKG_VERSION").to_owned(),
-        made_at: chrono::Utc::now(),
-        digest: digest(&dump)?,
-        bytes: std::fs::metadata(&dump).map_err(MainError::Data)?.len(),
-    };
-    let text = serde_json::to_vec_pretty(&manifest)?;
-    let mut tar = tar::Builder::new(out);
-    let mut header = tar::Header::new_gnu();
-    header.set_size(text.len() as u64);
-    header.set_mode(0o600);
-    header.set_cksum();
-    tar.append_data(&mut header, MANIFEST, &*text).map_err(MainError::Data)?;
-    tar.append_path_with_name(&dump, DUMP).map_err(MainError::Data)?;
-    let written = tar.into_inner().map_err(MainError::Data)?;
-    written.sync_all().map_err(MainError::Data)?;
+    let database = reached(place)?;
+    let folder = originals(place);
+    let manifest = written(&database.url, out, (!without_originals && folder.is_dir()).then_some(&*folder))?;
     println!("{} holds everything up to {}", to.display(), manifest.made_at.format("%Y-%m-%d %H:%M UTC"));
+    let dropped = match manifest.originals {
+        Some(n) => format!("{n} files that were dropped on a page are in it"),
+        None => "files that were dropped on a page are not in it".to_owned(),
+    };
+    println!(
+        "{dropped}; footage in media folders and what can be made again (light copies, previews, hand-offs) is not"
+    );
     Ok(())
 }
 
-/// Puts a backup in the place of what is there. What was there is dumped beside it first.
+fn written(url: &str, out: std::fs::File, originals: Option<&Path>) -> Result<Manifest, MainError> {
+    let folder = tempfile::tempdir().map_err(MainError::Data)?;
+    let file = folder.path().join("database.dump");
+    dump::dump(url, &file)?;
+    let migrations = runtime()?.block_on(dump::migrations_of(url))?;
+    archive::write(out, &file, migrations, originals)
+}
+
+/// Puts a backup in the place of what is stored, which is copied aside first and never opened.
 pub fn restore(place: &Place, from: &Path, replace: bool) -> Result<(), MainError> {
     let from = std::path::absolute(from).map_err(MainError::Data)?;
-    let folder = tempfile::tempdir().map_err(MainError::Data)?;
-    let dump = unpacked(&from, folder.path())?;
-    // Who we become must be able to read it.
-    std::fs::set_permissions(folder.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))
-        .map_err(MainError::Data)?;
-    std::fs::set_permissions(&dump, std::os::unix::fs::PermissionsExt::from_mode(0o644)).map_err(MainError::Data)?;
+    let readable = std::fs::File::open(&from).map_err(MainError::Data)?;
+    // Originals may be many: they are unpacked on the disk that they go to.
+    std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
+    let folder = tempfile::tempdir_in(&place.data).map_err(MainError::Data)?;
+    drop(readable);
+    let unpacked = archive::unpack(&from, folder.path())?;
+    let known = dump::known_migrations();
+    if let Some(unknown) = unpacked.manifest.migrations.iter().find(|m| !known.contains(m)) {
+        let version = unpacked.manifest.version.clone();
+        return Err(MainError::NewerBackup { file: from, version, change: unknown.clone() });
+    }
+    privileges::give(folder.path(), &place.data)?;
     privileges::drop_with_data(&place.data)?;
-    let cluster = Cluster::start(&place.data, Durability::Safe)?;
-    let jobs = runtime()?.block_on(async {
-        let store = Store::open(&cluster.url()).await?;
-        let jobs = store.jobs().await?;
-        store.pool().close().await;
-        Ok::<_, StoreError>(jobs.whole.len() + jobs.broken.len())
-    })?;
+    let database = reached(place)?;
+    if place.database.is_none() && database.cluster.is_none() {
+        return Err(StoreError::InUse.into());
+    }
+    let jobs = runtime()?.block_on(dump::jobs_in(&database.url))?;
     if jobs > 0 && !replace {
         return Err(MainError::WouldReplace(jobs));
     }
-    let kept = dump_aside(&cluster, &place.data, "before-restore")?;
-    cluster.restore(&dump)?;
-    // Brought up to this program's schema at once, so that what cannot be is told now.
-    let jobs = runtime()?.block_on(async { Store::open(&cluster.url()).await?.jobs().await })?;
-    println!("restored {} jobs; what was there before is in {}", jobs.whole.len(), kept.display());
+    let aside = copy_aside(&database.url, &place.data, BEFORE_RESTORE)?;
+    match &database.cluster {
+        Some(cluster) => cluster.restore(&unpacked.dump)?,
+        None => dump::restore(&database.url, &unpacked.dump)?,
+    }
+    let added = put_back(&unpacked.originals, &originals(place))?;
+    // Brought up to this program's schema at once, so that what cannot be is said now.
+    let jobs = runtime()?.block_on(async { Store::open(&database.url).await?.jobs().await })?;
+    println!(
+        "restored {} jobs and {added} dropped files; what was stored before is in {}",
+        jobs.whole.len(),
+        aside.display()
+    );
     Ok(())
 }
 
-/// The dump of a backup, once it is what its manifest says.
-fn unpacked(from: &Path, folder: &Path) -> Result<PathBuf, MainError> {
-    let no_backup = |source: Option<Box<dyn std::error::Error + Send + Sync>>| MainError::NoBackup {
-        file: from.to_path_buf(),
-        source,
-    };
-    let io = |error: std::io::Error| no_backup(Some(error.into()));
-    let mut tar = tar::Archive::new(File::open(from).map_err(MainError::Data)?);
-    let mut manifest: Option<Manifest> = None;
-    let dump = folder.join(DUMP);
-    for entry in tar.entries().map_err(MainError::Data)? {
-        let mut entry = entry.map_err(io)?;
-        let name = entry.path().map_err(io)?.into_owned();
-        if name == Path::new(MANIFEST) {
-            let mut text = Vec::new();
-            entry.by_ref().take(1 << 20).read_to_end(&mut text).map_err(io)?;
-            manifest = Some(serde_json::from_slice(&text).map_err(|e| no_backup(Some(e.into())))?);
-        } else if name == Path::new(DUMP) {
-            std::io::copy(&mut entry, &mut File::create(&dump).map_err(MainError::Data)?).map_err(io)?;
+/// Moves unpacked originals to where they belong; what lies there already stays. Gives how many came.
+fn put_back(from: &Path, to: &Path) -> Result<usize, MainError> {
+    let mut added = 0;
+    for entry in walkdir::WalkDir::new(from).min_depth(1).into_iter().flatten().filter(|e| e.file_type().is_file()) {
+        let Ok(below) = entry.path().strip_prefix(from) else { continue };
+        let place = to.join(below);
+        if !place.exists() {
+            std::fs::create_dir_all(place.parent().unwrap_or(to)).map_err(MainError::Data)?;
+            std::fs::rename(entry.path(), &place).map_err(MainError::Data)?;
+            added += 1;
         }
     }
-    let manifest = manifest.ok_or_else(|| no_backup(None))?;
-    let whole = std::fs::metadata(&dump).is_ok_and(|m| m.len() == manifest.bytes) && digest(&dump)? == manifest.digest;
-    if whole { Ok(dump) } else { Err(no_backup(None)) }
+    Ok(added)
 }
 
-fn digest(file: &Path) -> Result<String, MainError> {
-    let mut hash = blake3::Hasher::new();
-    let mut file = File::open(file).map_err(MainError::Data)?;
-    std::io::copy(&mut file, &mut hash).map_err(MainError::Data)?;
-    Ok(hash.finalize().to_hex().to_string())
-}
-
-/// Dumps the database beside its data, under a name that says when and why; the oldest such dumps go.
-pub fn dump_aside(cluster: &Cluster, data: &Path, why: &str) -> Result<PathBuf, MainError> {
+/// Copies the database beside its data, under a name that says when and why. Of the program's own copies the oldest go, never
+/// the one that was just made, and never a file with another name.
+fn copy_aside(url: &str, data: &Path, why: &str) -> Result<PathBuf, MainError> {
     let folder = data.join("backups");
     std::fs::create_dir_all(&folder).map_err(MainError::Data)?;
-    let file = folder.join(format!("{}-{why}.dump", chrono::Utc::now().format("%Y%m%d-%H%M%S")));
-    cluster.dump(&file)?;
-    let mut all: Vec<PathBuf> =
-        std::fs::read_dir(&folder).map_err(MainError::Data)?.flatten().map(|e| e.path()).collect();
-    all.sort();
-    for old in all.iter().rev().skip(KEPT) {
+    let file = folder.join(format!("{PREFIX}{}-{why}{ENDING}", chrono::Utc::now().format("%Y%m%d-%H%M%S")));
+    let out = private(&file).map_err(|source| MainError::BackupFile { file: file.clone(), source })?;
+    written(url, out, None)?;
+    let mut own: Vec<PathBuf> = std::fs::read_dir(&folder)
+        .map_err(MainError::Data)?
+        .flatten()
+        .map(|e| e.path())
+        .filter(|path| *path != file && path.file_name().and_then(|n| n.to_str()).is_some_and(is_own))
+        .collect();
+    own.sort();
+    for old in own.iter().rev().skip(KEPT - 1) {
         let _ = std::fs::remove_file(old);
     }
     Ok(file)
 }
 
-/// Before a newer program changes the schema, what is there is put aside.
-pub fn before_migration(house: &House, data: &Path) -> Result<(), MainError> {
-    let Some(cluster) = house.cluster() else { return Ok(()) };
-    let behind = runtime()?.block_on(Store::is_behind(&cluster.url()))?;
-    if behind {
-        let kept = dump_aside(cluster, data, "before-migration")?;
-        tracing::info!(file = %kept.display(), "the database was put aside before its schema changes");
+/// Whether a name is one that [`copy_aside`] gives.
+fn is_own(name: &str) -> bool {
+    let middle = name.strip_prefix(PREFIX).and_then(|n| n.strip_suffix(ENDING));
+    let Some((stamp, why)) = middle.and_then(|m| m.get(..15).zip(m.get(16..))) else { return false };
+    let digits = |c: (usize, char)| if c.0 == 8 { c.1 == '-' } else { c.1.is_ascii_digit() };
+    stamp.chars().enumerate().all(digits) && REASONS.contains(&why)
+}
+
+/// Before a newer program changes the schema, what is stored is copied aside.
+pub fn before_migration(house: &House, place: &Place) -> Result<(), MainError> {
+    let url = house.url();
+    if place.without_copy || !runtime()?.block_on(Store::is_behind(url))? {
+        return Ok(());
     }
+    let kept = copy_aside(url, &place.data, BEFORE_MIGRATION)
+        .map_err(|error| MainError::NoCopy { source: Box::new(error) })?;
+    tracing::info!(file = %kept.display(), "the database was copied aside before its schema changes");
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_own_names_are_ever_removed() {
+        assert!(is_own("legere-20261130-120000-before-restore.backup"));
+        for name in [
+            "notes.txt",
+            "legere-20261130-120000-mine.backup",
+            "20261130-120000-before-restore.backup",
+            "legere-2026x130-120000-before-restore.backup",
+            "legere-.backup",
+            "legere-20261130-120000-before-restore.tar",
+        ] {
+            assert!(!is_own(name), "{name}");
+        }
+    }
 }

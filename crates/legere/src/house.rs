@@ -10,8 +10,8 @@ use std::path::PathBuf;
 
 /// The database server, when it is our own. Dropped last, after everything that speaks to it.
 pub struct House {
-    cluster: Option<Cluster>,
     url: String,
+    _cluster: Option<Cluster>,
 }
 
 impl House {
@@ -20,15 +20,15 @@ impl House {
         privileges::drop_with_data(&place.data)?;
         std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
         Ok(if let Some(url) = &place.database {
-            Self { cluster: None, url: url.clone() }
+            Self { url: url.clone(), _cluster: None }
         } else {
             let cluster = Cluster::start(&place.data, Durability::Safe)?;
-            Self { url: cluster.url(), cluster: Some(cluster) }
+            Self { url: cluster.url(), _cluster: Some(cluster) }
         })
     }
 
-    pub fn cluster(&self) -> Option<&Cluster> {
-        self.cluster.as_ref()
+    pub fn url(&self) -> &str {
+        &self.url
     }
 
     pub async fn app(&self, place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<App, MainError> {

@@ -1,5 +1,6 @@
 //! Legere, the program: serves the pages, does the long work, reads single files.
 
+mod archive;
 mod backup;
 mod demo;
 mod house;
@@ -54,6 +55,9 @@ enum Command {
     /// Copy everything that was done into one file; also while a server runs.
     Backup {
         file: PathBuf,
+        /// Leave out the files that were dropped on a page.
+        #[arg(long)]
+        without_originals: bool,
         #[command(flatten)]
         place: Place,
     },
@@ -80,6 +84,9 @@ struct Place {
     /// A PostgreSQL database to use instead of an own server in the data folder.
     #[arg(long, env = "LEGERE_DATABASE", value_name = "URL")]
     database: Option<String>,
+    /// Change the form of the database without copying it aside first.
+    #[arg(long)]
+    without_copy: bool,
     /// How many clips are read at the same time.
     #[arg(long, default_value_t = 2, value_name = "NUMBER")]
     at_once: usize,
@@ -128,7 +135,13 @@ enum MainError {
     #[error("{} is not a backup of Legere, or it is damaged", .file.display())]
     NoBackup { file: PathBuf, source: Option<Box<dyn std::error::Error + Send + Sync>> },
     #[error("there are {0} jobs already: --replace puts them aside and the backup in their place")]
-    WouldReplace(usize),
+    WouldReplace(i64),
+    #[error("{} was made by a newer Legere ({version}), whose database this one does not know ({change}): install that version to restore it", .file.display())]
+    NewerBackup { file: PathBuf, version: String, change: String },
+    #[error(
+        "the database has to change its form and could not be copied aside first; --without-copy changes it all the same"
+    )]
+    NoCopy { source: Box<MainError> },
     #[error("the data folder cannot be used")]
     Data(#[source] std::io::Error),
     #[error("a worker needs --database: the one that the server uses")]
@@ -144,7 +157,7 @@ fn main() -> ExitCode {
         Command::Serve { place, media, allow, port } => serve::serve(&place, &media, allow.parents, port.port),
         Command::Work { place, media, allow } => serve::work(&place, &media, allow.parents),
         Command::Demo { place, port } => demo::serve(&place, port.port),
-        Command::Backup { place, file } => backup::backup(&place, &file),
+        Command::Backup { place, file, without_originals } => backup::backup(&place, &file, without_originals),
         Command::Restore { place, file, replace } => backup::restore(&place, &file, replace),
         Command::ReadClip { file } => read::clip(&file),
         Command::ReadTrack { file } => read::track(&file),

@@ -10,8 +10,18 @@ use std::path::Path;
 pub const DEMO_ROOT: &str = "the long hour";
 
 /// What Legere makes in its data folder; nothing else there changes its owner.
-const OURS: [&str; 9] =
-    ["postgres", "postgres.new", "postgres.log", "passwords.json", "lock", "shelf", "backups", "legere.log", DEMO_ROOT];
+const OURS: [&str; 10] = [
+    "postgres",
+    "postgres.new",
+    "postgres.log",
+    "passwords.json",
+    "lock",
+    "shelf",
+    "originals",
+    "backups",
+    "legere.log",
+    DEMO_ROOT,
+];
 
 /// Gives the data folder to an ordinary user and becomes that user. Must be called before any thread is started.
 pub fn drop_with_data(data: &Path) -> Result<(), MainError> {
@@ -23,9 +33,19 @@ pub fn drop_with_data(data: &Path) -> Result<(), MainError> {
     let own = |path: &Path| std::os::unix::fs::lchown(path, Some(user.uid.as_raw()), Some(user.gid.as_raw()));
     own(data).map_err(MainError::Data)?;
     for name in OURS {
-        give(&data.join(name), user.uid, &own).map_err(MainError::Data)?;
+        give_below(&data.join(name), user.uid, &own).map_err(MainError::Data)?;
     }
     become_user(&user)
+}
+
+/// Gives a folder to the ordinary user that [`drop_with_data`] becomes.
+pub fn give(folder: &Path, data: &Path) -> Result<(), MainError> {
+    if !Uid::effective().is_root() {
+        return Ok(());
+    }
+    let user = ordinary(data)?;
+    let own = |path: &Path| std::os::unix::fs::lchown(path, Some(user.uid.as_raw()), Some(user.gid.as_raw()));
+    give_below(folder, user.uid, &own).map_err(MainError::Data)
 }
 
 /// Becomes an ordinary user to look at one file.
@@ -50,14 +70,14 @@ fn become_user(user: &User) -> Result<(), MainError> {
 }
 
 /// Everything below a path that is not the user's yet.
-fn give(path: &Path, uid: Uid, own: &impl Fn(&Path) -> std::io::Result<()>) -> std::io::Result<()> {
+fn give_below(path: &Path, uid: Uid, own: &impl Fn(&Path) -> std::io::Result<()>) -> std::io::Result<()> {
     let Ok(meta) = std::fs::symlink_metadata(path) else { return Ok(()) };
     if meta.uid() != uid.as_raw() {
         own(path)?;
     }
     if meta.is_dir() {
         for entry in std::fs::read_dir(path)? {
-            give(&entry?.path(), uid, own)?;
+            give_below(&entry?.path(), uid, own)?;
         }
     }
     Ok(())

@@ -12,7 +12,7 @@ use tracing_subscriber::EnvFilter;
 /// With a copy of the data aside where this program changes its form.
 pub fn open(place: &Place) -> Result<House, MainError> {
     let house = House::open(place)?;
-    backup::before_migration(&house, &place.data)?;
+    backup::before_migration(&house, place)?;
     Ok(house)
 }
 

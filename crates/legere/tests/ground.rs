@@ -3,6 +3,7 @@
 mod house;
 
 use house::program::Program;
+use legere_store::sqlx;
 use std::io::{Read, Write};
 use std::net::TcpStream;
 use std::path::Path;
@@ -47,9 +48,22 @@ fn what_was_done_is_copied_and_brought_back() {
     let file_text = file.to_str().expect("a name");
     let program = Program::start("serve", &data, &[]);
     new_job(&program, "Kept");
+    // A file that was dropped on a page is an original: it is in the backup.
+    let dropped = data.join("originals/job/drop/card a/C001.mp4");
+    std::fs::create_dir_all(dropped.parent().expect("a folder")).expect("folders");
+    std::fs::write(&dropped, b"pictures").expect("written");
+    std::fs::create_dir_all(data.join("originals/job/.uploads")).expect("folders");
+    std::fs::write(data.join("originals/job/.uploads/half.part"), b"pict").expect("written");
     // While it runs.
     let out = legere(&data, &["backup", file_text]);
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let said = String::from_utf8_lossy(&out.stdout).into_owned();
+    assert!(
+        said.contains("1 files that were dropped") && said.contains("light copies"),
+        "what it lacks is said: {said}"
+    );
+    let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(&file).expect("the backup").permissions());
+    assert_eq!(mode & 0o077, 0, "nobody else reads it");
     let said = refused(&data, &["backup", file_text]);
     assert!(said.contains("is there already"), "never over another backup: {said}");
     new_job(&program, "Later");
@@ -63,6 +77,8 @@ fn what_was_done_is_copied_and_brought_back() {
     // And on another machine, as it were.
     let out = legere(&other, &["restore", file_text]);
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert_eq!(std::fs::read(other.join("originals/job/drop/card a/C001.mp4")).expect("restored"), b"pictures");
+    assert!(!other.join("originals/job/.uploads").exists(), "what is half there is no original");
     for folder in [&data, &other] {
         let program = Program::start("serve", folder, &[]);
         let page = ask(&program, "GET /", "");
@@ -85,6 +101,97 @@ fn what_was_done_is_copied_and_brought_back() {
     let program = Program::start("serve", &data, &[]);
     assert!(ask(&program, "GET /", "").contains("Kept"));
     assert!(program.stop());
+}
+
+/// All rows of all tables of a database, as text: each value.
+fn everything(url: &str) -> String {
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    runtime.block_on(async {
+        use sqlx::Connection;
+        let mut db = sqlx::PgConnection::connect(url).await.expect("connected");
+        let tables: Vec<String> = sqlx::query_scalar(
+            "SELECT table_name::text FROM information_schema.tables WHERE table_schema = 'public' ORDER BY 1",
+        )
+        .fetch_all(&mut db)
+        .await
+        .expect("tables");
+        let mut all = String::new();
+        for table in tables {
+            let rows = format!("SELECT coalesce(string_agg(t::text, E'\\n' ORDER BY t::text), '') FROM {table} AS t");
+            let rows: String = sqlx::query_scalar(sqlx::AssertSqlSafe(rows)).fetch_one(&mut db).await.expect("rows");
+            all.push_str(&format!("{table}\n{rows}\n"));
+        }
+        all
+    })
+}
+
+#[test]
+fn an_outside_database_is_copied_destroyed_and_restored_value_by_value() {
+    let dir = house::folder();
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    let url = runtime.block_on(legere_store::testing::empty_url()).expect("a database");
+    let outside = ["--database", &url];
+    let program = Program::start("serve", &data, &outside);
+    for name in ["One", "Two", "Three"] {
+        new_job(&program, name);
+    }
+    let file = dir.path().join("outside.legere");
+    let with = |words: &[&str]| legere(&data, &[words, &outside].concat());
+    let out = with(&["backup", file.to_str().expect("a name")]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let before = everything(&url);
+    assert!(before.contains("Three"));
+    new_job(&program, "After");
+    assert!(program.stop());
+    let asked = ["restore", file.to_str().expect("a name")];
+    let out = with(&asked);
+    assert!(String::from_utf8_lossy(&out.stderr).contains("there are 4 jobs already"));
+    assert!(everything(&url).contains("After"), "nothing was touched");
+    let out = with(&[&asked[..], &["--replace"]].concat());
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert_eq!(everything(&url), before);
+    // What was there is aside in the same form, and restored in the same way.
+    let aside = std::fs::read_dir(data.join("backups")).expect("copies").flatten().next().expect("a copy").path();
+    let out = with(&["restore", aside.to_str().expect("a name"), "--replace"]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(everything(&url).contains("After"));
+}
+
+#[test]
+fn a_backup_of_a_newer_program_is_refused_with_words_and_nothing_is_touched() {
+    let dir = house::folder();
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let file = dir.path().join("newer.legere");
+    let out = legere(&data, &["backup", file.to_str().expect("a name")]);
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    // As a later version would write it.
+    let mut tar = tar::Archive::new(std::fs::File::open(&file).expect("the backup"));
+    let newer = dir.path().join("edited.legere");
+    let mut out = tar::Builder::new(std::fs::File::create(&newer).expect("a file"));
+    for entry in tar.entries().expect("entries") {
+        let mut entry = entry.expect("an entry");
+        let name = entry.path().expect("a name").into_owned();
+        let mut bytes = Vec::new();
+        entry.read_to_end(&mut bytes).expect("read");
+        if name == Path::new("manifest.json") {
+            let mut manifest: serde_json::Value = serde_json::from_slice(&bytes).expect("json");
+            manifest["version"] = "9.9.9".into();
+            manifest["migrations"] = serde_json::json!(["m2031_01_01_many_hands"]);
+            bytes = serde_json::to_vec(&manifest).expect("json");
+        }
+        let mut header = tar::Header::new_gnu();
+        header.set_size(bytes.len() as u64);
+        header.set_mode(0o600);
+        header.set_cksum();
+        out.append_data(&mut header, name, &*bytes).expect("written");
+    }
+    out.into_inner().expect("written");
+    let said = refused(&data, &["restore", newer.to_str().expect("a name"), "--replace"]);
+    assert!(said.contains("made by a newer Legere (9.9.9)") && said.contains("many_hands"), "{said}");
+    assert!(!data.join("backups").exists(), "nothing was even copied aside");
 }
 
 #[test]

@@ -26,6 +26,8 @@ pub enum MediaError {
     TooLarge,
     #[error("the file lasts longer than Legere reads in one piece ({0} minutes)")]
     TooLong(u32),
+    #[error("the file has more frames than Legere reads in one piece (twelve hours at 240 a second)")]
+    TooManyFrames,
     #[error("reading the file took longer than allowed and was stopped")]
     Timeout,
     /// By whoever stops programs: not the file's fault, so it can be tried again.

@@ -2,12 +2,14 @@
 
 use crate::MediaError;
 use crate::guard::Guarded;
+use crate::permits;
 use legere_core::clip::ClipProbe;
 use legere_core::time::{FramePos, Seconds};
 use std::path::Path;
 
 /// The frame that an instant lies in, as a JPEG of high quality, turned as it is displayed.
 pub async fn jpeg(path: &Path, probe: &ClipProbe, at: f64) -> Result<Vec<u8>, MediaError> {
+    let _permit = permits::still().await;
     let rate = probe.frame_rate;
     let frame = rate.containing(Seconds::from_measured(at.max(0.0) + 1e-4)).get();
     let last = rate.containing(probe.duration).get().saturating_sub(1).max(0);

@@ -28,7 +28,8 @@ pub fn stat(path: &Path) -> Result<(i64, DateTime<Utc>), MediaError> {
         _ => MediaError::Vanished,
     })?;
     let modified: DateTime<Utc> = meta.modified()?.into();
-    let micros = DateTime::from_timestamp_micros(modified.timestamp_micros()).unwrap_or(modified);
+    let micros = modified.timestamp_micros().clamp(0, 253_402_300_799_000_000);
+    let micros = DateTime::from_timestamp_micros(micros).unwrap_or_default();
     Ok((i64::try_from(meta.len()).unwrap_or(i64::MAX), micros))
 }
 

@@ -10,6 +10,14 @@ static RENDERS: Semaphore = Semaphore::const_new(2);
 /// Versions of tracks that are written at the same time.
 static MUSIC: Semaphore = Semaphore::const_new(2);
 
+/// Full-size stills that are decoded at the same time.
+static STILLS: Semaphore = Semaphore::const_new(2);
+
+/// Waits for the turn to decode a still.
+pub async fn still() -> Option<SemaphorePermit<'static>> {
+    STILLS.acquire().await.ok()
+}
+
 /// Waits for the turn to render a piece.
 pub async fn render() -> Option<SemaphorePermit<'static>> {
     // Never closed, so there is always one in the end.

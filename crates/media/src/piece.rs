@@ -2,23 +2,26 @@
 //!
 //! One ffmpeg decodes and scales the part of the clip that is used, another one encodes; in between we hand over what the frame
 //! table says, so a hold, a ramp, a way back and a plain cut are all the same thing. What goes forwards streams through; what
-//! goes back is laid down in a file meanwhile.
+//! goes back is decoded stretch by stretch, so that no more than [`HELD_BYTES`] of it are held at once.
 
 use crate::MediaError;
 use crate::guard::{Guarded, finish};
 use crate::key::key_of;
-use crate::shelf::Work;
 use crate::verify;
 use legere_core::draft::{Between, Shot, Shown, frame_table};
 use legere_core::time::{FrameLen, FramePos, FrameRate};
 use serde::Serialize;
-use std::io::SeekFrom;
+use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
 use std::path::{Path, PathBuf};
-use tokio::io::{AsyncReadExt, AsyncSeekExt, AsyncWriteExt};
-use tokio::process::ChildStdout;
+use tokio::io::{AsyncReadExt, AsyncWriteExt};
+use tokio::process::{ChildStdin, ChildStdout};
 
 /// Raised whenever the same shot would give another piece.
 const PIECE_VERSION: u32 = 5;
+
+/// How much of a clip that goes back is held in memory, in bytes of decoded frames.
+const HELD_BYTES: usize = 192 << 20;
 
 /// What a piece is made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -81,14 +84,6 @@ impl Piece {
         key_of(&(PIECE_VERSION, &self.content, format, self.clip_rate, &self.table, self.computed))
     }
 
-    /// The first frame of the clip that is needed, and how many.
-    fn used(&self) -> Option<(u64, u64)> {
-        let frames = || self.table.iter().filter_map(|s| Some((s.frame?, s.toward)));
-        let first = frames().map(|(k, _)| k).min()?;
-        let last = frames().map(|(k, toward)| k + u64::from(toward > 0)).max()?;
-        Some((first, last - first + 1))
-    }
-
     /// How many frames are made of one where frames in between are computed: as few as their places ask for.
     fn finer(&self) -> u64 {
         let fits = |finer: &u64| self.table.iter().all(|s| (u64::from(s.toward) * finer).is_multiple_of(256));
@@ -96,42 +91,20 @@ impl Piece {
     }
 
     /// Renders it.
-    pub async fn render(&self, format: &Format, work: &Work, to: &Path) -> Result<(), MediaError> {
-        let (first, count) = self.used().unwrap_or((0, 1));
-        let finer = self.finer();
-        let mut decoder = self.decoding(format, first, count, finer).spawn()?;
+    pub async fn render(&self, format: &Format, to: &Path) -> Result<(), MediaError> {
         let mut encoder = encoding(format, self.len()).output(to).spawn_fed()?;
-        let pipes = decoder.stdout.take().zip(encoder.stdin.take());
-        let (decoded, mut encoded) = pipes.ok_or(MediaError::NotVideo)?;
-        let handed = async {
-            let mut frames = Frames::of(decoded, format.bytes(), self.goes_back(), work).await?;
-            let black = black(format);
-            let mut mixed = vec![0; format.bytes()];
-            for shown in &self.table {
-                let Some(frame) = shown.frame else {
-                    encoded.write_all(&black).await?;
-                    continue;
-                };
-                let (at, toward) = (frame - first, u64::from(shown.toward));
-                if finer > 1 || toward == 0 {
-                    let nearest = at * finer + (toward * finer + 128) / 256;
-                    encoded.write_all(frames.get(nearest).await?).await?;
-                } else {
-                    mixed.copy_from_slice(frames.get(at).await?);
-                    mix(&mut mixed, frames.get(at + 1).await?, shown.toward);
-                    encoded.write_all(&mixed).await?;
-                }
+        let mut encoded = encoder.stdin.take().ok_or(MediaError::NotVideo)?;
+        let handed = async move {
+            for stretch in self.stretches(format) {
+                self.hand_over(format, &self.table[stretch], &mut encoded).await?;
             }
-            frames.drain().await;
             encoded.shutdown().await?;
-            drop(encoded);
             Ok::<_, MediaError>(())
         };
-        // All three run at once: each waits for the others' pipes.
-        let (handed, read, written) = tokio::join!(handed, finish(decoder), finish(encoder));
-        read?;
-        written?;
+        // Both run at once: each waits for the other's pipe. What goes wrong while reading closes the encoder's.
+        let (handed, written) = tokio::join!(handed, finish(encoder));
         handed?;
+        written?;
         let (found, wanted) = (verify::index(to).await?.frames, self.len().get());
         if found == wanted {
             Ok(())
@@ -140,9 +113,62 @@ impl Piece {
         }
     }
 
-    fn goes_back(&self) -> bool {
-        let frames: Vec<u64> = self.table.iter().filter_map(|s| s.frame).collect();
-        frames.windows(2).any(|w| w[1] < w[0])
+    /// The parts of the table that are decoded one after the other: all of it where it goes forwards.
+    fn stretches(&self, format: &Format) -> Vec<Range<usize>> {
+        let all = self.table.len();
+        if !goes_back(&self.table) {
+            return std::iter::once(0..all).collect();
+        }
+        // A frame in between is made of two.
+        let most = (HELD_BYTES / (2 * format.bytes()).max(1)).clamp(4, 1000);
+        (0..all).step_by(most).map(|from| from..all.min(from + most)).collect()
+    }
+
+    /// Decodes what some entries of the table name, and hands it to the encoder.
+    async fn hand_over(&self, format: &Format, table: &[Shown], encoded: &mut ChildStdin) -> Result<(), MediaError> {
+        let black = black(format);
+        let Some((first, count)) = used(table) else {
+            for _ in table {
+                encoded.write_all(&black).await?;
+            }
+            return Ok(());
+        };
+        let finer = self.finer();
+        let mut decoder = self.decoding(format, first, count, finer).spawn()?;
+        let decoded = decoder.stdout.take().ok_or(MediaError::NotVideo)?;
+        // Which decoded frames an entry is made of.
+        let needed = |shown: &Shown| {
+            let (at, toward) = (shown.frame? - first, u64::from(shown.toward));
+            let mixed = finer == 1 && toward > 0;
+            let nearest = at * finer + if mixed { 0 } else { (toward * finer + 128) / 256 };
+            Some((nearest, mixed))
+        };
+        let handed = async {
+            let mut frames = if goes_back(table) {
+                let wanted: BTreeSet<u64> =
+                    table.iter().filter_map(needed).flat_map(|(k, mixed)| k..=k + u64::from(mixed)).collect();
+                Frames::kept(decoded, format.bytes(), &wanted).await?
+            } else {
+                Frames::streaming(decoded, format.bytes())
+            };
+            let mut mix_of_two = vec![0; format.bytes()];
+            for shown in table {
+                match needed(shown) {
+                    None => encoded.write_all(&black).await?,
+                    Some((k, false)) => encoded.write_all(frames.get(k).await?).await?,
+                    Some((k, true)) => {
+                        mix_of_two.copy_from_slice(frames.get(k).await?);
+                        mix(&mut mix_of_two, frames.get(k + 1).await?, shown.toward);
+                        encoded.write_all(&mix_of_two).await?;
+                    }
+                }
+            }
+            frames.drain().await;
+            Ok::<_, MediaError>(())
+        };
+        let (handed, read) = tokio::join!(handed, finish(decoder));
+        read?;
+        handed
     }
 
     fn decoding(&self, format: &Format, first: u64, count: u64, finer: u64) -> Guarded {
@@ -212,24 +238,42 @@ fn mix(frame: &mut [u8], next: &[u8], toward: u8) {
     }
 }
 
+/// The first frame of the clip that some entries need, and how many from there on; none where all are black.
+fn used(table: &[Shown]) -> Option<(u64, u64)> {
+    let frames = || table.iter().filter_map(|s| Some((s.frame?, s.toward)));
+    let first = frames().map(|(k, _)| k).min()?;
+    let last = frames().map(|(k, toward)| k + u64::from(toward > 0)).max()?;
+    Some((first, last - first + 1))
+}
+
+fn goes_back(table: &[Shown]) -> bool {
+    let mut last = 0;
+    table.iter().filter_map(|s| s.frame).any(|k| std::mem::replace(&mut last, k) > k)
+}
+
 /// Decoded frames, by their number.
 enum Frames {
     /// As they come; only the last two can be asked for.
     Streaming { pipe: ChildStdout, before: Vec<u8>, now: Vec<u8>, at: Option<u64>, ended: bool },
-    /// All of them, in a file.
-    LaidDown { file: tokio::fs::File, count: u64, now: Vec<u8> },
+    /// Those that are needed, in memory, and the last one.
+    Kept { frames: BTreeMap<u64, Vec<u8>>, last: Vec<u8> },
 }
 
 impl Frames {
-    async fn of(mut pipe: ChildStdout, bytes: usize, goes_back: bool, work: &Work) -> Result<Self, MediaError> {
-        if !goes_back {
-            return Ok(Self::Streaming { pipe, before: vec![0; bytes], now: vec![0; bytes], at: None, ended: false });
+    fn streaming(pipe: ChildStdout, bytes: usize) -> Self {
+        Self::Streaming { pipe, before: vec![0; bytes], now: vec![0; bytes], at: None, ended: false }
+    }
+
+    /// Decodes all, and keeps the wanted ones.
+    async fn kept(mut pipe: ChildStdout, bytes: usize, wanted: &BTreeSet<u64>) -> Result<Self, MediaError> {
+        let (mut frames, mut last, mut at) = (BTreeMap::new(), vec![0; bytes], 0);
+        while pipe.read_exact(&mut last).await.is_ok() {
+            if wanted.contains(&at) {
+                frames.insert(at, last.clone());
+            }
+            at += 1;
         }
-        let options = std::fs::OpenOptions::new().read(true).write(true).create_new(true).to_owned();
-        let mut file = tokio::fs::File::from_std(options.open(work.path().join("frames.raw"))?);
-        let written = tokio::io::copy(&mut pipe, &mut file).await?;
-        file.flush().await?;
-        Ok(Self::LaidDown { file, count: written / bytes.max(1) as u64, now: vec![0; bytes] })
+        if at == 0 { Err(nothing_there()) } else { Ok(Self::Kept { frames, last }) }
     }
 
     /// A frame; where the clip has no more, its last one.
@@ -248,12 +292,7 @@ impl Frames {
                 let at = at.ok_or_else(nothing_there)?;
                 Ok(if wanted < at { before } else { now })
             }
-            Self::LaidDown { file, count, now } => {
-                let last = count.checked_sub(1).ok_or_else(nothing_there)?;
-                file.seek(SeekFrom::Start(wanted.min(last) * now.len() as u64)).await?;
-                file.read_exact(now).await?;
-                Ok(now)
-            }
+            Self::Kept { frames, last } => Ok(frames.get(&wanted).unwrap_or(last)),
         }
     }
 

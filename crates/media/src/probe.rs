@@ -11,6 +11,8 @@ use std::path::Path;
 use tokio::io::AsyncReadExt;
 
 const LONGEST_MINUTES: u32 = 12 * 60;
+/// Nor more frames than this: twelve hours at 240 a second.
+const MOST_FRAMES: f64 = 10_400_000.0;
 
 /// Refuses what is not there, is empty or may not be read, before any other program looks at it.
 pub async fn readable(path: &Path) -> Result<u64, MediaError> {
@@ -78,8 +80,12 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
     let tags = |key: &str| {
         [&video["tags"][key], &json["format"]["tags"][key]].into_iter().find_map(|v| v.as_str()).map(str::to_owned)
     };
+    let duration = duration(video, &json)?.max(promised(video));
+    if duration.to_f64() * frame_rate.to_f64() > MOST_FRAMES {
+        return Err(MediaError::TooManyFrames);
+    }
     Ok(ClipProbe {
-        duration: duration(video, &json)?.max(promised(video)),
+        duration,
         frame_rate,
         variable_rate,
         width,
@@ -87,7 +93,7 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
         rotation,
         has_sound: sound.is_some(),
         codec: video["codec_name"].as_str().unwrap_or("unknown").to_owned(),
-        recorded_at: tags("creation_time").and_then(|t| t.parse().ok()).filter(|t: &DateTime<Utc>| t.timestamp() > 0),
+        recorded_at: tags("creation_time").and_then(|t| t.parse().ok()).filter(is_plausible),
         timecode: timecode(&streams, &json, frame_rate),
         camera: camera(&tags),
         steady_rate,
@@ -131,7 +137,7 @@ pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipP
         rotation,
         has_sound: false,
         codec: stream["codec_name"].as_str().unwrap_or("unknown").to_owned(),
-        recorded_at: tags("DateTimeOriginal").and_then(|t| clock_time(&t)),
+        recorded_at: tags("DateTimeOriginal").and_then(|t| clock_time(&t)).filter(is_plausible),
         timecode: None,
         camera: camera(&tags),
         steady_rate: None,
@@ -227,6 +233,11 @@ pub async fn sound(path: &Path) -> Result<SoundProbe, MediaError> {
         mood: tag("mood"),
         theme: tag("theme"),
     })
+}
+
+/// Whether a camera can have written this: cameras whose clock was never set write years that no calendar has.
+fn is_plausible(at: &DateTime<Utc>) -> bool {
+    (1..=253_402_300_799).contains(&at.timestamp())
 }
 
 fn number(value: &Value) -> u32 {

@@ -10,9 +10,13 @@ use crate::version::{self, Form};
 use legere_core::time::{FrameLen, FrameRate};
 use legere_core::track::Version;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 /// Raised whenever the same music would give another file.
 const MUSIC_VERSION: u32 = 5;
+
+/// How often the pieces of a render that is under way are touched, so that none of them goes for want of room.
+const STILL_IN_USE: Duration = Duration::from_mins(2);
 
 /// A passage of the music under a piece.
 #[derive(Debug, Clone, PartialEq)]
@@ -67,16 +71,24 @@ pub async fn render(
         tasks.spawn(async move {
             let _permit = permits::render().await;
             let temporary = work.path().join("piece.mp4");
-            piece.render(&format, &work, &temporary).await?;
+            piece.render(&format, &temporary).await?;
             shelf::publish_file(&temporary, &file).await
         });
     }
     let mut ready = job.pieces.len() - tasks.len();
     progress(ready);
-    while let Some(done) = tasks.join_next().await {
-        done.map_err(MediaError::stopped)??;
-        ready += 1;
-        progress(ready);
+    let mut in_use = tokio::time::interval(STILL_IN_USE);
+    loop {
+        tokio::select! {
+            done = tasks.join_next() => {
+                let Some(done) = done else { break };
+                done.map_err(MediaError::stopped)??;
+                ready += 1;
+                progress(ready);
+            }
+            // What is ready is in use until all of it is joined: a full disk takes something else.
+            _ = in_use.tick() => files.iter().for_each(|file| shelf::touch(file)),
+        }
     }
     let music = if job.music.is_empty() {
         None

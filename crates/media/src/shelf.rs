@@ -19,6 +19,7 @@ use tempfile::TempDir;
 pub struct Shelf {
     light_width: u32,
     path: PathBuf,
+    originals: PathBuf,
     budget: Budget,
 }
 
@@ -65,12 +66,19 @@ struct Manifest {
 
 impl Shelf {
     pub fn open(path: &Path) -> std::io::Result<Self> {
-        for folder in ["clips", "tracks", "pieces", "previews", "music", "handoffs", "work", "dropped"] {
+        for folder in ["clips", "tracks", "pieces", "previews", "music", "handoffs", "work"] {
             std::fs::create_dir_all(path.join(folder))?;
         }
         let path = path.canonicalize()?;
+        let originals = path.with_file_name("originals");
+        // Where earlier versions kept them.
+        let earlier = path.join("dropped");
+        if earlier.is_dir() && !originals.exists() {
+            std::fs::rename(&earlier, &originals)?;
+        }
+        std::fs::create_dir_all(&originals)?;
         let budget = Budget::usual(&path);
-        Ok(Self { light_width: LIGHT_WIDTH, path, budget })
+        Ok(Self { light_width: LIGHT_WIDTH, path, originals, budget })
     }
 
     pub fn with_budget(self, budget: Budget) -> Self {
@@ -95,9 +103,9 @@ impl Shelf {
         self.path.join("clips").join(id)
     }
 
-    /// Where files that were dropped on the page are kept.
-    pub fn dropped(&self) -> PathBuf {
-        self.path.join("dropped")
+    /// Beside the shelf: files that were dropped on the page. They cannot be made again, so nothing here goes by itself.
+    pub fn originals(&self) -> PathBuf {
+        self.originals.clone()
     }
 
     pub fn light(&self, clip: &str) -> PathBuf {
@@ -169,12 +177,19 @@ impl Shelf {
 
     /// Makes room when the disk is nearly full; an error when there is none to be made.
     pub fn ensure_room(&self) -> Result<(), MediaError> {
+        self.ensure_room_for(0)
+    }
+
+    /// The same for something of so many bytes. What is in use stays, however full the disk is.
+    pub fn ensure_room_for(&self, bytes: u64) -> Result<(), MediaError> {
+        let wanted = self.budget.floor.saturating_add(bytes);
         let free = || space(&self.path).map_or(u64::MAX, |s| s.free);
-        if free() >= self.budget.floor {
+        let now = free();
+        if now >= wanted {
             return Ok(());
         }
-        self.evict(self.budget.floor - free(), Duration::ZERO);
-        if free() >= self.budget.floor { Ok(()) } else { Err(MediaError::DiskFull) }
+        self.evict(wanted - now, IN_USE);
+        if free() >= wanted { Ok(()) } else { Err(MediaError::DiskFull) }
     }
 
     /// Brings what can go down to the budget; gives how many bytes went.
@@ -374,10 +389,17 @@ mod tests {
     #[test]
     fn without_room_nothing_begins_and_what_can_go_goes_for_it() {
         let (_dir, shelf) = shelf();
-        std::fs::write(shelf.pieces().join("a.mp4"), [0u8; 1000]).expect("written");
+        let (unused, in_use) = (shelf.pieces().join("a.mp4"), shelf.pieces().join("b.mp4"));
+        for file in [&unused, &in_use] {
+            std::fs::write(file, [0u8; 1000]).expect("written");
+        }
+        let hours_ago = SystemTime::now() - Duration::from_hours(3);
+        File::open(&unused).and_then(|f| f.set_modified(hours_ago)).expect("aged");
         let full = shelf.clone().with_budget(Budget { most: u64::MAX, floor: u64::MAX });
         assert!(matches!(full.ensure_room(), Err(MediaError::DiskFull)));
-        assert!(!shelf.pieces().join("a.mp4").exists(), "it was tried");
+        assert!(!unused.exists(), "it was tried");
+        assert!(in_use.exists(), "a render that is under way keeps its pieces");
+        assert!(matches!(shelf.ensure_room_for(1 << 60), Err(MediaError::DiskFull)));
         assert!(shelf.with_budget(Budget { most: 0, floor: 0 }).ensure_room().is_ok());
     }
 }

@@ -431,7 +431,8 @@ impl Editable for Clip {
             let clock = async |roll: RollId| Ok::<_, StoreError>(Roll::read(t, roll.uuid()).await?.clock_seconds);
             let by = clock(self.roll).await? - clock(before.roll).await?;
             row.roll_id = Set(self.roll.uuid());
-            row.recorded_at = Set(before.recorded_at + chrono::TimeDelta::seconds(by));
+            let right = chrono::TimeDelta::try_seconds(by).and_then(|by| before.recorded_at.checked_add_signed(by));
+            row.recorded_at = Set(right.unwrap_or(before.recorded_at));
         }
         row.update(t).await?;
         hide_with(t, "id", self.id.uuid()).await

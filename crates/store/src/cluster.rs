@@ -92,29 +92,23 @@ impl Cluster {
         Ok(cluster)
     }
 
-    /// The dump of a cluster that another Legere runs on this data, where one does.
-    pub fn dump_running(folder: &Path, to: &Path) -> Result<(), StoreError> {
-        let data = folder.join("postgres");
-        let port = postmaster(&data, 3).and_then(|l| l.parse().ok());
+    /// The address of the database of a cluster that another Legere runs on this data.
+    pub fn url_of_running(folder: &Path) -> Result<String, StoreError> {
+        let port = postmaster(&folder.join("postgres"), 3).and_then(|l| l.parse().ok());
         let port: u16 = port.ok_or_else(|| StoreError::Cluster("no database runs in this data folder".into()))?;
         let passwords = read_passwords(&folder.join("passwords.json"))?
             .ok_or_else(|| StoreError::Cluster("there are no passwords in this data folder".into()))?;
-        dump(&binaries(&data)?, port, &passwords, to)
+        Ok(address(port, &passwords))
     }
 
     /// For the role that owns the database, who is no superuser.
     pub fn url(&self) -> String {
-        format!("postgres://{ROLE}:{}@127.0.0.1:{}/{ROLE}", self.passwords.legere, self.port)
+        address(self.port, &self.passwords)
     }
 
     /// For the administrator; tests make databases with it.
     pub fn admin_url(&self, database: &str) -> String {
         format!("postgres://{ADMIN}:{}@127.0.0.1:{}/{database}", self.passwords.app, self.port)
-    }
-
-    /// Writes all of the database into a file, in PostgreSQL's own format.
-    pub fn dump(&self, to: &Path) -> Result<(), StoreError> {
-        dump(&self.bin, self.port, &self.passwords, to)
     }
 
     /// Puts what was dumped in the place of what is there, all of it or nothing.
@@ -192,9 +186,8 @@ fn tool(bin: &Path, name: &str, port: u16, role: &str, password: &str) -> Comman
     command
 }
 
-fn dump(bin: &Path, port: u16, passwords: &Passwords, to: &Path) -> Result<(), StoreError> {
-    let mut command = tool(bin, "pg_dump", port, ROLE, &passwords.legere);
-    said(&command.args(["--format=custom", "--no-owner", "--file"]).arg(to).arg(ROLE).output()?).map(drop)
+fn address(port: u16, passwords: &Passwords) -> String {
+    format!("postgres://{ROLE}:{}@127.0.0.1:{port}/{ROLE}", passwords.legere)
 }
 
 impl Drop for Cluster {
@@ -428,13 +421,15 @@ impl Server {
     }
 }
 
+const VERSIONS: &str = "/usr/lib/postgresql";
+
+fn installed(version: &str) -> Option<PathBuf> {
+    let bin = Path::new(VERSIONS).join(version).join("bin");
+    bin.join("initdb").exists().then_some(bin)
+}
+
 /// Debian's programs for the version that the data was made with; for new data, the newest.
 fn binaries(data: &Path) -> Result<PathBuf, StoreError> {
-    let versions = Path::new("/usr/lib/postgresql");
-    let installed = |version: &str| {
-        let bin = versions.join(version).join("bin");
-        bin.join("initdb").exists().then_some(bin)
-    };
     if let Ok(version) = std::fs::read_to_string(data.join("PG_VERSION")) {
         let version = version.trim();
         return installed(version).ok_or_else(|| {
@@ -443,7 +438,12 @@ fn binaries(data: &Path) -> Result<PathBuf, StoreError> {
             ))
         });
     }
-    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir(versions)
+    newest_binaries()
+}
+
+/// The newest of Debian's versions of the server's programs.
+pub(crate) fn newest_binaries() -> Result<PathBuf, StoreError> {
+    let mut found: Vec<(u32, PathBuf)> = std::fs::read_dir(VERSIONS)
         .into_iter()
         .flatten()
         .flatten()

@@ -191,8 +191,18 @@ impl Editable for Job {
 impl Store {
     /// Makes a job.
     pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
+        self.create_job_as(Uuid::now_v7().into(), new, by).await
+    }
+
+    /// Whether a job was taken out; nothing where there never was one.
+    pub async fn job_is_removed(&self, id: JobId) -> Result<Option<bool>, StoreError> {
+        let found = job::Entity::find_by_id(id.uuid()).select_only().column(job::Column::Removed);
+        Ok(found.into_tuple().one(&self.db).await?)
+    }
+
+    /// Makes a job with an id that is known beforehand.
+    pub async fn create_job_as(&self, id: JobId, new: NewJob, by: By) -> Result<JobId, StoreError> {
         let name = new.possible()?;
-        let id = JobId::from(Uuid::now_v7());
         job::ActiveModel {
             id: Set(id.uuid()),
             name: Set(name),

@@ -9,6 +9,7 @@
 pub mod clips;
 pub mod cluster;
 pub mod drafts;
+pub mod dump;
 mod entity;
 mod error;
 pub mod events;
@@ -81,15 +82,6 @@ impl Store {
         let queue = PgPoolOptions::new().max_connections(QUEUE_CONNECTIONS).acquire_timeout(Duration::from_secs(10));
         let queue = queue.connect_lazy_with(for_queue.options(limits).disable_statement_logging());
         Ok(Self { db: Database::connect(options).await?, queue, locks: journal::JobLocks::default() })
-    }
-
-    /// Whether opening it would change its schema.
-    pub async fn is_behind(url: &str) -> Result<bool, StoreError> {
-        let store = Self::connect(url).await?;
-        let pending = migration::Migrator::get_pending_migrations(&store.db).await?;
-        let fresh = migration::Migrator::get_applied_migrations(&store.db).await?.is_empty();
-        store.pool().close().await;
-        Ok(!pending.is_empty() && !fresh)
     }
 
     /// The connections, for what has no entity.

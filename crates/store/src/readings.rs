@@ -62,7 +62,8 @@ impl Store {
                 .into_tuple()
                 .one(&transaction)
                 .await?;
-            row.recorded_at = Set(at + chrono::TimeDelta::seconds(clock.unwrap_or(0)));
+            let right = chrono::TimeDelta::try_seconds(clock.unwrap_or(0)).and_then(|by| at.checked_add_signed(by));
+            row.recorded_at = Set(right.unwrap_or(at));
             row.recorded_from = Set(<&str>::from(RecordedFrom::Metadata).into());
         }
         row.update(&transaction).await?;

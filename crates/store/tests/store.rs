@@ -389,7 +389,7 @@ async fn a_dump_brings_back_what_was_there_and_a_broken_one_changes_nothing() {
     let store = Store::open(&server.url()).await.expect("open");
     store.create_job(new_job(), by(1, Step::Start)).await.expect("a job");
     let file = folder.path().join("dump");
-    server.cluster().dump(&file).expect("dumped");
+    legere_store::dump::dump(&server.url(), &file).expect("dumped");
     store.create_job(NewJob { name: "Later".into(), ..new_job() }, by(1, Step::Start)).await.expect("a job");
     store.pool().close().await;
     let broken = folder.path().join("broken");

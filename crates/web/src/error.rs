@@ -118,6 +118,7 @@ fn status_of_media(error: &MediaError) -> StatusCode {
         | MediaError::NoIndex
         | MediaError::TooLarge
         | MediaError::TooLong(_)
+        | MediaError::TooManyFrames
         | MediaError::Timeout
         | MediaError::ChangedMeanwhile
         | MediaError::ReadClip(_)

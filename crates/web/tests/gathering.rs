@@ -6,8 +6,9 @@ use legere_core::id::JobId;
 use legere_store::clips::{Clip, State};
 use legere_store::queue::{Delivery, Work};
 use legere_store::tracks::SoundKind;
-use serde_json::json;
+use serde_json::{Value, json};
 use server::Server;
+use sha2::{Digest, Sha256};
 use std::path::Path;
 use std::process::Command;
 
@@ -264,6 +265,37 @@ async fn reading_rests_and_goes_on_and_what_is_looked_at_comes_first() {
     server.stop().await;
 }
 
+fn sha256(bytes: &[u8]) -> String {
+    Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// As the page announces a file that is smaller than two mebibytes.
+fn announced(drop: u128, path: &str, bytes: &[u8]) -> Value {
+    json!({
+        "drop": uuid::Uuid::from_u128(drop),
+        "path": path,
+        "bytes": bytes.len(),
+        "modified": 1_770_000_000_000_i64,
+        "sample": sha256(bytes),
+    })
+}
+
+/// Sends a file in pieces of a third; gives the answers.
+async fn sent(server: &Server, job: JobId, file: Value, bytes: &[u8]) -> Vec<Value> {
+    let uploads = format!("/jobs/{job}/uploads");
+    let mut answers = vec![server.say(&uploads, file).await];
+    loop {
+        let last = &answers[answers.len() - 1];
+        if last["whole"] == true {
+            return answers;
+        }
+        let from = last["have"].as_u64().expect("a number") as usize;
+        let piece = &bytes[from..bytes.len().min(from + bytes.len().div_ceil(3))];
+        let path = format!("{uploads}/{}?from={from}", last["id"].as_str().expect("an id"));
+        answers.push(server.put_piece(&path, piece, &sha256(piece)).await);
+    }
+}
+
 #[tokio::test]
 async fn a_dropped_file_goes_on_where_its_connection_broke() {
     let server = Server::start().await;
@@ -272,31 +304,68 @@ async fn a_dropped_file_goes_on_where_its_connection_broke() {
     draw(&drawn, 30);
     let bytes = std::fs::read(&drawn).expect("a clip");
     let uploads = format!("/jobs/{job}/uploads");
-    let announced = json!({ "path": "card a/C900.mp4", "bytes": bytes.len(), "modified": 1_770_000_000_000_i64 });
-    let told = server.say(&uploads, announced.clone()).await;
-    assert_eq!((&told["have"], &told["whole"]), (&json!(0), &json!(false)));
-    let id = told["id"].as_str().expect("an id").to_owned();
-    let half = bytes.len() / 2;
-    assert_eq!(server.put(&format!("{uploads}/{id}?from=0"), &bytes[..half]).await.status, 200);
-    // The same file once more: it is told how much is there.
-    assert_eq!(server.say(&uploads, announced.clone()).await["have"], half);
-    assert_eq!(server.put(&format!("{uploads}/{id}?from=0"), &bytes[..half]).await.status, 422, "not twice");
-    let rest = server.put(&format!("{uploads}/{id}?from={half}"), &bytes[half..]).await;
-    assert!(rest.body.contains("\"whole\":true"), "{}", rest.body);
-    assert_eq!(server.say(&uploads, announced).await["whole"], true);
+    let file = announced(1, "card a/C900.mp4", &bytes);
+    let upload = server.say(&uploads, file.clone()).await;
+    assert_eq!((&upload["have"], &upload["whole"]), (&json!(0), &json!(false)));
+    let id = upload["id"].as_str().expect("an id").to_owned();
+    let (first, second) = bytes.split_at(bytes.len() / 2);
+    let damaged = server.put(&format!("{uploads}/{id}?from=0"), first).await;
+    assert_eq!((damaged.status, damaged.body.contains("damaged")), (422, true), "{}", damaged.body);
+    server.put_piece(&format!("{uploads}/{id}?from=0"), first, &sha256(first)).await;
+    // The same file once more, as after a broken connection or from another window.
+    assert_eq!(server.say(&uploads, file.clone()).await["have"], first.len());
+    let late = server.put_piece(&format!("{uploads}/{id}?from=0"), first, &sha256(first)).await;
+    assert_eq!((&late["have"], &late["whole"]), (&json!(first.len()), &json!(false)), "not written twice");
+    let rest = server.put_piece(&format!("{uploads}/{id}?from={}", first.len()), second, &sha256(second)).await;
+    assert_eq!(rest["whole"], true);
+    assert_eq!(server.say(&uploads, file).await["whole"], true);
     assert_eq!(server.say(&format!("{uploads}/taken"), json!({})).await["clips"], 1);
     work(&server).await;
     let clip = clips(&server, job).await.remove(0);
     assert_eq!((clip.name.as_str(), clip.state), ("C900.mp4", State::Ready));
-    let kept = server.app.shelf.dropped().join(job.to_string()).join("card a/C900.mp4");
-    assert_eq!(std::fs::read(&kept).expect("kept"), bytes);
+    let kept = server.app.shelf.originals().join(job.to_string()).join(uuid::Uuid::from_u128(1).to_string());
+    assert_eq!(std::fs::read(kept.join("card a/C900.mp4")).expect("kept"), bytes);
     for (path, words) in
         [("notes.txt", "neither footage"), ("../../out.mp4", "cannot be taken in"), ("empty.mp4", "empty")]
     {
-        let bytes = if path == "empty.mp4" { 0 } else { 10 };
-        let refused = server.refused(&uploads, json!({ "path": path, "bytes": bytes, "modified": 0 })).await;
+        let bytes: &[u8] = if path == "empty.mp4" { b"" } else { b"0123456789" };
+        let refused = server.refused(&uploads, announced(1, path, bytes)).await;
         assert!(refused.contains(words), "{path}: {refused}");
     }
+    let endless = json!({ "drop": uuid::Uuid::from_u128(1), "path": "endless.mp4", "bytes": 1_u64 << 40,
+        "modified": 0, "sample": sha256(b"") });
+    let answer = server.post_json(&uploads, &endless.to_string()).await;
+    assert_eq!(answer.status, 507, "more than the disk has: {}", answer.body);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn two_cards_with_equal_names_from_two_windows_are_two_clips() {
+    let server = Server::start().await;
+    let job = server.job("Two cards").await;
+    let card = |n: u32| {
+        let drawn = server.dir.path().join("drawn.mp4");
+        draw(&drawn, n);
+        std::fs::read(&drawn).expect("a clip")
+    };
+    let (a, b) = (card(30), card(140));
+    // Both windows at once, the second card from two windows at the same time.
+    let name = "DCIM/C0001.MP4";
+    let (one, two, again) = tokio::join!(
+        sent(&server, job, announced(1, name, &a), &a),
+        sent(&server, job, announced(2, name, &b), &b),
+        sent(&server, job, announced(3, name, &b), &b),
+    );
+    assert!(one.len() >= 4 && [&two, &again].iter().all(|all| all[all.len() - 1]["whole"] == true));
+    server.say(&format!("/jobs/{job}/uploads/taken"), json!({})).await;
+    work(&server).await;
+    let found = clips(&server, job).await;
+    assert_eq!(found.iter().map(|c| c.name.as_str()).collect::<Vec<_>>(), ["C0001.MP4", "C0001.MP4"]);
+    let contents: Vec<Vec<u8>> = found
+        .iter()
+        .map(|c| std::fs::read(server.app.shelf.originals().join(&c.path)).expect("the original"))
+        .collect();
+    assert!(contents.contains(&a) && contents.contains(&b), "neither is lost, neither is mixed");
     server.stop().await;
 }
 

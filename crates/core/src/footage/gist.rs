@@ -2,6 +2,7 @@
 
 use super::sharpness::{is_soft_in_job, usual_sharpness};
 use super::{ClipReading, Fault, FaultKind, OneWay};
+use crate::select::{Framing, Light};
 use serde::{Deserialize, Serialize};
 
 /// What a reading comes to.
@@ -15,6 +16,12 @@ pub struct Gist {
     pub faults: Vec<Fault>,
     /// Where something goes one way only in time.
     pub one_way: Vec<OneWay>,
+    /// The framing that its pictures suggest.
+    #[serde(default)]
+    pub framing: Option<Framing>,
+    /// The light that its pictures suggest.
+    #[serde(default)]
+    pub light: Option<Light>,
 }
 
 impl Gist {
@@ -25,6 +32,8 @@ impl Gist {
             warmth: mean(&reading.samples.warmth),
             faults: reading.faults(),
             one_way: reading.one_way.clone(),
+            framing: reading.framing,
+            light: reading.light,
         }
     }
 

@@ -19,6 +19,8 @@ const CLOSEST: f64 = 0.12;
 const MOST_CUES: usize = 500;
 /// Taps go on with the count of beats that are as fast, within so many octaves.
 const AS_FAST: f64 = 0.25;
+/// A pause is no shorter than this, in seconds.
+const SHORTEST_PAUSE: f64 = 0.1;
 /// The shortest section, in seconds.
 const SHORTEST_SECTION: f64 = 0.5;
 
@@ -610,12 +612,11 @@ fn cues(track: &TrackReading, edit: &CueEdit) -> Result<Vec<Cue>, MarkError> {
             if list.len() >= MOST_CUES {
                 return Err(MarkError::TooManyCues);
             }
-            list.push(Cue::new(inside(*at)?, *kind, 1.0));
+            list.push(with_length(track, Cue::new(inside(*at)?, *kind, 1.0)));
         }
         CueEdit::MoveCue { at, kind, to, snap } => {
             let i = find(&list, *at, *kind)?;
-            // How long it is silent there nobody has measured.
-            list[i] = Cue::new(inside(snapped(track, *to, *snap))?, *kind, list[i].strength);
+            list[i] = with_length(track, Cue::new(inside(snapped(track, *to, *snap))?, *kind, list[i].strength));
         }
         CueEdit::RemoveCue { at, kind } => {
             let i = find(&list, *at, *kind)?;
@@ -623,11 +624,21 @@ fn cues(track: &TrackReading, edit: &CueEdit) -> Result<Vec<Cue>, MarkError> {
         }
         CueEdit::CueKind { at, kind, to } => {
             let i = find(&list, *at, *kind)?;
-            list[i] = Cue::new(list[i].at, *to, list[i].strength);
+            list[i] = with_length(track, Cue::new(list[i].at, *to, list[i].strength));
         }
     }
     list.sort_by(|a, b| a.at.total_cmp(&b.at));
     Ok(list)
+}
+
+/// A pause that a person set lasts to the next beat, since nobody has measured it; a second where no beat follows.
+fn with_length(track: &TrackReading, cue: Cue) -> Cue {
+    if cue.kind != CueKind::Pause {
+        return cue;
+    }
+    let next = track.beats.iter().map(|b| b.at).find(|at| *at > cue.at + SHORTEST_PAUSE);
+    let end = next.unwrap_or(cue.at + 1.0).min(track.duration.max(cue.at));
+    Cue { lasts: Some(end - cue.at).filter(|lasts| *lasts > 0.0), ..cue }
 }
 
 #[cfg(test)]

@@ -24,6 +24,8 @@ UPDATE change SET field = 'manual' WHERE field = 'by hand' AND target = 'roll';
 ALTER TABLE roll RENAME COLUMN by_hand TO manual;
 ALTER TABLE track RENAME COLUMN kind_by_hand TO kind_manual;
 ALTER TABLE clip RENAME COLUMN gist TO summary;
+-- It holds more than before: it is made from the readings at the next start.
+UPDATE clip SET summary = NULL;
 ALTER TABLE clip RENAME COLUMN looks TO signatures;
 ALTER TABLE job ADD COLUMN selects bigint NOT NULL DEFAULT 0;
 ALTER TABLE journal ADD COLUMN owner uuid;

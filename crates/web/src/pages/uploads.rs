@@ -2,7 +2,7 @@
 
 use crate::error::WebError;
 use crate::extract::{OwnJob, Window};
-use actix_web::{HttpResponse, web};
+use actix_web::{HttpRequest, HttpResponse, web};
 use legere_app::App;
 use legere_app::uploads::{Announced, DROPPED};
 use serde::Deserialize;
@@ -37,9 +37,11 @@ async fn receive(
     OwnJob(job): OwnJob,
     path: web::Path<UploadPath>,
     from: web::Query<From>,
+    request: HttpRequest,
     body: web::Payload,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.receive(job.id, &path.upload, from.from, body).await?))
+    let digest = request.headers().get("x-legere-digest").and_then(|v| v.to_str().ok()).unwrap_or_default();
+    Ok(HttpResponse::Ok().json(app.receive(job.id, &path.upload, from.from, digest, body).await?))
 }
 
 /// All that is there by now is brought in, as one import.

@@ -105,6 +105,14 @@ impl Server {
         self.send("PUT", path, &[("Content-Type", "application/octet-stream")], bytes.to_vec()).await
     }
 
+    /// One piece of a file with its digest, which is taken; gives what came back.
+    pub async fn put_piece(&self, path: &str, bytes: &[u8], digest: &str) -> serde_json::Value {
+        let headers = [("Content-Type", "application/octet-stream"), ("x-legere-digest", digest)];
+        let answer = self.send("PUT", path, &headers, bytes.to_vec()).await;
+        assert_eq!(answer.status, 200, "{path}: {}", answer.body);
+        serde_json::from_str(&answer.body).expect("json")
+    }
+
     /// `headers` may name another host than our own.
     pub async fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &str) -> Answer {
         self.send(method, path, headers, body.as_bytes().to_vec()).await

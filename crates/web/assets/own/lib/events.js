@@ -2,28 +2,46 @@
 // What changes in the job, thing by thing, as it changes. A window that was away catches up when it is back.
 import { ofJob, session } from "./session.js";
 
-/** @typedef {{ id: string, revision: number | null, session: string | null, mine: boolean }} Told */
+/** @typedef {{ id: string, revision: number | null, session: string | null, mine: boolean }} Changed */
 
-/** @param {Record<string, (told: Told) => void>} handlers by kind of thing
- * @param {() => void} missed something may have been missed: look at everything
- * @returns {EventSource} */
-export function follow(handlers, missed) {
-  const stream = new EventSource(ofJob("/events"));
-  let opened = false;
-  for (const [kind, act] of Object.entries(handlers))
-    stream.addEventListener(kind, (event) => {
-      const told = JSON.parse(/** @type {MessageEvent} */ (event).data);
-      act({ ...told, mine: told.session === session });
-    });
-  stream.addEventListener("missed", missed);
-  stream.addEventListener("open", () => {
-    // What happened between the page and the stream is looked at as well.
-    if (opened || Object.keys(handlers).length) missed();
-    opened = true;
-    document.documentElement.dataset.following = "yes";
+/** The windows of a browser share one connection; one without shared workers has its own.
+ * @param {string} address @param {(message: { kind: string, data?: string }) => void} each */
+function connected(address, each) {
+  if (!("SharedWorker" in window)) {
+    const stream = new EventSource(address);
+    for (const kind of ["job", "import", "roll", "clip", "select", "track", "draft", "note", "pass", "handoff", "missed"])
+      stream.addEventListener(kind, (event) => each({ kind, data: /** @type {MessageEvent} */ (event).data }));
+    stream.addEventListener("open", () => each({ kind: "open" }));
+    window.addEventListener("pagehide", () => stream.close());
+    return;
+  }
+  const worker = new SharedWorker("/assets/own/lib/events-worker.js", { name: "legere events" });
+  worker.port.addEventListener("message", ({ data }) => each(data));
+  worker.port.start();
+  worker.port.postMessage({ follow: address });
+  window.addEventListener("pagehide", () => worker.port.postMessage({ leave: address }));
+  // A page that comes back from the browser's memory follows again.
+  window.addEventListener("pageshow", (event) => {
+    if (event.persisted) worker.port.postMessage({ follow: address });
   });
-  window.addEventListener("pagehide", () => stream.close());
-  return stream;
+}
+
+/** @param {Record<string, (changed: Changed) => void>} handlers by kind of thing
+ * @param {() => void} missed something may have been missed: look at everything */
+export function follow(handlers, missed) {
+  let opened = false;
+  connected(ofJob("/events"), ({ kind, data }) => {
+    if (kind === "missed") return missed();
+    if (kind === "open") {
+      // What happened between the page and the stream is looked at as well.
+      if (opened || Object.keys(handlers).length) missed();
+      opened = true;
+      document.documentElement.dataset.following = "yes";
+      return;
+    }
+    const changed = JSON.parse(data || "{}");
+    handlers[kind]?.({ ...changed, mine: changed.session === session });
+  });
 }
 
 /** Calls at most once in a while, the last call counting.

@@ -16,7 +16,7 @@ const page = onScreen("uploads", {
   lines: [],
 });
 
-/** @typedef {{ file: File, path: string }} Dropped */
+/** @typedef {{ file: File, path: string, drop: string }} Dropped */
 /** @type {Dropped[]} */
 const waiting = [];
 let busy = false;
@@ -31,10 +31,25 @@ function line(name, change) {
   page.lines = page.lines.map((l) => (l.name === name ? { ...l, ...change } : l));
 }
 
+/** SHA-256, in hexadecimal. @param {Blob} blob */
+async function digest(blob) {
+  const sum = new Uint8Array(await crypto.subtle.digest("SHA-256", await blob.arrayBuffer()));
+  return [...sum].map((b) => b.toString(16).padStart(2, "0")).join("");
+}
+/** What the server knows a file by: its first and its last mebibyte. @param {File} file */
+const sampleOf = (file) =>
+  digest(file.size <= 2 << 20 ? file : new Blob([file.slice(0, 1 << 20), file.slice(file.size - (1 << 20))]));
+
 /** Sends one file to its end. @param {Dropped} dropped */
-async function send({ file, path }) {
-  const announced = { path, bytes: file.size, modified: file.lastModified };
-  let failures = 0;
+async function send({ file, path, drop }) {
+  let failures = 0,
+    announced;
+  try {
+    announced = { drop, path, bytes: file.size, modified: file.lastModified, sample: await sampleOf(file) };
+  } catch {
+    line(path, { said: "", problem: "the browser can no longer read this file: choose it again" });
+    return false;
+  }
   for (;;) {
     try {
       const upload = await ask(address, announced);
@@ -43,10 +58,15 @@ async function send({ file, path }) {
         from = have;
       while (!whole) {
         line(path, { have, said: `${size(have)} of ${size(file.size)}${speed(have - from, begun)}` });
+        const piece = file.slice(have, have + PIECE);
         const answer = await fetch(`${address}/${upload.id}?from=${have}`, {
           method: "PUT",
-          headers: { ...headers(), "content-type": "application/octet-stream" },
-          body: file.slice(have, have + PIECE),
+          headers: {
+            ...headers(),
+            "content-type": "application/octet-stream",
+            "x-legere-digest": await digest(piece),
+          },
+          body: piece,
         });
         if (!answer.ok) throw Object.assign(new Error(await answer.text()), { status: answer.status });
         ({ have, whole } = await answer.json());
@@ -64,7 +84,7 @@ async function send({ file, path }) {
       if (refused === 422 || refused === 400) {
         failures++;
         line(path, { said: "", problem: /** @type {Error} */ (error).message });
-        if (!/goes on from there/.test(/** @type {Error} */ (error).message)) return false;
+        if (!/sent again/.test(/** @type {Error} */ (error).message) || failures > 5) return false;
         line(path, { problem: "" });
         continue;
       }
@@ -96,37 +116,40 @@ const warn = (/** @type {BeforeUnloadEvent} */ event) => event.preventDefault();
 
 /** @param {Dropped[]} files */
 function take(files) {
-  const known = new Set(page.lines.filter((l) => !l.problem).map((l) => l.name)),
-    fresh = files.filter((f) => !known.has(f.path));
+  // What is under way goes on; what is done or failed may be a file of another card.
+  const busyWith = new Set(page.lines.filter((l) => !l.problem && !l.done).map((l) => l.name)),
+    fresh = files.filter((f) => !busyWith.has(f.path)),
+    later = files.filter((f) => busyWith.has(f.path));
   page.lines = [
     ...page.lines.filter((l) => !fresh.some((f) => f.path === l.name)),
     ...fresh.map((f) => ({ name: f.path, bytes: f.file.size, have: 0, said: "waits", problem: "", done: false })),
   ];
-  waiting.push(...fresh);
+  waiting.push(...fresh, ...later);
   work();
 }
 
 /** All files of something that was dropped, folders and all.
- * @param {any} entry @param {string} above @returns {Promise<Dropped[]>} */
-async function filesOf(entry, above) {
+ * @param {any} entry @param {string} above @param {string} drop @returns {Promise<Dropped[]>} */
+async function filesOf(entry, above, drop) {
   const path = above ? `${above}/${entry.name}` : entry.name;
   if (entry.name.startsWith(".")) return [];
   if (entry.isFile) {
     const file = await new Promise((done, failed) => entry.file(done, failed));
-    return [{ file: /** @type {File} */ (file), path }];
+    return [{ file: /** @type {File} */ (file), path, drop }];
   }
   const reader = entry.createReader(),
     all = [];
   for (;;) {
     const some = /** @type {any[]} */ (await new Promise((done, failed) => reader.readEntries(done, failed)));
     if (!some.length) break;
-    for (const one of some) all.push(...(await filesOf(one, path)));
+    for (const one of some) all.push(...(await filesOf(one, path, drop)));
   }
   return all;
 }
 
 $("choose-files")?.addEventListener("change", (/** @type {any} */ event) => {
-  take([...event.target.files].map((file) => ({ file, path: file.name })));
+  const drop = crypto.randomUUID();
+  take([...event.target.files].map((file) => ({ file, path: file.name, drop })));
   event.target.value = "";
 });
 for (const kind of ["dragenter", "dragover"])
@@ -142,5 +165,7 @@ document.addEventListener("drop", async (event) => {
   document.body.classList.remove("is-dropping");
   const items = [...(/** @type {DragEvent} */ (event).dataTransfer?.items || [])],
     entries = items.map((i) => i.webkitGetAsEntry()).filter(Boolean);
-  for (const entry of entries) take(await filesOf(entry, ""));
+  // Dropped together, they lie in one folder: another card with the same names is another drop.
+  const drop = crypto.randomUUID();
+  for (const entry of entries) take(await filesOf(entry, "", drop));
 });
