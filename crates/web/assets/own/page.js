@@ -34,7 +34,7 @@ document.addEventListener("alpine:init", () => {
     },
     undo: () => replay("undo"),
     redo: () => replay("redo"),
-    keys: showKeys,
+    keys: () => showKeys(),
     night,
   }));
 });
@@ -53,8 +53,8 @@ document.addEventListener("htmx:afterRequest", (event) => {
 
 if (job) {
   listen(replay);
-  on("?", "all keys", showKeys);
-  on("n", "night and day", night);
+  on("?", "all keys", () => showKeys(), { group: "everywhere" });
+  on("n", "night and day", night, { group: "everywhere" });
   document.getElementById("keys-close")?.addEventListener("click", () => {
     /** @type {HTMLDialogElement} */ (document.getElementById("keys")).close();
   });

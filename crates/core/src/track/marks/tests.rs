@@ -169,12 +169,18 @@ fn cues_are_added_moved_renamed_and_removed() {
 }
 
 #[test]
-fn a_pause_that_is_moved_or_becomes_another_cue_has_no_length() {
+fn a_pause_that_a_person_set_or_moved_lasts_to_the_next_beat() {
     let pause = Cue { lasts: Some(1.2), ..Cue::new(8.0, CueKind::Pause, 1.0) };
     let track = TrackReading { cues: vec![pause], ..track() };
     let lasts = |edits: &[Edit]| over(&track, edits).cues[0].lasts;
     assert_eq!(lasts(&[]), Some(1.2));
-    assert_eq!(lasts(&[Edit::Cues(CueEdit::MoveCue { at: 8.0, kind: CueKind::Pause, to: 9.0, snap: false })]), None);
+    assert_eq!(
+        lasts(&[Edit::Cues(CueEdit::MoveCue { at: 8.0, kind: CueKind::Pause, to: 9.0, snap: false })]),
+        Some(0.5)
+    );
+    let set = Edit::Cues(CueEdit::AddCue { at: 4.1, kind: CueKind::Pause });
+    let lasts_set = over(&track, &[set]).cues[0].lasts.expect("a length");
+    assert!((lasts_set - 0.4).abs() < 1e-9, "{lasts_set}");
     assert_eq!(lasts(&[Edit::Cues(CueEdit::CueKind { at: 8.0, kind: CueKind::Pause, to: CueKind::Break })]), None);
 }
 

@@ -7,7 +7,7 @@ import { ofJob, session } from "./session.js";
 /** The windows of a browser share one connection; one without shared workers has its own.
  * @param {string} address @param {(message: { kind: string, data?: string }) => void} each */
 function connected(address, each) {
-  if (!("SharedWorker" in window)) {
+  if (typeof SharedWorker === "undefined") {
     const stream = new EventSource(address);
     for (const kind of ["job", "import", "roll", "clip", "select", "track", "draft", "note", "pass", "handoff", "missed"])
       stream.addEventListener(kind, (event) => each({ kind, data: /** @type {MessageEvent} */ (event).data }));

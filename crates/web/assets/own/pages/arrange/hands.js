@@ -1,7 +1,7 @@
 // @ts-check
 // What a hand does to the shot that is chosen: by keys, by buttons, by typed numbers.
 import { $, say, whenEntered } from "../../lib/dom.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 
 /** @typedef {{ edit: (body: any) => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
  *   choose: (n: number) => void }} Hands */
@@ -126,8 +126,11 @@ export function begin(of) {
   };
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-act]")))
     b.addEventListener("click", acts[b.dataset.act || ""]);
-  for (const [key, words, act, repeats] of /** @type {[string, string, string, boolean?][]} */ ([
+  for (const [key, words, act, repeats] of /** @type {[string, string, string?, boolean?][]} */ ([
+    ["", "holding"],
     ["p", "pin and unpin", "pin"],
+    ["Shift+P", "what is pinned: nothing, its place, its ends, all of it", "pin-kind"],
+    ["", "cutting"],
     [",", "the cut a frame earlier", "cut-earlier", true],
     [".", "the cut a frame later", "cut-later", true],
     ["<", "the cut to the beat before", "beat-before"],
@@ -144,6 +147,7 @@ export function begin(of) {
     ["(", "the shot a place earlier", "move-earlier"],
     [")", "the shot a place later", "move-later"],
     ["e", "exchange it with the next one", "exchange"],
+    ["", "time"],
     ["r", "turn the speed at the mark", "ramp"],
     ["Shift+R", "play the shot backwards", "backwards"],
     ["f", "fit the select to its place", "fit"],
@@ -151,11 +155,13 @@ export function begin(of) {
     ["u", "hold the frame at the mark", "hold"],
     ["m", "between frames: repeat, mix, compute", "between"],
     ["a", "pause the pictures as long as the music does", "pause"],
-    ["Shift+P", "what is pinned: nothing, its place, its ends, all of it", "pin-kind"],
+    ["", "the hit"],
     ["h", "put the hit on the mark", "hit-mark"],
     ["Shift+H", "put the hit on the nearest beat", "hit-beat"],
-  ]))
-    on(key, words, acts[act], { repeats });
+  ])) {
+    if (act) on(key, words, acts[act], { repeats });
+    else inGroup(words);
+  }
   whenEntered("speed", (text) => {
     const percent = Number(text.replace("%", "").replace("−", "-").replace(",", "."));
     if (text.trim() && Number.isFinite(percent)) edit({ do: "speed", shot: id(), percent });
@@ -175,6 +181,7 @@ export function begin(of) {
   };
   whenEntered("pause-len", pause);
   $("pause-stop").addEventListener("change", () => shot().pause && pause());
+  inGroup("typing");
   on("v", "type a speed", () => $("speed").select());
   on("t", "type a length", () => $("typed").focus());
   on("g", "who gives the time: neighbour, section, whole", () => {

@@ -6,7 +6,7 @@ import { $, css, say } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { STILLS, image, sheet, strip, tile, when } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { grouped, pressed } from "../../lib/narrowing.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
@@ -389,27 +389,33 @@ async function changed() {
 /** The keys of the page, once there is a draft that they can act on. */
 function wire() {
   const marksShare = () => Math.max(0, Math.min(1, (transport.mark() - view.from) / view.span()));
+  inGroup("going");
   on("ArrowLeft", "the shot before", () => step(-1), { repeats: true });
   on("ArrowRight", "the next shot", () => step(1), { repeats: true });
-  on("Enter", "arrange around the pins", again);
+  inGroup("laying");
+  on("Enter", "lay the open shots again", again);
   hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
   const panes = ["cut", "time", "joins"];
+  inGroup("looking");
   on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
   on("+", "nearer", () => view.zoom(0.7, marksShare()), { repeats: true });
   on("-", "farther", () => view.zoom(1 / 0.7, marksShare()), { repeats: true });
   on("0", "the whole in sight", () => view.set(0, d.total));
+  inGroup("laying");
   on("y", "keep the section, or open it", () => {
     const at = d.sections.findIndex((/** @type {any} */ q) => shot().start < q.end),
       head = page.heads[at];
     if (head) page.keep(at, !head.kept);
   });
   on("c", "the next draft beside this one, or none", compare.next);
+  inGroup("here instead");
   on("/", "narrow what could be here", () => $("instead-words").focus());
   for (let i = 1; i <= 9; i++)
     on(String(i), `put select ${i} of the list here`, () => {
       const b = /** @type {HTMLElement | undefined} */ (document.querySelectorAll(".alt")[i - 1]);
       if (b) b.click();
     });
+  inGroup("looking");
   on("z", "full size, from the original", full);
 }
 const full = () => {

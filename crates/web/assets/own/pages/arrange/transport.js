@@ -1,7 +1,7 @@
 // @ts-check
 // The picture of the draft: the live player, its keys, and what is tried out before it is taken.
 import { $, say } from "../../lib/dom.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { loadMusic, loadShots } from "../../lib/player/draft.js";
 import { Player, canPlay } from "../../lib/player/index.js";
 import { spoken } from "../../lib/player/shuttle.js";
@@ -81,6 +81,7 @@ export function begin(of) {
   $("play").addEventListener("click", () => mine.toggle());
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-around]")))
     b.addEventListener("click", () => around(b.dataset.around || ""));
+  inGroup("playing");
   on(" ", "play the draft and stop", () => mine.toggle());
   on("j", "shuttle backwards, faster with each press", () => mine.shuttle(-1));
   on("k", "stop", () => mine.go(0));

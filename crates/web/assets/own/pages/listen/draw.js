@@ -2,7 +2,7 @@
 // Draws the page of music: lines of bars, the overview, and a close look at the beats around the mark.
 import { crisp } from "../../lib/canvas.js";
 import { $, css, el } from "../../lib/dom.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { clock } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
 import { L } from "./state.js";
@@ -375,5 +375,6 @@ document.addEventListener("DOMContentLoaded", () => {
     drawnAt = -1;
   };
   $("zoom").addEventListener("click", zoom);
+  inGroup("playing");
   on("z", "a close look at the onsets", zoom);
 });

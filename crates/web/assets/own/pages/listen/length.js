@@ -2,7 +2,7 @@
 // The right length: versions for a wanted length, their seams, stretch, fades and level.
 import { ask } from "../../lib/api.js";
 import { $, say, start } from "../../lib/dom.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { parseLength } from "../../lib/time.js";
@@ -210,6 +210,7 @@ document.addEventListener("DOMContentLoaded", () => {
   $("finish").addEventListener("submit", finish);
   $("stretch").addEventListener("input", stretchWords);
   $("hear-version").addEventListener("click", hear);
+  inGroup("the length");
   on("l", "the right length", () => {
     $("length").open = true;
     $("seconds").focus();

@@ -1,7 +1,7 @@
 // @ts-check
 // Marks by hand: taps, beats, sections and cues, by key at the playing mark and by dragging.
 import { $, el, start } from "../../lib/dom.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { clock } from "../../lib/time.js";
 import { L } from "./state.js";
 
@@ -260,6 +260,7 @@ document.addEventListener("DOMContentLoaded", () => {
   L.whenDrawn(() => {
     if (L.held && L.held.what === "section") hold(L.held);
   });
+  inGroup("beats");
   on("t", "tap along; the taps become beats when it stops", tap);
   on("b", "a beat here", acts["add-beat"]);
   on("x", "no beat here", acts["remove-beat"]);
@@ -268,6 +269,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("d", "twice as many beats", acts.double);
   on("f", "marks on the strong beats only", acts["strong-beats"]);
   on("a", "marks on all beats again", acts["all-beats"]);
+  inGroup("sections and cues");
   on("s", "split the section at the bar here", acts.split);
   on("j", "join the sections nearest to here", acts.join);
   on("m", "move the nearest boundary to the bar here", acts.boundary);
@@ -275,6 +277,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("e", "the section here: kind and energy", () =>
     hold({ what: "section", at: (sectionAt(here()) || { start: 0 }).start }),
   );
+  inGroup("beats");
   on("[", "the beat here 10 ms earlier", () => {
     hold({ what: "beat", at: nearestBeat(here()) });
     nudge(-0.01);

@@ -3,7 +3,7 @@
 import { ask, loaded } from "../../lib/api.js";
 import { $, say, startOrStop } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { ofJob } from "../../lib/session.js";
 
 const music = $("music"),
@@ -121,6 +121,7 @@ document.addEventListener("DOMContentLoaded", () => {
     await ask(`${L.base()}/choose`, {});
     location.reload();
   });
+  inGroup("playing");
   on(" ", "play and stop", L.play);
   on("c", "a click on the beats", L.click);
   on("i", "the part starts at the beat here", startHere);

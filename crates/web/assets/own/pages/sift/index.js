@@ -6,7 +6,7 @@ import { $, css, el, say } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
 import { STILLS, drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
@@ -553,6 +553,7 @@ video.addEventListener("timeupdate", tick);
 video.addEventListener("seeked", tick);
 player.whenChanged(tick);
 
+inGroup("verdicts");
 for (const [key, tier] of [
   ["a", "out"],
   ["s", "spare"],
@@ -561,6 +562,7 @@ for (const [key, tier] of [
 ])
   on(key, tier, () => verdict(tier));
 on("v", "unread again", () => verdict("unread"));
+inGroup("playing");
 on(" ", "play and stop", player.play);
 on("j", "shuttle backwards, faster with each press", () => player.shuttle(-1));
 on("k", "stop", player.stop);
@@ -568,6 +570,7 @@ on("l", "shuttle on, faster with each press", () => player.shuttle(1));
 on("p", "loop the select from its in", player.loopSelect);
 on("h", "play around the hit", player.aroundHit);
 on("q", "quiet: hear nothing", player.toggleQuiet);
+inGroup("the select");
 on("w", "mark in", () => mark("in"));
 on("i", "mark in", () => mark("in"));
 on("e", "mark out", () => mark("out"));
@@ -585,20 +588,24 @@ on("Shift+C", "alike takes side by side", alike);
 on("Shift+X", "join it with the next one", join);
 on("Delete", "remove the select, or leave out the clips that are chosen", remove);
 on("g", "take the suggested range, again for the next", suggest);
+inGroup("words");
 on("t", "add a word", words.focusOn("tag-input"));
 on("b", "label", words.focusOn("label-input"));
 on("y", "write a note", words.focusOn("note-input"));
 on("m", "take the movement that was measured", takeMovement);
 on("u", "mute the clip, for all its selects", mute);
+inGroup("looking closer");
 on("c", "side by side", chosen.sideBySide);
 on("z", "full size, from the original", full);
 on("Escape", "let go of what is chosen", chosen.letGo);
 const wordKey = (/** @type {string} */ key) => (key.startsWith("⇧") ? `Shift+${key.slice(1)}` : key);
+inGroup("words");
 for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tag]"))) {
   const key = b.querySelector("kbd")?.textContent || "",
     [facet, word] = (b.dataset.tag || "").split(":");
   on(wordKey(key), `${facet}: ${word}`, () => judge({ do: "tag", tag: b.dataset.tag }));
 }
+inGroup("going");
 on("ArrowLeft", "a frame back", () => player.step(-1), { repeats: true });
 on("ArrowRight", "a frame on", () => player.step(1), { repeats: true });
 on("Shift+ArrowLeft", "a second back", () => player.jump(-1), { repeats: true });

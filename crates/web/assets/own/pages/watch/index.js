@@ -3,7 +3,7 @@
 import { ask, loaded } from "../../lib/api.js";
 import { $, css, say, startOrStop, svg } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { on } from "../../lib/keys.js";
+import { inGroup, on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";
 import { loadMusic, loadShots } from "../../lib/player/draft.js";
 import { Player, canPlay } from "../../lib/player/index.js";
@@ -235,6 +235,7 @@ if (draft) {
     else document.querySelector(".screen")?.requestFullscreen().catch(() => say("this browser does not fill the screen"));
   };
   $("fill").addEventListener("click", fill);
+  inGroup("watching");
   on("f", "fill the screen, and back", fill);
   on("j", "shuttle backwards, faster with each press", () => live?.shuttle(-1));
   on("k", "stop", () => (live ? live.go(0) : video.pause()));
