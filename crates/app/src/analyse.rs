@@ -23,7 +23,7 @@ use legere_store::queue::Outcome;
 use legere_store::tracks::Track;
 use std::path::PathBuf;
 
-/// Shares of progress that are told: more would only keep the page busy.
+/// Shares of progress that are reported: more would only keep the page busy.
 const STEP: f64 = 0.2;
 
 impl App {
@@ -162,7 +162,7 @@ impl App {
             && light::is_as_now(&place, self.shelf.light_width());
         let (source, probe) = if picture {
             let job = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?;
-            let mut probe = probe::picture(&path, clip.said.shown_seconds, job.rate).await?;
+            let mut probe = probe::picture(&path, clip.annotations.shown_seconds, job.rate).await?;
             // Cameras write the time of pictures as their clock showed it, without a zone.
             probe.recorded_at = probe.recorded_at.map(|at| in_zone(at.naive_utc(), &job.zone));
             (light::still(&path, &probe, &work).await?, probe)
@@ -327,7 +327,7 @@ fn kept(identity: Identity) -> FileIdentity {
     FileIdentity { bytes: identity.bytes, modified: identity.modified, digest: identity.digest }
 }
 
-/// What an editor is told; the inside of it is in the log.
+/// Words for the editor; the cause is in the log.
 fn words(error: &MediaError) -> String {
     match error {
         MediaError::Io(_) | MediaError::Failed { .. } => {

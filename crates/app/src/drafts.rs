@@ -10,13 +10,13 @@ use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, fi
 use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
 use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
-use legere_core::narrow::Counted;
+use legere_core::narrow::FacetCount;
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, Seconds};
 use legere_core::track::TrackReading;
 use legere_store::StoreError;
 use legere_store::clips::Clip;
-use legere_store::drafts::{DraftBody, KeptDraft, Note};
+use legere_store::drafts::{DraftBody, Note, StoredDraft};
 use legere_store::jobs::{FootageRevision, Job};
 use legere_store::journal::{By, Revision};
 use std::collections::HashSet;
@@ -24,17 +24,17 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
 use uuid::Uuid;
 
-/// How many other selects are offered for a place: more than anybody looks through before narrowing.
+/// How many other selects are offered for a place: more than anybody signatures through before narrowing.
 const ALTERNATES: usize = 120;
 const LONGEST_NOTE: usize = 500;
 /// No track has more sections than this.
 const MOST_SECTIONS: usize = 1000;
-/// How often an arrangement is begun anew because the draft changed meanwhile.
+/// How often an arrangement is begun again because the draft changed meanwhile.
 const TRIES: usize = 5;
 
-/// A draft with everything that its page shows. All of it is told from the draft, the footage and the music as they are.
+/// A draft with everything that its page shows. All of it is computed from the draft, the footage and the music as they are.
 pub struct OpenDraft {
-    pub kept: KeptDraft,
+    pub kept: StoredDraft,
     pub job: Job,
     /// What is heard, one after the other.
     pub passages: Vec<OpenPassage>,
@@ -42,7 +42,7 @@ pub struct OpenDraft {
     pub music: Arc<TrackReading>,
     pub slots: Vec<Slot>,
     pub footage: Arc<Footage>,
-    /// What is told of each shot.
+    /// How each shot stands beside the music and its neighbours.
     pub judged: Vec<Judged>,
 }
 
@@ -94,7 +94,7 @@ impl OpenDraft {
                 clip_rate: candidate.map(|c| c.rate),
                 range: candidate.map(|c| c.range),
                 faults: self.footage.faults(shot.source.clip),
-                one_way: self.footage.clip(shot.source.clip).map(|c| c.gist.one_way.clone()).unwrap_or_default(),
+                one_way: self.footage.clip(shot.source.clip).map(|c| c.summary.one_way.clone()).unwrap_or_default(),
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()
@@ -164,7 +164,7 @@ impl App {
     /// A copy of a draft, beside it.
     pub async fn copy_draft(&self, job: JobId, by: By, id: DraftId) -> Result<DraftId, AppError> {
         let mut edit = self.store.begin_edit(job, by).await?;
-        let original: KeptDraft = edit.load(id).await?;
+        let original: StoredDraft = edit.load(id).await?;
         let name = original.name.as_ref().map(|n| crate::text::plain(&format!("{n}, copy"), 120));
         let copy = edit.add_draft(name, &original.body).await?;
         edit.commit("copy the draft", None).await?;
@@ -181,19 +181,19 @@ impl App {
         name: &str,
     ) -> Result<(), AppError> {
         let name = Some(crate::text::plain(name, 120)).filter(|n| !n.is_empty());
-        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { name: name.clone(), ..draft });
+        let edit = |draft: StoredDraft| Ok::<_, StoreError>(StoredDraft { name: name.clone(), ..draft });
         self.store.edit(job, by, id, base, "name the draft", edit).await?;
         Ok(())
     }
 
     pub async fn delete_draft(&self, job: JobId, by: By, id: DraftId) -> Result<(), AppError> {
-        let edit = |draft: KeptDraft| Ok::<_, StoreError>(KeptDraft { removed: true, ..draft });
+        let edit = |draft: StoredDraft| Ok::<_, StoreError>(StoredDraft { removed: true, ..draft });
         self.store.edit(job, by, id, None, "delete the draft", edit).await?;
         Ok(())
     }
 
     /// Opens a draft of a job.
-    pub async fn open_draft(&self, job: &Job, kept: KeptDraft) -> Result<Arc<OpenDraft>, AppError> {
+    pub async fn open_draft(&self, job: &Job, kept: StoredDraft) -> Result<Arc<OpenDraft>, AppError> {
         kept.body.cut.within_limits()?;
         let passages = self.passages(&kept.body.score, &kept.body.cut).await?;
         let footage = self.footage(job.id).await?;
@@ -213,7 +213,7 @@ impl App {
         Ok(open)
     }
 
-    /// Arranges again around the pinned shots, at a pace per section. With a section, only what lies in it is laid anew.
+    /// Arranges again around the pinned shots, at a pace per section. With a section, only what lies in it is laid again.
     pub async fn arrange_again(
         &self,
         job: &Job,
@@ -221,7 +221,7 @@ impl App {
         id: DraftId,
         pace: Option<Vec<Pace>>,
         section: Option<usize>,
-    ) -> Result<KeptDraft, AppError> {
+    ) -> Result<StoredDraft, AppError> {
         if pace.as_ref().is_some_and(|p| p.len() > MOST_SECTIONS) {
             return Err(AppError::Refused("a pace is given once for each section"));
         }
@@ -235,12 +235,12 @@ impl App {
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
             let cut = solved(&open.footage, &open.music, &open.job, &pace, &kept).await?;
-            let laid = |present: KeptDraft| {
+            let laid = |present: StoredDraft| {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);
                 }
                 let score = present.body.score.after(&present.body.cut, &cut);
-                Ok(KeptDraft { body: DraftBody { score, cut: cut.clone(), pace: pace.clone() }, ..present })
+                Ok(StoredDraft { body: DraftBody { score, cut: cut.clone(), pace: pace.clone() }, ..present })
             };
             match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
                 Err(StoreError::MovedOn) => {}
@@ -272,7 +272,7 @@ impl App {
         Ok(Instead { fitting, unfit, problems, counts })
     }
 
-    pub async fn add_note(&self, draft: &KeptDraft, by: By, frame: i64, words: &str) -> Result<NoteId, AppError> {
+    pub async fn add_note(&self, draft: &StoredDraft, by: By, frame: i64, words: &str) -> Result<NoteId, AppError> {
         let words = crate::text::plain(words, LONGEST_NOTE);
         let words = if words.is_empty() { "look here".into() } else { words };
         let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().get()).unwrap_or(i64::MAX));
@@ -282,7 +282,7 @@ impl App {
         Ok(id)
     }
 
-    pub async fn remove_note(&self, draft: &KeptDraft, by: By, note: NoteId) -> Result<(), AppError> {
+    pub async fn remove_note(&self, draft: &StoredDraft, by: By, note: NoteId) -> Result<(), AppError> {
         let edit = |n: Note| {
             if n.draft == draft.id {
                 Ok(Note { removed: true, ..n })
@@ -302,7 +302,7 @@ pub struct Instead {
     pub unfit: Vec<(SelectId, String, String)>,
     pub problems: Vec<String>,
     /// How many there are of each word that they could be narrowed by.
-    pub counts: Vec<Counted>,
+    pub counts: Vec<FacetCount>,
 }
 
 /// Why a select does not fit a place; nothing of the one that stands there.

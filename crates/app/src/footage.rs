@@ -8,9 +8,9 @@ use super::{App, short_name};
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use legere_core::arrange::Candidate;
-use legere_core::footage::{Fault, FaultKind, Look, alike_takes, seen_within, usual_in_job};
+use legere_core::footage::{Fault, FaultKind, FrameSignature, seen_within, similar_takes, usual_in_job};
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
-use legere_core::narrow::{Fact, SearchRecord};
+use legere_core::narrow::{Flag, SearchRecord};
 use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
 use legere_core::time::{FrameRate, Seconds};
 use legere_store::clips::Clip;
@@ -107,11 +107,11 @@ impl Readings {
         let is = |kind| seen_within(&faults, kind, start, end).is_some();
         Some(SearchRecord {
             tier: verdict.tier,
-            tags: tags_with(&verdict.tags, &clip.said.tags),
+            tags: tags_with(&verdict.tags, &clip.annotations.tags),
             suggested: [
                 Some(Tag::Movement(select.movement)),
-                clip.gist.framing.map(Tag::Framing),
-                clip.gist.light.map(Tag::Light),
+                clip.summary.framing.map(Tag::Framing),
+                clip.summary.light.map(Tag::Light),
             ]
             .into_iter()
             .flatten()
@@ -120,18 +120,18 @@ impl Readings {
             slow: probe.headroom_in(rate).max(1.0),
             length: verdict.range.duration().to_f64(),
             rate: probe.frame_rate.to_f64(),
-            facts: [
-                (Fact::Sound, probe.has_sound),
-                (Fact::Silent, !probe.has_sound),
-                (Fact::Muted, clip.said.muted),
-                (Fact::Missing, clip.missing),
-                (Fact::Upright, probe.height > probe.width),
-                (Fact::Shaky, is(FaultKind::Shake)),
-                (Fact::Unsharp, is(FaultKind::Soft)),
-                (Fact::Underexposed, is(FaultKind::Dark)),
-                (Fact::Overexposed, is(FaultKind::Blown)),
-                (Fact::Warm, clip.gist.warmth > WARM),
-                (Fact::Cool, clip.gist.warmth < COOL),
+            flags: [
+                (Flag::Sound, probe.has_sound),
+                (Flag::Silent, !probe.has_sound),
+                (Flag::Muted, clip.annotations.muted),
+                (Flag::Missing, clip.missing),
+                (Flag::Upright, probe.height > probe.width),
+                (Flag::Shaky, is(FaultKind::Shake)),
+                (Flag::Unsharp, is(FaultKind::Soft)),
+                (Flag::Underexposed, is(FaultKind::Dark)),
+                (Flag::Overexposed, is(FaultKind::Blown)),
+                (Flag::Warm, clip.summary.warmth > WARM),
+                (Flag::Cool, clip.summary.warmth < COOL),
             ]
             .into_iter()
             .filter_map(|(fact, is)| is.then_some(fact))
@@ -253,7 +253,7 @@ impl App {
             let broken = clips.broken.into_iter().chain(selects.broken).collect();
             let clips: Vec<Arc<Clip>> = clips.whole.into_iter().map(Arc::new).collect();
             let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
-            let sharpness = usual_in_job(clips.iter().map(|c| c.gist.sharpness));
+            let sharpness = usual_in_job(clips.iter().map(|c| c.summary.sharpness));
             let faults = clips.iter().filter_map(|c| Some((c.id, Arc::new(faults_of(c, sharpness)?)))).collect();
             let similar = app.similar_takes(job, &clips);
             let readings = Arc::new(Readings { clips, by_id, rolls, similar, sharpness, faults, broken });
@@ -264,15 +264,15 @@ impl App {
 }
 
 impl App {
-    /// Clips in groups that show the same thing; made anew only where other clips or other readings are there.
+    /// Clips in groups that show the same thing; made again only where other clips or other readings are there.
     fn similar_takes(&self, job: JobId, clips: &[Arc<Clip>]) -> Arc<Similar> {
         let read: Vec<(ClipId, i32)> = clips.iter().map(|c| (c.id, c.version)).collect();
         if let Some(kept) = self.similar.get(&job, &read) {
             return kept;
         }
-        let looks: Vec<&[Look]> = clips.iter().map(|c| c.looks.as_slice()).collect();
+        let signatures: Vec<&[FrameSignature]> = clips.iter().map(|c| c.signatures.as_slice()).collect();
         let mut similar = Similar::new();
-        for (group, takes) in alike_takes(&looks).into_iter().enumerate() {
+        for (group, takes) in similar_takes(&signatures).into_iter().enumerate() {
             let of = takes.len();
             similar.extend(takes.iter().enumerate().map(|(i, at)| (clips[*at].id, Take { group, take: i + 1, of })));
         }
@@ -285,15 +285,15 @@ impl App {
 /// What of a clip cannot be used among clips that usually are so sharp; none of one that was not read.
 fn faults_of(clip: &Clip, sharpness: Option<f64>) -> Option<Vec<Fault>> {
     let seconds = clip.probe.as_ref()?.duration.to_f64();
-    let mut faults = clip.gist.faults_in_job(sharpness, seconds);
+    let mut faults = clip.summary.faults_in_job(sharpness, seconds);
     // What a person says is none is none, whatever is read.
-    faults.retain(|f| !clip.said.no_faults.contains(&f.kind));
+    faults.retain(|f| !clip.annotations.no_faults.contains(&f.kind));
     Some(faults)
 }
 
 fn candidate(select: &Select, clip: &Clip, faults: &Faults) -> Option<Candidate> {
     let probe = clip.probe.as_ref()?;
-    let tags = tags_with(&select.verdict.tags, &clip.said.tags);
+    let tags = tags_with(&select.verdict.tags, &clip.annotations.tags);
     Some(Candidate {
         select: select.id,
         clip: clip.id,

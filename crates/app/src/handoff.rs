@@ -368,7 +368,7 @@ impl App {
 }
 
 /// A part of a shot as a list says it: how long it is, and in and out in its clip's timecode.
-type Told = (u64, (String, String));
+type Line = (u64, (String, String));
 
 /// Compares what was written with what was meant, value by value.
 fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), AppError> {
@@ -376,21 +376,21 @@ fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), AppErro
     let black = || (String::new(), String::new());
     let parts: Vec<(&Event, Stretch)> =
         cut.events.iter().flat_map(|e| cut.stretches(e).into_iter().map(move |s| (e, s))).collect();
-    let wanted: Vec<Told> = match kind {
+    let wanted: Vec<Line> = match kind {
         HandoffKind::Csv | HandoffKind::Mp4 => {
             cut.events.iter().map(|e| (e.len.get(), cut.source_timecodes(e))).collect()
         }
         HandoffKind::Edl | HandoffKind::Otio => {
-            let told = |(event, s): &(&Event, Stretch)| match s.seen {
+            let reported = |(event, s): &(&Event, Stretch)| match s.seen {
                 Seen::Black => (s.len.get(), black()),
                 Seen::Clip | Seen::Held => {
                     (s.len.get(), (cut.source_timecode(event, s.first), cut.source_timecode(event, s.end)))
                 }
             };
-            parts.iter().map(told).collect()
+            parts.iter().map(reported).collect()
         }
     };
-    let found: Vec<Told> = match kind {
+    let found: Vec<Line> = match kind {
         HandoffKind::Otio => {
             let clips = read_otio(text, "Video")?;
             if clips.len() != parts.len() {
@@ -401,7 +401,7 @@ fn read_back(cut: &CutList, kind: HandoffKind, text: &str) -> Result<(), AppErro
                 if clip.black {
                     return (frames, black());
                 }
-                // What goes by meanwhile is told by the time effect.
+                // What passes meanwhile follows from the time effect.
                 let first = (clip.source_start as u64).saturating_sub(event.clip_start.frames);
                 let used = if clip.speed == stretch.speed { stretch.end - stretch.first } else { 0 };
                 (frames, (cut.source_timecode(event, first), cut.source_timecode(event, first + used)))

@@ -8,7 +8,7 @@ use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
 use legere_media::bring::{Kind, left_alone, search};
 use legere_store::StoreError;
-use legere_store::clips::{Clip, ClipSaid, NewClip, Roll, TakenIn};
+use legere_store::clips::{Clip, ClipAnnotations, NewClip, Roll, TakenIn};
 use legere_store::journal::By;
 use legere_store::queue::Work;
 use legere_store::tracks::{NewTrack, SoundKind, Track};
@@ -151,13 +151,17 @@ impl App {
         Ok(self.store.enqueue(&[Work::ReadClip(id)]).await?)
     }
 
-    /// For how long a picture is shown, in seconds; its standing clip is made anew.
+    /// For how long a picture is shown, in seconds; its standing clip is made again.
     pub async fn set_shown(&self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), AppError> {
         if !(0.5..=600.0).contains(&seconds) {
             return Err(AppError::Refused("a picture is shown for half a second to ten minutes"));
         }
-        let edit =
-            |clip: Clip| Ok::<_, StoreError>(Clip { said: ClipSaid { shown_seconds: seconds, ..clip.said }, ..clip });
+        let edit = |clip: Clip| {
+            Ok::<_, StoreError>(Clip {
+                annotations: ClipAnnotations { shown_seconds: seconds, ..clip.annotations },
+                ..clip
+            })
+        };
         self.store.edit(job, by, id, None, "how long the picture is shown", edit).await?;
         Ok(self.read_again(job, &[id]).await?)
     }

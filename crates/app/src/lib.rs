@@ -4,8 +4,8 @@
 
 mod analyse;
 pub mod blocking;
-pub mod by_hand;
 mod cancel;
+pub mod draft_command;
 pub mod drafts;
 mod error;
 pub mod footage;
@@ -44,7 +44,7 @@ const TIDY_EVERY: Duration = Duration::from_mins(5);
 /// How often the files of all jobs are looked for.
 const LOOK_EVERY: Duration = Duration::from_secs(15);
 
-/// What open windows are told.
+/// What open windows are notified of.
 #[derive(Debug, Clone)]
 pub enum News {
     Changed(Event),

@@ -1,6 +1,6 @@
 //! Whether the files are still where they were, and still the ones that were read.
 //!
-//! A file is the same as long as its size and its time are; when they are not, its digest tells a copy from another file.
+//! A file is the same as long as its size and its time are; when they are not, its digest shows whether it is a copy or another file.
 //! A root in which nothing is what it was is another folder that took its place: a card of the same name. Its files are
 //! missing then, not replaced.
 
@@ -79,7 +79,7 @@ impl Looking {
         }
     }
 
-    /// Whether somebody should look now; whoever is told so says when it is done.
+    /// Whether somebody should look now; whoever gets yes says when it is done.
     fn begin(&self, job: JobId) -> bool {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let free = all.get(&job).is_none_or(|last| last.is_some_and(|at| at.elapsed() > FRESH));
@@ -114,7 +114,7 @@ impl App {
     }
 
     /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read
-    /// anew. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
+    /// again. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
     /// on meanwhile.
     pub async fn look_for_files(&self, job: JobId) -> Result<(), AppError> {
         let clips = self.store.all_clips(job).await?.whole;
@@ -210,7 +210,7 @@ impl App {
     fn found_at(&self, file: &Known) -> Found {
         let path = match self.roots.resolve_file(&file.root, &file.path) {
             Ok(path) => path,
-            // What may not be read now is told when it is read.
+            // What may not be read now is reported when it is read.
             Err(MediaError::NoAccess) => return Found::Same,
             Err(_) => return Found::Nothing,
         };

@@ -5,7 +5,7 @@ use super::footage::Footage;
 use crate::error::AppError;
 use legere_core::arrange::{Need, Pace, needs, slots};
 use legere_core::id::{JobId, PassId, SelectId};
-use legere_core::narrow::{Counted, Query, SearchRecord};
+use legere_core::narrow::{FacetCount, Query, SearchRecord};
 use legere_core::select::Tier;
 use legere_store::jobs::{Job, Search};
 use legere_store::journal::By;
@@ -76,7 +76,7 @@ pub fn is_left(number: u32, select: &Select) -> bool {
 /// What a narrowing finds.
 pub struct Narrowed<'a> {
     pub shown: Vec<&'a Select>,
-    pub counts: Vec<Counted>,
+    pub counts: Vec<FacetCount>,
     pub problems: Vec<String>,
 }
 

@@ -1,4 +1,4 @@
-//! What was used last, a few of a kind, so that it need not be made anew for each page.
+//! What was used last, a few of a kind, so that it need not be made again for each page.
 
 use std::sync::{Arc, Mutex, PoisonError};
 

@@ -168,8 +168,8 @@ fn split_by_camera(mut clips: Vec<Clip>, pauses: Pauses) -> Vec<Vec<Clip>> {
         }
     }
     let ends = |c: &Clip| c.recorded_at.timestamp() + c.probe.as_ref().map_or(0, |p| p.duration.to_f64() as i64);
-    let told = |c: &Clip| pauses == Pauses::All || c.recorded_from == RecordedFrom::Metadata;
-    let joined = |a: &Clip, b: &Clip| b.recorded_at.timestamp() - ends(a) < PAUSE || !told(a) || !told(b);
+    let reported = |c: &Clip| pauses == Pauses::All || c.recorded_from == RecordedFrom::Metadata;
+    let joined = |a: &Clip, b: &Clip| b.recorded_at.timestamp() - ends(a) < PAUSE || !reported(a) || !reported(b);
     let mut parts: Vec<Vec<Clip>> =
         cameras.iter().flat_map(|(_, clips)| clips.chunk_by(joined).map(<[Clip]>::to_vec)).collect();
     parts.sort_by_key(|part| part[0].recorded_at);

@@ -13,7 +13,7 @@ use legere_core::track::{TrackReading, Version};
 use legere_media::render::{MusicPart, music_file};
 use legere_media::version::Form;
 use legere_store::StoreError;
-use legere_store::drafts::{DraftBody, KeptDraft};
+use legere_store::drafts::{DraftBody, StoredDraft};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Revision};
 use legere_store::tracks::Track;
@@ -105,7 +105,7 @@ impl App {
     }
 
     /// The music of a draft as one file, to be heard with its pictures.
-    pub async fn draft_music(&self, draft: &KeptDraft) -> Result<PathBuf, AppError> {
+    pub async fn draft_music(&self, draft: &StoredDraft) -> Result<PathBuf, AppError> {
         let cut = &draft.body.cut;
         let passages = self.passages(&draft.body.score, cut).await?;
         // One track alone has a file for Listen already.
@@ -123,7 +123,7 @@ impl App {
         base: Option<Revision>,
         draft: DraftId,
         (shot, track): (ShotId, Option<TrackId>),
-    ) -> Result<KeptDraft, AppError> {
+    ) -> Result<StoredDraft, AppError> {
         let part = match track {
             None => None,
             Some(id) => {
@@ -134,7 +134,7 @@ impl App {
                 Some((id, track.part.ok_or(AppError::Refused("this track has not been read"))?))
             }
         };
-        let edit = |present: KeptDraft| {
+        let edit = |present: StoredDraft| {
             let body = &present.body;
             if body.cut.index_of(shot).is_none_or(|at| at == 0) {
                 return Err(AppError::Refused(
@@ -148,15 +148,15 @@ impl App {
                     .ok_or(AppError::Refused("a draft has at most twelve passages of music"))?,
                 None => body.score.without(shot),
             };
-            Ok::<_, AppError>(KeptDraft { body: DraftBody { score, ..present.body }, ..present })
+            Ok::<_, AppError>(StoredDraft { body: DraftBody { score, ..present.body }, ..present })
         };
         let label = if track.is_some() { "begin another track" } else { "take out the track" };
         self.store.edit(job.id, by, draft, base, label, edit).await
     }
 
     /// Moves a draft over to its tracks as they are used in Listen now: each shot stays on what it stood on in its track, sections
-    /// and cues with it; what stood on music that is gone goes, and what is open is laid anew.
-    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<KeptDraft, AppError> {
+    /// and cues with it; what stood on music that is gone goes, and what is open is laid again.
+    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<StoredDraft, AppError> {
         let open = self.open_draft(job, self.store.draft(id).await?).await?;
         if !open.passages.iter().any(OpenPassage::was_changed) {
             return Err(AppError::Refused("the music of this draft is as it is used in Listen"));
@@ -196,12 +196,12 @@ impl App {
             };
         }
         let score = score.ok_or(AppError::Refused("this draft has no music"))?;
-        let laid = |present: KeptDraft| {
+        let laid = |present: StoredDraft| {
             if present.revision != open.kept.revision {
                 return Err(StoreError::MovedOn);
             }
             let body = DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone() };
-            Ok(KeptDraft { body, ..present })
+            Ok(StoredDraft { body, ..present })
         };
         Ok(self.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
     }

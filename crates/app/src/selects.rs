@@ -115,12 +115,12 @@ impl Judgement {
                 Self::Tag { tag: tag.clone(), on: Some(on) }
             }
             Self::ClipTag { tag, on: None } => {
-                let on = !of.iter().all(|(_, c)| c.said.tags.contains(tag));
+                let on = !of.iter().all(|(_, c)| c.annotations.tags.contains(tag));
                 Self::ClipTag { tag: tag.clone(), on: Some(on) }
             }
-            Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.said.muted)) },
+            Self::Mute { on: None } => Self::Mute { on: Some(!of.iter().all(|(_, c)| c.annotations.muted)) },
             Self::NoFault { fault, on: None } => {
-                let on = !of.iter().all(|(_, c)| c.said.no_faults.contains(fault));
+                let on = !of.iter().all(|(_, c)| c.annotations.no_faults.contains(fault));
                 Self::NoFault { fault: *fault, on: Some(on) }
             }
             other => other.clone(),
@@ -159,13 +159,13 @@ impl Judgement {
     fn applied_to_clip(&self, mut clip: Clip) -> Result<Clip, AppError> {
         match self {
             Self::ClipTag { tag, on } => {
-                let on = on.unwrap_or(!clip.said.tags.contains(tag));
-                put_tag(&mut clip.said.tags, tag.clone(), on);
-                enough(&clip.said.tags)?;
+                let on = on.unwrap_or(!clip.annotations.tags.contains(tag));
+                put_tag(&mut clip.annotations.tags, tag.clone(), on);
+                enough(&clip.annotations.tags)?;
             }
-            Self::Mute { on } => clip.said.muted = on.unwrap_or(!clip.said.muted),
+            Self::Mute { on } => clip.annotations.muted = on.unwrap_or(!clip.annotations.muted),
             Self::NoFault { fault, on } => {
-                let said = &mut clip.said.no_faults;
+                let said = &mut clip.annotations.no_faults;
                 if on.unwrap_or(!said.contains(fault)) {
                     said.insert(*fault)
                 } else {

@@ -71,7 +71,7 @@ impl App {
             means.push("Drafts keep their music; lengths that are offered in Listen go by the new one.".to_owned());
         }
         if next.zone != job.zone {
-            means.push(format!("Days and hours are told as clocks in {} show them.", next.zone));
+            means.push(format!("Days and hours are shown as clocks in {} show them.", next.zone));
         }
         Ok(means)
     }

@@ -33,7 +33,7 @@ pub struct ClipProbe {
     /// Where frames come unevenly: the rate at which nearly all of them still come; slower than that none is shown twice.
     pub steady_rate: Option<FrameRate>,
     /// What the file says of its rate, where that is an odd figure beside a usual one.
-    pub told_rate: Option<FrameRate>,
+    pub declared_rate: Option<FrameRate>,
     /// How much wider than high its pixels are, where they are not square; width and height are as displayed.
     pub pixel_shape: Option<f64>,
     /// A picture, shown for as long as a person wants.
@@ -63,8 +63,8 @@ struct RawClipProbe {
     camera: Option<String>,
     #[serde(default)]
     steady_rate: Option<FrameRate>,
-    #[serde(default)]
-    told_rate: Option<FrameRate>,
+    #[serde(default, alias = "told_rate")]
+    declared_rate: Option<FrameRate>,
     #[serde(default)]
     pixel_shape: Option<f64>,
     #[serde(default)]
@@ -100,7 +100,7 @@ impl From<RawClipProbe> for ClipProbe {
             timecode,
             camera: raw.camera,
             steady_rate: raw.steady_rate,
-            told_rate: raw.told_rate,
+            declared_rate: raw.declared_rate,
             pixel_shape: raw.pixel_shape,
             picture: raw.picture,
         }

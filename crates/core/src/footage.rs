@@ -5,14 +5,14 @@ use crate::select::{Framing, Light, Movement};
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
-mod alike;
-mod gist;
 mod sharpness;
+mod similar;
+mod summary;
 
-pub use alike::{COLOURS, Look, TONES, alike_takes};
-pub use gist::Gist;
 use sharpness::is_soft;
 pub use sharpness::{is_soft_in_job, usual_in_job, usual_sharpness};
+pub use similar::{COLOURS, FrameSignature, TONES, similar_takes};
+pub use summary::ReadingSummary;
 
 /// Seconds a sample stands for.
 pub const STEP: f64 = 0.1;
@@ -20,7 +20,7 @@ pub const STEP: f64 = 0.1;
 const UNSTEADY: f32 = 0.5;
 /// A large thing that moves in front of a still camera comes near it for a moment, a hand goes beyond it.
 const SHAKEN: f32 = 0.75;
-/// Samples in a row from which unsteadiness is told: one swing to and fro at the least.
+/// Samples in a row from which unsteadiness counts: one swing to and fro at the least.
 const SWING: usize = 4;
 /// Mean luma of a picture in which something can be seen.
 const EXPOSED: std::ops::RangeInclusive<f32> = 0.04..=0.97;
@@ -34,7 +34,7 @@ const CRUSHED: f32 = 0.9;
 /// Share of the picture that is white when too little can be seen.
 const CLIPPED: f32 = 0.55;
 
-/// Samples in a row from which a fault is told: two tenths of a second are seen.
+/// Samples in a row from which a fault counts: two tenths of a second are seen.
 const WORTH_TELLING: usize = 2;
 
 /// Why a stretch of a clip cannot be used.
@@ -114,12 +114,12 @@ pub struct ClipReading {
     #[serde(default)]
     pub events: Vec<Event>,
     /// What it shows, to be compared with other clips.
-    #[serde(default)]
-    pub looks: Vec<Look>,
-    /// A suggestion, where the picture tells it.
+    #[serde(default, alias = "looks")]
+    pub signatures: Vec<FrameSignature>,
+    /// A suggestion, where the picture shows it.
     #[serde(default)]
     pub light: Option<Light>,
-    /// A suggestion, where the picture tells it.
+    /// A suggestion, where the picture shows it.
     #[serde(default)]
     pub framing: Option<Framing>,
 }
@@ -255,11 +255,11 @@ impl Samples {
         let mut faults = Vec::new();
         for kind in FaultKind::ALL {
             let which: Vec<usize> = (0..self.motion.len()).filter(|i| wrong(kind, *i)).collect();
-            let told = |run: &&[usize]| match kind {
+            let reported = |run: &&[usize]| match kind {
                 FaultKind::Shake => run.len() >= SWING && run.iter().any(|i| self.shake[*i] > SHAKEN),
                 _ => run.len() >= WORTH_TELLING,
             };
-            let runs = which.chunk_by(|a, b| a + 1 == *b).filter(told);
+            let runs = which.chunk_by(|a, b| a + 1 == *b).filter(reported);
             faults.extend(runs.map(|run| Fault {
                 start: run[0] as f64 * step,
                 end: (run[run.len() - 1] + 1) as f64 * step,

@@ -31,7 +31,7 @@ pub struct SearchRecord {
     /// Frames a second of its clip.
     pub rate: f64,
     /// What is so with its clip; that it is noted or labelled follows from its note and its label.
-    pub facts: BTreeSet<Fact>,
+    pub flags: BTreeSet<Flag>,
     /// The label's word.
     pub label: Option<String>,
     /// What the clip is called.
@@ -57,7 +57,7 @@ pub struct SearchRecord {
     strum::VariantArray,
 )]
 #[strum(serialize_all = "lowercase")]
-pub enum Fact {
+pub enum Flag {
     /// It has sound.
     Sound,
     /// It has none.
@@ -86,7 +86,7 @@ pub enum Fact {
     Cool,
 }
 
-crate::words!(Fact);
+crate::words!(Flag);
 
 /// A figure that can be compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, strum::EnumString, strum::IntoStaticStr, strum::VariantArray)]
@@ -135,7 +135,7 @@ enum Compare {
 enum Condition {
     Tier(Tier),
     Tag { tag: Tag, suggested_too: bool },
-    Is(Fact),
+    Is(Flag),
     Quantity(Quantity, Compare, f64),
     In(Place, Vec<String>),
     Anywhere(Vec<String>),
@@ -164,7 +164,7 @@ pub struct NarrowError {
 
 /// How many there are of a value among what is shown; of a facet with one answer, as if that facet were not asked for.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Counted {
+pub struct FacetCount {
     /// `tier`, a facet, `label`, `roll` or `is`.
     pub group: &'static str,
     /// As it is typed.
@@ -280,8 +280,8 @@ fn condition(text: &str) -> Result<Condition, String> {
     if let Some(tag) = of_facet {
         return Ok(Condition::Tag { tag, suggested_too });
     }
-    if let Some(fact) = Fact::from_word(&lower) {
-        return Ok(Condition::Is(fact));
+    if let Some(flag) = Flag::from_word(&lower) {
+        return Ok(Condition::Is(flag));
     }
     Ok(Condition::Anywhere(wanted(word)))
 }
@@ -352,10 +352,10 @@ impl Condition {
                 let said = of.tags.iter().any(|t| t.facet() == tag.facet() && !t.facet().is_free());
                 of.tags.contains(tag) || (*suggested_too && !said && of.suggested.contains(tag))
             }
-            Self::Is(fact) => match fact {
-                Fact::Noted => !of.note.is_empty(),
-                Fact::Labelled => of.label.is_some(),
-                told => of.facts.contains(told),
+            Self::Is(flag) => match flag {
+                Flag::Noted => !of.note.is_empty(),
+                Flag::Labelled => of.label.is_some(),
+                outcome => of.flags.contains(outcome),
             },
             Self::Quantity(quantity, compare, wanted) => {
                 let (value, close) = match quantity {
@@ -410,7 +410,7 @@ impl Term {
 }
 
 impl Query {
-    /// Reads what was typed. What cannot be understood is left out and told.
+    /// Reads what was typed. What cannot be understood is left out and reported.
     pub fn parse(text: &str) -> (Self, Vec<NarrowError>) {
         let (pieces, open) = pieces(text);
         let (mut terms, mut wrong) = (Vec::new(), Vec::new());
@@ -460,7 +460,7 @@ impl Query {
     }
 
     /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
-    pub fn counts<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<Counted> {
+    pub fn counts<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<FacetCount> {
         let all: Vec<&SearchRecord> = all.iter().map(Borrow::borrow).collect();
         let mut counted = Vec::new();
         let of = |group: &'static str,
@@ -470,7 +470,7 @@ impl Query {
             words
                 .map(|(term, word)| {
                     let count = among.iter().filter(|s| has(s, &word)).count();
-                    Counted { group, term, word, count }
+                    FacetCount { group, term, word, count }
                 })
                 .collect::<Vec<_>>()
         };
@@ -501,7 +501,7 @@ impl Query {
                     *tally.entry(tag.word()).or_default() += 1;
                 }
             }
-            counted.extend(tally.into_iter().map(|(word, count)| Counted {
+            counted.extend(tally.into_iter().map(|(word, count)| FacetCount {
                 group: facet.word(),
                 term: quoted(facet.word(), word),
                 word: word.to_owned(),
@@ -515,15 +515,15 @@ impl Query {
             }
             *tally.entry(("roll", &record.roll)).or_default() += 1;
         }
-        counted.extend(tally.into_iter().map(|((group, word), count)| Counted {
+        counted.extend(tally.into_iter().map(|((group, word), count)| FacetCount {
             group,
             term: quoted(group, word),
             word: word.to_owned(),
             count,
         }));
-        let mut facts = words(Fact::ALL).into_iter().map(|w| (w.to_owned(), w.to_owned()));
+        let mut facts = words(Flag::ALL).into_iter().map(|w| (w.to_owned(), w.to_owned()));
         counted
-            .extend(of("is", &mut facts, &|s, word| Fact::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
+            .extend(of("is", &mut facts, &|s, word| Flag::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
         counted.retain(|c| c.count > 0);
         counted
     }
@@ -546,7 +546,7 @@ mod tests {
             slow: 2.5,
             length: 3.2,
             rate: 59.94,
-            facts: BTreeSet::from([Fact::Sound, Fact::Shaky]),
+            flags: BTreeSet::from([Flag::Sound, Flag::Shaky]),
             label: Some("flare".into()),
             name: "HM2_C088".into(),
             roll: "tower, day two".into(),
@@ -617,8 +617,8 @@ mod tests {
     fn a_bad_word_is_explained_and_the_rest_still_counts() {
         let (query, wrong) = Query::parse("close mood:sad energy>loud speed<3 framing:sideways ~bell \"open");
         assert!(query.holds(&SearchRecord { note: "open".into(), ..record() }));
-        let told: Vec<String> = wrong.iter().map(NarrowError::to_string).collect();
-        insta::assert_snapshot!(told.join("\n"), @r#"
+        let outcome: Vec<String> = wrong.iter().map(NarrowError::to_string).collect();
+        insta::assert_snapshot!(outcome.join("\n"), @r#"
         “"”: a quote is not closed
         “mood:sad”: nothing is called mood: there are name, roll, note, label, tag, tier, framing, role, light, movement, subject, own
         “energy>loud”: a number belongs behind the sign
@@ -652,7 +652,7 @@ mod tests {
 
         #[test]
         fn each_counted_term_finds_as_many_as_it_says(which in 0usize..40) {
-            let all = [record(), SearchRecord { tier: Tier::Out, tags: BTreeSet::new(), facts: BTreeSet::from([Fact::Upright]), ..record() }];
+            let all = [record(), SearchRecord { tier: Tier::Out, tags: BTreeSet::new(), flags: BTreeSet::from([Flag::Upright]), ..record() }];
             let counts = Query::default().counts(&all);
             let counted = &counts[which % counts.len()];
             let (query, wrong) = Query::parse(&counted.term);

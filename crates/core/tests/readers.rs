@@ -1,6 +1,6 @@
 //! What is handed off is read by libraries that others wrote, each clip at its own rate and timecode.
 
-use legere_core::draft::{Between, Pause, Speed, Stop, Turn};
+use legere_core::draft::{Between, Pause, Speed, SpeedKeyframe, Stop};
 use legere_core::interchange::{CutList, Event, Music, reel_name, write_edl, write_otio};
 use legere_core::time::{FrameLen, FrameRate, Seconds, Timecode};
 use serde_json::json;
@@ -103,7 +103,7 @@ fn read_by(script: &str, folder: &Path, meant: &serde_json::Value, cut: &CutList
 #[test]
 fn what_is_held_backwards_or_black_is_found_part_by_part() {
     let folder = tempfile::tempdir().expect("a folder");
-    let turn = |at, num, den| Turn { at, over: 0, to: Speed::new(num, den).expect("a speed") };
+    let turn = |at, num, den| SpeedKeyframe { at, over: 0, to: Speed::new(num, den).expect("a speed") };
     let mut cut = cut(
         "25".parse().expect("a rate"),
         &[

@@ -6,7 +6,7 @@ use crate::plan::{Fault, Plan, long_hour};
 use legere_analysis::evaluation::rank_correlation;
 use legere_analysis::footage::{ClipReader, LONGER_SIDE, frame_bytes};
 use legere_analysis::music::{Audio, READING_RATE, read_track};
-use legere_core::footage::{ClipReading, Gist, is_soft_in_job, usual_in_job};
+use legere_core::footage::{ClipReading, ReadingSummary, is_soft_in_job, usual_in_job};
 use legere_core::track::{CueKind, SectionKind, TrackReading};
 use std::sync::OnceLock;
 
@@ -188,7 +188,7 @@ fn hits_and_faults_are_where_they_were_drawn() {
 #[test]
 fn takes_that_missed_their_focus_are_soft_beside_the_others_and_no_other_is() {
     let plans: Vec<Plan> = long_hour(7).into_iter().flat_map(|r| r.clips).filter(|p| !p.is_endless()).collect();
-    let usual = |p: &Plan| Gist::of(&read(p).0).sharpness;
+    let usual = |p: &Plan| ReadingSummary::of(&read(p).0).sharpness;
     let sharp: Vec<f64> = plans.iter().filter(|p| p.fault == Fault::None).step_by(12).map(usual).collect();
     let missed: Vec<f64> = plans.iter().filter(|p| p.fault == Fault::MissedFocus).take(4).map(usual).collect();
     let job = usual_in_job(sharp.iter().chain(&missed).copied());

@@ -2,8 +2,8 @@
 //! is not in it, nor what can be made again: light copies, previews, hand-offs.
 
 use crate::archive::{self, Manifest, private};
-use crate::house::{House, runtime};
-use crate::{MainError, Place, privileges};
+use crate::services::{Services, runtime};
+use crate::{DataOptions, MainError, privileges};
 use legere_store::cluster::{Cluster, Durability};
 use legere_store::{Store, StoreError, dump};
 use std::path::{Path, PathBuf};
@@ -24,7 +24,7 @@ struct Reached {
 }
 
 /// Reaches the database without opening what is stored in it.
-fn reached(place: &Place) -> Result<Reached, MainError> {
+fn reached(place: &DataOptions) -> Result<Reached, MainError> {
     if let Some(url) = &place.database {
         return Ok(Reached { url: url.clone(), cluster: None });
     }
@@ -35,12 +35,12 @@ fn reached(place: &Place) -> Result<Reached, MainError> {
     }
 }
 
-fn originals(place: &Place) -> PathBuf {
+fn originals(place: &DataOptions) -> PathBuf {
     place.data.join("originals")
 }
 
 /// Writes the backup, also while a server runs on the data folder.
-pub fn backup(place: &Place, to: &Path, without_originals: bool) -> Result<(), MainError> {
+pub fn backup(place: &DataOptions, to: &Path, without_originals: bool) -> Result<(), MainError> {
     let to = std::path::absolute(to).map_err(MainError::Data)?;
     // Opened before anything else, with the rights of who asked for it, which are given up then: so it is written in place,
     // and never over another backup.
@@ -72,7 +72,7 @@ fn written(url: &str, out: std::fs::File, originals: Option<&Path>) -> Result<Ma
 }
 
 /// Puts a backup in the place of what is stored, which is copied aside first and never opened.
-pub fn restore(place: &Place, from: &Path, replace: bool) -> Result<(), MainError> {
+pub fn restore(place: &DataOptions, from: &Path, replace: bool) -> Result<(), MainError> {
     let from = std::path::absolute(from).map_err(MainError::Data)?;
     let readable = std::fs::File::open(&from).map_err(MainError::Data)?;
     // Originals may be many: they are unpacked on the disk that they go to.
@@ -156,8 +156,8 @@ fn is_own(name: &str) -> bool {
 }
 
 /// Before a newer program changes the schema, what is stored is copied aside.
-pub fn before_migration(house: &House, place: &Place) -> Result<(), MainError> {
-    let url = house.url();
+pub fn before_migration(services: &Services, place: &DataOptions) -> Result<(), MainError> {
+    let url = services.url();
     if place.without_copy || !runtime()?.block_on(Store::is_behind(url))? {
         return Ok(());
     }

@@ -1,9 +1,9 @@
 //! The demo: the page opens at once, the footage comes as it is drawn.
 
-use crate::house::runtime;
 use crate::privileges::DEMO_ROOT as ROOT;
 use crate::serve::{log_to_file, open, run};
-use crate::{MainError, Place};
+use crate::services::runtime;
+use crate::{DataOptions, MainError};
 use futures::future::try_join_all;
 use legere_app::App;
 use legere_core::id::{JobId, PersonId, SessionId};
@@ -18,14 +18,14 @@ const SOUNDS: &str = "sounds";
 /// Same seed, same pictures.
 const SEED: u64 = 7;
 
-pub fn serve(place: &Place, port: u16) -> Result<(), MainError> {
+pub fn serve(place: &DataOptions, port: u16) -> Result<(), MainError> {
     let media = place.data.join(ROOT);
-    let house = open(place)?;
+    let services = open(place)?;
     std::fs::create_dir_all(&media).map_err(MainError::Data)?;
     log_to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };
     runtime()?.block_on(async {
-        let app = house.app(place, &[root], Vec::new()).await?;
+        let app = services.app(place, &[root], Vec::new()).await?;
         let job = job(&app).await?;
         let making = tokio::spawn({
             let app = app.clone();

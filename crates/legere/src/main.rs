@@ -3,10 +3,10 @@
 mod archive;
 mod backup;
 mod demo;
-mod house;
 mod privileges;
 mod read;
 mod serve;
+mod services;
 
 use clap::{Args, Parser, Subcommand};
 use legere_media::roots::Root;
@@ -26,7 +26,7 @@ enum Command {
     /// Serve the pages on loopback, with a worker inside.
     Serve {
         #[command(flatten)]
-        place: Place,
+        place: DataOptions,
         /// A folder with footage and music; can be given several times. Nothing outside of these is read. Its name stays
         /// the same wherever it is mounted; without one it is the folder's own.
         #[arg(long = "media", value_name = "[NAME=]FOLDER")]
@@ -39,7 +39,7 @@ enum Command {
     /// Only do long work, for a server that runs elsewhere on the same database and shelf.
     Work {
         #[command(flatten)]
-        place: Place,
+        place: DataOptions,
         #[arg(long = "media", value_name = "[NAME=]FOLDER")]
         media: Vec<Root>,
         #[command(flatten)]
@@ -48,7 +48,7 @@ enum Command {
     /// Serve "The Long Hour": made-up footage and music, drawn while the page is already open.
     Demo {
         #[command(flatten)]
-        place: Place,
+        place: DataOptions,
         #[command(flatten)]
         port: Port,
     },
@@ -59,7 +59,7 @@ enum Command {
         #[arg(long)]
         without_originals: bool,
         #[command(flatten)]
-        place: Place,
+        place: DataOptions,
     },
     /// Put a backup in the place of what is there.
     Restore {
@@ -68,7 +68,7 @@ enum Command {
         #[arg(long)]
         replace: bool,
         #[command(flatten)]
-        place: Place,
+        place: DataOptions,
     },
     /// Read one clip and print what was measured, as JSON.
     ReadClip { file: PathBuf },
@@ -77,7 +77,7 @@ enum Command {
 }
 
 #[derive(Debug, Args)]
-struct Place {
+struct DataOptions {
     /// Where Legere keeps its database and what it makes.
     #[arg(long, env = "LEGERE_DATA", default_value = "data/legere", value_name = "FOLDER")]
     data: PathBuf,

@@ -1,7 +1,7 @@
-//! The server and the worker: pages and long work on an open house.
+//! The server and the worker: pages and long work on an open services.
 
-use crate::house::{House, runtime};
-use crate::{MainError, Place, backup};
+use crate::services::{Services, runtime};
+use crate::{DataOptions, MainError, backup};
 use legere_app::App;
 use legere_media::roots::Root;
 use std::net::TcpListener;
@@ -10,17 +10,17 @@ use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
 /// With a copy of the data aside where this program changes its form.
-pub fn open(place: &Place) -> Result<House, MainError> {
-    let house = House::open(place)?;
-    backup::before_migration(&house, place)?;
-    Ok(house)
+pub fn open(place: &DataOptions) -> Result<Services, MainError> {
+    let services = Services::open(place)?;
+    backup::before_migration(&services, place)?;
+    Ok(services)
 }
 
-pub fn serve(place: &Place, media: &[Root], parents: Vec<PathBuf>, port: u16) -> Result<(), MainError> {
+pub fn serve(place: &DataOptions, media: &[Root], parents: Vec<PathBuf>, port: u16) -> Result<(), MainError> {
     log_to_stderr();
-    let house = open(place)?;
+    let services = open(place)?;
     runtime()?.block_on(async {
-        let app = house.app(place, media, parents).await?;
+        let app = services.app(place, media, parents).await?;
         run(app, place.at_once, port).await
     })
 }
@@ -63,14 +63,14 @@ fn start_worker(app: &App, at_once: usize) -> legere_store::queue::Worker {
     })
 }
 
-pub fn work(place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<(), MainError> {
+pub fn work(place: &DataOptions, media: &[Root], parents: Vec<PathBuf>) -> Result<(), MainError> {
     log_to_stderr();
     if place.database.is_none() {
         return Err(MainError::NoDatabase);
     }
-    let house = open(place)?;
+    let services = open(place)?;
     runtime()?.block_on(async {
-        let app = house.app(place, media, parents).await?;
+        let app = services.app(place, media, parents).await?;
         app.open_added_roots().await?;
         let worker = start_worker(&app, place.at_once);
         println!("Working (Ctrl-C stops it)");

@@ -8,7 +8,7 @@ mod samples;
 mod server;
 
 use house::browser::Browser;
-use legere_core::draft::{Draft, Pause, Pin, Score, Shot, Source, Speed, Stop, Turn};
+use legere_core::draft::{Draft, Pause, Pin, Score, Shot, Source, Speed, SpeedKeyframe, Stop};
 use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::Version;
@@ -20,7 +20,7 @@ use std::process::Command;
 /// Three counted clips at three rates, cut together at four speeds, with ramps, holds, backwards and pauses, on twenty seconds
 /// of ticks.
 async fn cut(server: &Server) -> (JobId, DraftId) {
-    let job = server.job("Counted").await;
+    let job = server.job("FacetCount").await;
     let folder = server.dir.path().join("media/day one");
     for (i, rate) in ["25", "50", "30000/1001"].into_iter().enumerate() {
         samples::counted(rate, 150, &folder.join(format!("C00{i}.mp4")));
@@ -33,7 +33,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let store = &server.app.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
-    let turn = |at, over, tenths| Turn { at, over, to: Speed::new(tenths, 10).expect("a speed") };
+    let turn = |at, over, tenths| SpeedKeyframe { at, over, to: Speed::new(tenths, 10).expect("a speed") };
     let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
     // Clip, first frame of the clip, speed in tenths, frames of the draft, turns, pause.
     let plan = [
@@ -115,12 +115,12 @@ const done = arguments[arguments.length - 1];
 
 async fn preview(server: &Server, draft: &str) -> Vec<usize> {
     for _ in 0..600 {
-        let told = server.json(&format!("{draft}/preview")).await;
-        if told["state"] == "ready" {
-            let file = server.app.preview_file(told["key"].as_str().expect("a key")).expect("the preview");
+        let reported = server.json(&format!("{draft}/preview")).await;
+        if reported["state"] == "ready" {
+            let file = server.app.preview_file(reported["key"].as_str().expect("a key")).expect("the preview");
             return samples::numbers(&file);
         }
-        assert_ne!(told["state"], "failed", "{told}");
+        assert_ne!(reported["state"], "failed", "{reported}");
         tokio::time::sleep(std::time::Duration::from_millis(200)).await;
     }
     panic!("the preview was not made");

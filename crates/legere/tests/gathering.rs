@@ -52,7 +52,7 @@ async fn a_thousand_files_do_not_stop_the_page() {
     let lines = "document.querySelectorAll('tr[id^=clip]').length";
     browser.until(&format!("document.querySelector('#count').innerText.startsWith('{FILES} clips')"), 30).await;
     browser.until(&format!("{lines} === 60"), 10).await;
-    // The others come as one looks down.
+    // The others come as one signatures down.
     browser.js("window.scrollTo(0, document.body.scrollHeight)").await;
     browser.until(&format!("{lines} > 60"), 10).await;
     // While they are read the page is there for its user, and a line that has not changed is the line that it was.
@@ -109,7 +109,7 @@ async fn files_that_are_chosen_on_the_page_come_in_and_a_job_can_be_changed() {
     let browser = Browser::open().await;
     browser.go(&format!("{}/", program.address)).await;
     browser.js("document.querySelector('[name=name]').value = 'Dropped'").await;
-    // A new job tells its days in the zone of whoever begins it.
+    // A new job shows its days in the zone of whoever begins it.
     assert_ne!(browser.js("return document.querySelector('#zone').value").await, json!(""));
     browser.click("form .button.act").await;
     browser.until("location.pathname.endsWith('/gather')", 10).await;
@@ -128,7 +128,7 @@ async fn files_that_are_chosen_on_the_page_come_in_and_a_job_can_be_changed() {
         .until("document.querySelector('#means').innerText.includes('must be enlarged to fill 3840×2160')", 10)
         .await;
     browser.click("#settings .button.act").await;
-    browser.until("document.querySelector('.facts').innerText.includes('3840×2160')", 10).await;
+    browser.until("document.querySelector('.flags').innerText.includes('3840×2160')", 10).await;
     browser.control('z').await;
     browser.until("document.querySelector('#toast').textContent.includes('change the job')", 10).await;
     let complaints = browser.complaints().await;

@@ -7,7 +7,7 @@ mod samples;
 mod server;
 
 use house::browser::Browser;
-use legere_core::draft::{Draft, Pin, Score, Shot, Source, Speed, Turn};
+use legere_core::draft::{Draft, Pin, Score, Shot, Source, Speed, SpeedKeyframe};
 use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
@@ -57,8 +57,12 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         let probe = clip.probe.as_ref().expect("read");
         let plain = Source::plain(select.id, clip.id, probe.frame_rate.seconds_at(FramePos::new(20)), probe.duration);
         let turns = match i % 3 {
-            0 => vec![Turn { at: 8, over: 8, to: speed(150) }, Turn { at: 22, over: 6, to: speed(40) }],
-            1 if i % 2 == 0 => vec![Turn { at: 10, over: 0, to: speed(0) }, Turn { at: 16, over: 0, to: speed(100) }],
+            0 => {
+                vec![SpeedKeyframe { at: 8, over: 8, to: speed(150) }, SpeedKeyframe { at: 22, over: 6, to: speed(40) }]
+            }
+            1 if i % 2 == 0 => {
+                vec![SpeedKeyframe { at: 10, over: 0, to: speed(0) }, SpeedKeyframe { at: 16, over: 0, to: speed(100) }]
+            }
             _ => vec![],
         };
         shots.push(Shot {
@@ -122,7 +126,7 @@ const PLAY: &str = r"
   player.seek(0);
   await new Promise((next) => setTimeout(next, 1500));
   player.late = player.asked = 0;
-  const told = { pictures: 0, apart: [], wrong: 0, read: 0 };
+  const reported = { pictures: 0, apart: [], wrong: 0, read: 0 };
   const number = () => {
     const row = pen.getImageData(0, canvas.height / 2, canvas.width, 1).data;
     let n = 0;
@@ -135,20 +139,20 @@ const PLAY: &str = r"
       if (!player.speed) return ended();
       const t = player.clock();
       if (player.drawn >= 0 && t > 0) {
-        told.pictures++;
+        reported.pictures++;
         // How long the frame on the screen should have been gone, or how long before its time it is there.
         const from = player.drawn / player.fps, to = (player.drawn + 1) / player.fps;
-        told.apart.push(1000 * Math.max(0, t - to, from - t));
-        if (told.pictures % 20 === 0) {
-          told.read++;
-          if (number() !== player.table[player.drawn].k) told.wrong++;
+        reported.apart.push(1000 * Math.max(0, t - to, from - t));
+        if (reported.pictures % 20 === 0) {
+          reported.read++;
+          if (number() !== player.table[player.drawn].k) reported.wrong++;
         }
       }
       requestAnimationFrame(look);
     };
     requestAnimationFrame(look);
   });
-  window.played = { ...told, late: player.late, asked: player.asked, frames: player.total };
+  window.played = { ...reported, late: player.late, asked: player.asked, frames: player.total };
 })();";
 
 fn say(what: &str, times: &Value) {

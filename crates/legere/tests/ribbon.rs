@@ -5,7 +5,7 @@ mod house;
 mod server;
 
 use house::browser::Browser;
-use legere_core::footage::{COLOURS, ClipReading, Event, Look, Stretch, TONES};
+use legere_core::footage::{COLOURS, ClipReading, Event, FrameSignature, Stretch, TONES};
 use serde_json::{Value, json};
 use server::Server;
 use server::shoot::{Shoot, reading};
@@ -15,8 +15,8 @@ fn event(start: f64, end: f64) -> Event {
 }
 
 /// One that no other is like but of the same seed.
-fn look(seed: usize) -> Look {
-    Look {
+fn look(seed: usize) -> FrameSignature {
+    FrameSignature {
         tones: (0..TONES.0 * TONES.1).map(|i| ((i * i * seed * 37 + i * 11) % 230) as u8).collect(),
         colours: vec![(seed * 20) as i8; 2 * COLOURS.0 * COLOURS.1],
     }
@@ -34,7 +34,7 @@ async fn read(server: &Server, shoot: &Shoot) {
     let events = vec![event(0.0, 2.0), event(2.0, 5.0), event(5.5, 8.0)];
     let readings = [busy, ClipReading { events, ..reading(0.4) }]
         .into_iter()
-        .chain((0..3).map(|_| ClipReading { looks: vec![look(1)], ..reading(0.4) }));
+        .chain((0..3).map(|_| ClipReading { signatures: vec![look(1)], ..reading(0.4) }));
     for (clip, reading) in shoot.clips.iter().zip(readings) {
         let clip = server.app.store.clip(*clip).await.expect("a clip");
         server.read_again(&clip, &reading).await;

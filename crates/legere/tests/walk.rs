@@ -87,7 +87,7 @@ async fn gather(browser: &Browser) {
     assert!(lines.contains("its index is missing"), "{lines}");
     let names = browser.js("return [...document.querySelectorAll('.clip-name')].map((c) => c.innerText)").await;
     assert!(names.as_array().expect("names").contains(&json!(ODD_NAME)), "a name is text: {names}");
-    // The calendar is laid anew once the recording times are known.
+    // The calendar is laid again once the recording times are known.
     let marks = "[...document.querySelectorAll('.day .mark.ready')].reduce((n, m) => n + m.getAttribute('d').split('M').length - 1, 0)";
     browser.until(&format!("{marks} >= {CLIPS}"), 20).await;
 }

@@ -67,7 +67,7 @@ impl From<std::io::Error> for MediaError {
 }
 
 impl MediaError {
-    /// A task that did not come to its end: a panic goes on to whoever asked, so that it is told apart from a damaged file.
+    /// A task that did not come to its end: a panic goes on to whoever asked, so that it is distinguished from a damaged file.
     pub(crate) fn stopped(error: tokio::task::JoinError) -> Self {
         match error.try_into_panic() {
             Ok(panic) => std::panic::resume_unwind(panic),

@@ -5,7 +5,7 @@
 //!   refuses playlists and concat scripts in disguise, which would open other files.
 //! - Behind: the pages, and whatever else the editor has open, come first.
 //! - Apart: in a process group of its own, so that Ctrl-C reaches us alone and we stop it in order, and dead when we are.
-//! - Told apart: what ended on damaged data from what was stopped, ran out of memory or found the disk full.
+//! - Distinguished: what ended on damaged data from what was stopped, ran out of memory or found the disk full.
 //! - Inputs are written `file:PATH`, so that no name is an option or a protocol.
 
 use crate::MediaError;

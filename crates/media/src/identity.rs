@@ -1,7 +1,7 @@
-//! What tells a file from another one that came to lie at its place: its size, its time, and a digest of its content.
+//! What identifies a file, whatever else comes to lie at its path: its size, its time, and a digest of its content.
 //!
 //! The digest is BLAKE3 over the size and over all of a small file, or over the first and the last megabyte and 62 blocks of
-//! 64 kB in between of a large one: hundreds of gigabytes are told apart by reading a few hundred megabytes.
+//! 64 kB in between of a large one: hundreds of gigabytes are distinguished by reading a few hundred megabytes.
 
 use crate::MediaError;
 use chrono::{DateTime, Utc};

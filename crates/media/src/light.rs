@@ -32,8 +32,8 @@ pub const LIGHT_WIDTH: u32 = 960;
 pub const GROUP: u32 = 8;
 /// What is heard, until its peaks are known.
 const SOUND: &str = "sound.wav";
-/// Rises when light copies, stills or peaks are made in another way, so that older ones are made anew.
-const WAY: u32 = 1;
+/// Rises when light copies, stills or peaks are made in another way, so that older ones are made again.
+const DERIVATIVE_VERSION: u32 = 1;
 /// Says in a clip's folder in which way its files were made.
 const MADE: &str = "made.txt";
 /// Readings use every second, fourth … frame of fast footage.
@@ -67,17 +67,17 @@ pub async fn make(
 ) -> Result<Made, MediaError> {
     let made = run(Some((work, width)), path, probe, progress).await?;
     check(work, &made.reading).await?;
-    std::fs::write(work.path().join(MADE), way(width))?;
+    std::fs::write(work.path().join(MADE), made_by(width))?;
     Ok(made)
 }
 
-fn way(width: u32) -> String {
-    format!("light copy {width} wide, way {WAY}\n")
+fn made_by(width: u32) -> String {
+    format!("light copy {width} wide, way {DERIVATIVE_VERSION}\n")
 }
 
 /// Whether the files in a clip's folder are such as [`make`] would make of the same clip.
 pub fn is_as_now(folder: &Path, width: u32) -> bool {
-    std::fs::read_to_string(folder.join(MADE)).is_ok_and(|made| made == way(width))
+    std::fs::read_to_string(folder.join(MADE)).is_ok_and(|made| made == made_by(width))
 }
 
 /// Reads a clip again whose light copy stays as it is.

@@ -16,15 +16,15 @@ const MOST_FRAMES: f64 = 10_400_000.0;
 
 /// Refuses what is not there, is empty or may not be read, before any other program looks at it.
 pub async fn readable(path: &Path) -> Result<u64, MediaError> {
-    let told = |error: std::io::Error| match error.kind() {
+    let reported = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::PermissionDenied => MediaError::NoAccess,
         _ => MediaError::Vanished,
     };
-    let meta = tokio::fs::metadata(path).await.map_err(told)?;
+    let meta = tokio::fs::metadata(path).await.map_err(reported)?;
     if meta.len() == 0 {
         return Err(MediaError::Empty);
     }
-    tokio::fs::File::open(path).await.map_err(told)?;
+    tokio::fs::File::open(path).await.map_err(reported)?;
     Ok(meta.len())
 }
 
@@ -97,7 +97,7 @@ pub async fn clip(path: &Path) -> Result<ClipProbe, MediaError> {
         timecode: timecode(&streams, &json, frame_rate),
         camera: camera(&tags),
         steady_rate,
-        told_rate: told_rate(video, frame_rate),
+        declared_rate: declared_rate(video, frame_rate),
         pixel_shape,
         picture: false,
     })
@@ -141,7 +141,7 @@ pub async fn picture(path: &Path, seconds: f64, rate: FrameRate) -> Result<ClipP
         timecode: None,
         camera: camera(&tags),
         steady_rate: None,
-        told_rate: None,
+        declared_rate: None,
         pixel_shape: None,
         picture: true,
     })
@@ -183,10 +183,10 @@ fn camera(tags: &dyn Fn(&str) -> Option<String>) -> Option<String> {
 }
 
 /// The file's own figure, where it is an odd one that is taken for a usual rate.
-fn told_rate(video: &Value, taken: FrameRate) -> Option<FrameRate> {
-    let told: FrameRate = video["avg_frame_rate"].as_str()?.parse().ok()?;
-    let near = (told.to_f64() - taken.to_f64()).abs();
-    (near > 0.0004 && near < 0.01).then(|| FrameRate::new((told.to_f64() * 1000.0).round() as u32, 1000)).flatten()
+fn declared_rate(video: &Value, taken: FrameRate) -> Option<FrameRate> {
+    let reported: FrameRate = video["avg_frame_rate"].as_str()?.parse().ok()?;
+    let near = (reported.to_f64() - taken.to_f64()).abs();
+    (near > 0.0004 && near < 0.01).then(|| FrameRate::new((reported.to_f64() * 1000.0).round() as u32, 1000)).flatten()
 }
 
 /// From the timestamps of the first minutes: the rate at which nineteen in twenty frames still come.
@@ -394,8 +394,9 @@ mod tests {
 
     #[test]
     fn an_odd_rate_is_told_for_what_it_is() {
-        let of =
-            |told: &str, taken: &str| told_rate(&json!({ "avg_frame_rate": told }), rate(taken)).map(FrameRate::words);
+        let of = |reported: &str, taken: &str| {
+            declared_rate(&json!({ "avg_frame_rate": reported }), rate(taken)).map(FrameRate::words)
+        };
         assert_eq!(of("60002/1000", "60"), Some("60.002".into()));
         assert_eq!(of("60/1", "60"), None);
         assert_eq!(of("24000/1001", "24000/1001"), None);

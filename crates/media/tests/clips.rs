@@ -151,8 +151,8 @@ async fn a_picture_is_as_bright_in_whatever_range_and_size_it_is_stored() {
             let source = format!("color=c={colour}:size={size}:rate=25:duration=0.4");
             ffmpeg(&["-f", "lavfi", "-i", &source, "-pix_fmt", format], &file);
             let (_, reading) = light::read(&file).await.expect("a reading");
-            let told = reading.samples.exposure[1];
-            assert!((told - wanted as f32).abs() < 0.012, "{size} {format} {colour}: {told}");
+            let reported = reading.samples.exposure[1];
+            assert!((reported - wanted as f32).abs() < 0.012, "{size} {format} {colour}: {reported}");
         }
     }
 }

@@ -2,7 +2,7 @@
 
 mod samples;
 
-use legere_core::draft::{Between, Pause, Pin, Shot, Source, Speed, Stop, Turn};
+use legere_core::draft::{Between, Pause, Pin, Shot, Source, Speed, SpeedKeyframe, Stop};
 use legere_core::id::{ClipId, SelectId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameRate, Seconds};
 use legere_core::track::Version;
@@ -98,9 +98,9 @@ async fn ramps_holds_pauses_and_the_way_back_are_rendered_frame_for_frame() {
     let dir = tempfile::tempdir().expect("a folder");
     let clip = dir.path().join("clip.mp4");
     counted("50", 300, &clip);
-    let turn = |at, over, percent| Turn { at, over, to: Speed::new(percent, 100).expect("a speed") };
+    let turn = |at, over, percent| SpeedKeyframe { at, over, to: Speed::new(percent, 100).expect("a speed") };
     let plain = shot("50", 120, (1, 1), 30);
-    let with = |speed: i64, turns: Vec<Turn>| {
+    let with = |speed: i64, turns: Vec<SpeedKeyframe>| {
         let speed = Speed::new(speed, 100).expect("a speed");
         Shot { source: Source { speed, turns, ..plain.source.clone() }, ..plain.clone() }
     };

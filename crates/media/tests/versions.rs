@@ -13,7 +13,7 @@ fn s(seconds: f64) -> Seconds {
     Seconds::from_measured(seconds)
 }
 
-/// Ten seconds whose pitch tells the second: 300 Hz in the first, 400 in the next, and so on.
+/// Ten seconds whose pitch gives the second: 300 Hz in the first, 400 in the next, and so on.
 fn scale(folder: &Path) -> PathBuf {
     let file = folder.join("scale.wav");
     let steps = "0.5*sin(2*PI*(300+100*floor(t))*t)";
@@ -190,7 +190,7 @@ async fn the_loudness_that_is_told_is_what_a_meter_measures() {
         let voices = voice.replace('V', r"(0.04+0.4*gte(t\,6))*sin(2*PI*440*t)*(0.3+exp(-20*mod(t\,0.5)))");
         ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc={voices}:s=48000:d=14")], &track);
         let reading = sound::read(&track).await.expect("read").reading;
-        // More than two channels are mixed to two where they are heard, and so they are told.
+        // More than two channels are mixed to two where they are heard, and so they are measured.
         let heard = dir.path().join("light.flac");
         sound::light_copy(&track, &heard).await.expect("a copy");
         let loudness = metered(if channels == "six" { &heard } else { &track });
@@ -201,7 +201,7 @@ async fn the_loudness_that_is_told_is_what_a_meter_measures() {
         let version = version.levelled(-400).and_then(|v| v.faded(fade(0), fade(2000))).expect("a version");
         let file = dir.path().join(name(channels, &version, Form::Wav));
         write(&track, &version, Form::Wav, length(&version), &file).await.expect("written");
-        let (told, measured) = (version.loudness(&reading), metered(&file));
-        assert!((told - measured).abs() < 0.5, "{channels}: {told} told, {measured} measured");
+        let (reported, measured) = (version.loudness(&reading), metered(&file));
+        assert!((reported - measured).abs() < 0.5, "{channels}: {reported} told, {measured} measured");
     }
 }

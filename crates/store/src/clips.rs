@@ -13,7 +13,7 @@ use crate::selects::{tag_field, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::{EnergyTrace, FaultKind, Gist, Look};
+use legere_core::footage::{EnergyTrace, FaultKind, FrameSignature, ReadingSummary};
 use legere_core::id::{ClipId, ImportId, JobId, RollId};
 use legere_core::select::Tag;
 use legere_core::time::Seconds;
@@ -48,7 +48,7 @@ pub enum RecordedFrom {
     Metadata,
 }
 
-/// What tells a file from another one that came to lie at its place.
+/// What identifies a file, whatever else comes to lie at its path.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileIdentity {
     /// How large it is.
@@ -93,7 +93,7 @@ pub struct Roll {
 
 /// What a person says of a clip as a whole, before or after it is cut up.
 #[derive(Debug, Clone, PartialEq)]
-pub struct ClipSaid {
+pub struct ClipAnnotations {
     /// They hold for all its selects, unless those say otherwise.
     pub tags: BTreeSet<Tag>,
     /// Whether its sound is not to be used.
@@ -142,9 +142,9 @@ pub struct Clip {
     /// For the energy of its parts; empty until it is read.
     pub trace: EnergyTrace,
     /// What it shows, to be compared with others; empty until it is read.
-    pub looks: Vec<Look>,
+    pub signatures: Vec<FrameSignature>,
     /// What lists and checks ask of its reading; nothing until it is read.
-    pub gist: Gist,
+    pub summary: ReadingSummary,
     /// Rises with every reading.
     pub version: i32,
     /// Whether its path is its own. Where another clip's file lies at its path by now, it is missing; where both show the same
@@ -157,7 +157,7 @@ pub struct Clip {
     /// Out, by itself or with its roll or its import.
     pub hidden: bool,
     /// What a person said of it as a whole.
-    pub said: ClipSaid,
+    pub annotations: ClipAnnotations,
     /// Rises with every change.
     pub revision: Revision,
 }
@@ -246,17 +246,17 @@ impl TryFrom<clip::Model> for Clip {
             missing: row.missing,
             probe: row.probe.map(serde_json::from_value).transpose().map_err(StoreError::broken("clip"))?,
             trace: EnergyTrace::from_bytes(row.motion.unwrap_or_default()),
-            looks: Look::from_bytes(&row.signatures.unwrap_or_default()),
-            gist: row
+            signatures: FrameSignature::from_bytes(&row.signatures.unwrap_or_default()),
+            summary: row
                 .summary
-                .map_or_else(|| Ok(Gist::default()), serde_json::from_value)
+                .map_or_else(|| Ok(ReadingSummary::default()), serde_json::from_value)
                 .map_err(StoreError::broken("clip"))?,
             version: row.version,
             owns_path: row.owns_path,
             asked: row.asked,
             removed: row.removed,
             hidden: row.hidden,
-            said: ClipSaid {
+            annotations: ClipAnnotations {
                 tags: serde_json::from_value(row.tags).map_err(StoreError::broken("clip"))?,
                 muted: row.muted,
                 no_faults: serde_json::from_value(row.no_faults).map_err(StoreError::broken("clip"))?,
@@ -376,10 +376,10 @@ impl Editable for Clip {
         set_field(&mut fields, REMOVED, &self.removed)?;
         set_field(&mut fields, "roll", &self.roll)?;
         set_field(&mut fields, "path", &(&self.root, &self.path, self.owns_path))?;
-        set_field(&mut fields, "muted", &self.said.muted)?;
-        set_field(&mut fields, "no faults", &self.said.no_faults)?;
-        set_field(&mut fields, "shown", &self.said.shown_seconds)?;
-        for tag in &self.said.tags {
+        set_field(&mut fields, "muted", &self.annotations.muted)?;
+        set_field(&mut fields, "no faults", &self.annotations.no_faults)?;
+        set_field(&mut fields, "shown", &self.annotations.shown_seconds)?;
+        for tag in &self.annotations.tags {
             set_field(&mut fields, tag_field(tag), tag)?;
         }
         Ok(fields)
@@ -395,11 +395,11 @@ impl Editable for Clip {
             root,
             path,
             owns_path,
-            said: ClipSaid {
-                muted: field_or(fields, "muted", self.said.muted)?,
-                no_faults: field_or(fields, "no faults", self.said.no_faults.clone())?,
-                shown_seconds: field_or(fields, "shown", self.said.shown_seconds)?,
-                tags: with_tags(&self.said.tags, fields)?,
+            annotations: ClipAnnotations {
+                muted: field_or(fields, "muted", self.annotations.muted)?,
+                no_faults: field_or(fields, "no faults", self.annotations.no_faults.clone())?,
+                shown_seconds: field_or(fields, "shown", self.annotations.shown_seconds)?,
+                tags: with_tags(&self.annotations.tags, fields)?,
             },
             ..self.clone()
         })
@@ -412,10 +412,10 @@ impl Editable for Clip {
     async fn write(&self, before: &Self, t: &DatabaseTransaction, revision: Revision) -> Result<(), StoreError> {
         let mut row = clip::ActiveModel {
             id: Set(self.id.uuid()),
-            tags: Set(serde_json::to_value(&self.said.tags).map_err(StoreError::broken("clip"))?),
-            muted: Set(self.said.muted),
-            no_faults: Set(serde_json::to_value(&self.said.no_faults).map_err(StoreError::broken("clip"))?),
-            shown_seconds: Set(self.said.shown_seconds),
+            tags: Set(serde_json::to_value(&self.annotations.tags).map_err(StoreError::broken("clip"))?),
+            muted: Set(self.annotations.muted),
+            no_faults: Set(serde_json::to_value(&self.annotations.no_faults).map_err(StoreError::broken("clip"))?),
+            shown_seconds: Set(self.annotations.shown_seconds),
             removed: Set(self.removed),
             revision: Set(revision),
             ..Default::default()
@@ -639,7 +639,7 @@ impl Store {
     }
 
     /// The clips of a job that are not out, by recording time, as far as it takes to show where they are. That one cannot be
-    /// read is told by [`Store::clips_of`] when it is shown.
+    /// read is reported by [`Store::clips_of`] when it is shown.
     pub async fn clip_marks(&self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {
         type Row = (Uuid, Uuid, DateTime<Utc>, String, String, bool, Option<String>);
         let rows: Vec<Row> = clip::Entity::find()
@@ -770,7 +770,7 @@ impl Store {
         Ok(())
     }
 
-    /// Lets the clips and tracks whose rows cannot be read be read anew: what could be kept of them is their file's place.
+    /// Lets the clips and tracks whose rows cannot be read be read again: what could be kept of them is their file's place.
     pub async fn mend_clips(&self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
         for row in broken {
             clip::Entity::update_many()
@@ -799,7 +799,7 @@ impl Store {
         Ok(())
     }
 
-    /// Lets the clips wait that were read in another way than `version`'s; what was read stays until it is read anew, and what a
+    /// Lets the clips wait that were read in another way than `version`'s; what was read stays until it is read again, and what a
     /// person said of them stays for good.
     pub async fn outdated_clips_wait(&self, version: i32) -> Result<(), StoreError> {
         clip::Entity::update_many()

@@ -307,7 +307,7 @@ struct Server {
 
 type Keeper = (mpsc::Sender<()>, std::thread::JoinHandle<()>);
 
-/// Starts the server in a thread that stays with it. The server is told to stop when that thread ends, however the program
+/// Starts the server in a thread that stays with it. The server stops when that thread ends, however the program
 /// ends.
 fn keep(server: Server) -> Result<(u16, Keeper), StoreError> {
     let (stop, stopped) = mpsc::channel::<()>();

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 
 /// A draft as it is kept: the cut, and what it was laid on.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(from = "KeptBody")]
+#[serde(from = "StoredBody")]
 pub struct DraftBody {
     /// The music that it lies on.
     pub score: Score,
@@ -27,7 +27,7 @@ pub struct DraftBody {
 /// A body as it is read: once a draft lay on one track.
 #[derive(Deserialize)]
 #[serde(untagged)]
-enum KeptBody {
+enum StoredBody {
     Now {
         score: Score,
         pace: Vec<Pace>,
@@ -42,17 +42,19 @@ enum KeptBody {
     },
 }
 
-impl From<KeptBody> for DraftBody {
-    fn from(kept: KeptBody) -> Self {
+impl From<StoredBody> for DraftBody {
+    fn from(kept: StoredBody) -> Self {
         match kept {
-            KeptBody::Now { score, pace, cut } | KeptBody::OneTrack { score, pace, cut } => Self { score, pace, cut },
+            StoredBody::Now { score, pace, cut } | StoredBody::OneTrack { score, pace, cut } => {
+                Self { score, pace, cut }
+            }
         }
     }
 }
 
 /// A draft as it is kept.
 #[derive(Debug, Clone, PartialEq)]
-pub struct KeptDraft {
+pub struct StoredDraft {
     /// What it is named by.
     pub id: DraftId,
     /// The job that it belongs to.
@@ -69,7 +71,7 @@ pub struct KeptDraft {
     pub revision: Revision,
 }
 
-impl KeptDraft {
+impl StoredDraft {
     /// "draft 2", or what a person calls it.
     pub fn title(&self) -> String {
         title(self.number, self.name.as_deref())
@@ -114,7 +116,7 @@ pub struct Note {
     pub revision: Revision,
 }
 
-impl TryFrom<draft::Model> for KeptDraft {
+impl TryFrom<draft::Model> for StoredDraft {
     type Error = StoreError;
     fn try_from(row: draft::Model) -> Result<Self, StoreError> {
         Ok(Self {
@@ -163,7 +165,7 @@ fn missing_shot() -> StoreError {
 /// The field that says how long the piece is.
 const TOTAL: &str = "total";
 
-impl Editable for KeptDraft {
+impl Editable for StoredDraft {
     const TARGET: EditTarget = EditTarget::Draft;
 
     identified!();
@@ -329,15 +331,15 @@ impl JobEdit {
         }
         .insert(self.transaction())
         .await?;
-        let row: KeptDraft = self.load(id).await?;
-        self.put(&row, &KeptDraft { removed: false, ..row.clone() }, None).await?;
+        let row: StoredDraft = self.load(id).await?;
+        self.put(&row, &StoredDraft { removed: false, ..row.clone() }, None).await?;
         Ok(id)
     }
 
     /// Adds a note to a draft.
     pub async fn add_note(&mut self, draft: DraftId, frame: i64, words: String) -> Result<NoteId, StoreError> {
         // A note belongs to a draft of this job.
-        self.load::<KeptDraft>(draft).await?;
+        self.load::<StoredDraft>(draft).await?;
         let of_draft =
             note::Entity::find().filter(note::Column::DraftId.eq(draft.uuid())).filter(note::Column::Removed.eq(false));
         if of_draft.count(self.transaction()).await? >= MOST_NOTES {
@@ -388,18 +390,18 @@ impl Store {
     }
 
     /// All drafts of a job, the newest first.
-    pub async fn drafts(&self, job: JobId) -> Result<Rows<KeptDraft>, StoreError> {
+    pub async fn drafts(&self, job: JobId) -> Result<Rows<StoredDraft>, StoreError> {
         let rows = draft::Entity::find()
             .filter(draft::Column::JobId.eq(job.uuid()))
             .filter(draft::Column::Removed.eq(false))
             .order_by_desc(draft::Column::Number)
             .all(&self.db)
             .await?;
-        Ok(Rows::read(rows, |r| (r.id, title(r.number, r.name.as_deref())), KeptDraft::try_from))
+        Ok(Rows::read(rows, |r| (r.id, title(r.number, r.name.as_deref())), StoredDraft::try_from))
     }
 
     /// One draft.
-    pub async fn draft(&self, id: DraftId) -> Result<KeptDraft, StoreError> {
+    pub async fn draft(&self, id: DraftId) -> Result<StoredDraft, StoreError> {
         let row = draft::Entity::find_by_id(id.uuid()).filter(draft::Column::Removed.eq(false)).one(&self.db).await?;
         row.ok_or(StoreError::Missing { what: "draft", id: id.uuid() })?.try_into()
     }

@@ -119,7 +119,7 @@ impl StoreError {
     }
 }
 
-/// The value of a word in the database; what is no such word is told, never replaced.
+/// The value of a word in the database; what is no such word is an error, never replaced.
 pub(crate) fn word<T: std::str::FromStr>(what: &'static str, text: &str) -> Result<T, StoreError> {
     text.parse().map_err(|_no_value| StoreError::Word { what, word: text.chars().take(40).collect() })
 }

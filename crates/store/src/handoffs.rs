@@ -187,7 +187,7 @@ impl Store {
         self.handoff_goes_on(handoff, HandoffState::Cancelled, [(handoff::Column::Report, nothing)]).await
     }
 
-    /// Asks anew for one that failed or was cancelled, as it was asked for then.
+    /// Asks again for one that failed or was cancelled, as it was asked for then.
     pub async fn handoff_again(&self, handoff: &Handoff) -> Result<(), StoreError> {
         let ended = [HandoffState::Failed, HandoffState::Cancelled].map(HandoffState::word);
         handoff::Entity::update_many()

@@ -29,7 +29,7 @@ pub struct Job {
     pub target_seconds: Option<f64>,
     /// The music that drafts are laid on.
     pub chosen_track: Option<TrackId>,
-    /// The time zone that recording times are told in, by its name in the tz database.
+    /// The time zone that recording times are shown in, by its name in the tz database.
     pub zone: String,
     /// Narrowings that were given a name.
     pub searches: Vec<Search>,
@@ -72,7 +72,7 @@ pub struct NewJob {
     pub height: u32,
     /// The length to reach; none: as long as the music.
     pub target_seconds: Option<f64>,
-    /// The time zone that recording times are told in.
+    /// The time zone that recording times are shown in.
     pub zone: String,
 }
 

@@ -38,7 +38,7 @@ const MUSIC: [&str; 4] = ["music", "songs", "score", "tracks"];
 
 impl SoundKind {
     /// By the folder that it lies in, its length and its beats.
-    pub(crate) fn told(path: &str, reading: &TrackReading) -> Self {
+    pub(crate) fn classified(path: &str, reading: &TrackReading) -> Self {
         let beats = reading.beats.len() as f64 / reading.duration.max(1.0);
         if in_folder(path) == Some(Self::Sound) || reading.duration < SHORTEST_MUSIC || beats < FEWEST_BEATS {
             Self::Sound
@@ -71,9 +71,9 @@ mod tests {
 
     #[test]
     fn what_is_short_or_has_no_beat_is_a_sound() {
-        assert_eq!(SoundKind::told("music/theme.wav", &reading(60.0, 2.0)), SoundKind::Music);
-        assert_eq!(SoundKind::told("music/bell.wav", &reading(3.0, 2.0)), SoundKind::Sound);
-        assert_eq!(SoundKind::told("theme.wav", &reading(60.0, 0.1)), SoundKind::Sound);
+        assert_eq!(SoundKind::classified("music/theme.wav", &reading(60.0, 2.0)), SoundKind::Music);
+        assert_eq!(SoundKind::classified("music/bell.wav", &reading(3.0, 2.0)), SoundKind::Sound);
+        assert_eq!(SoundKind::classified("theme.wav", &reading(60.0, 0.1)), SoundKind::Sound);
     }
 
     #[test]
@@ -86,7 +86,7 @@ mod tests {
             ("soundstage/theme.wav", SoundKind::Music),
             ("sounds.wav", SoundKind::Music),
         ] {
-            assert_eq!(SoundKind::told(path, &reading(60.0, 2.0)), kind, "{path}");
+            assert_eq!(SoundKind::classified(path, &reading(60.0, 2.0)), kind, "{path}");
         }
     }
 }

@@ -2,7 +2,7 @@
 //!
 //! Rows never leave this crate; each aggregate has a module of its own. Whatever a person does goes through the
 //! [`journal`], which computes it inside the job's lock, merges what is independent and can take it back. Long work waits
-//! in [`queue`]; [`events`] tells open windows what changed.
+//! in [`queue`]; [`events`] notifies open windows of changes.
 
 #![warn(missing_docs)]
 

@@ -73,7 +73,7 @@ impl Store {
         };
         let track: Option<Uuid> = row.try_get("", "track")?;
         let part: Option<serde_json::Value> = row.try_get("", "track_part")?;
-        // A part that cannot be read is told in Listen; here there is no music then.
+        // A part that cannot be read is reported in Listen; here there is no music then.
         let part: Option<Version> = part.and_then(|p| serde_json::from_value(p).ok());
         let name: Option<String> = row.try_get("", "track_name")?;
         let draft = match row.try_get::<Option<Uuid>>("", "draft")? {

@@ -68,7 +68,7 @@ const HEARTBEAT_EVERY: Duration = Duration::from_secs(2);
 /// A worker that has said nothing for so long is taken for dead.
 const SILENT: Duration = Duration::from_secs(10);
 const TRIES: i32 = 3;
-/// How long a worker without work waits before it looks again, if nobody tells it sooner.
+/// How long a worker without work waits before it signatures again, unless it is notified sooner.
 const LOOK_AGAIN: Duration = Duration::from_secs(2);
 /// How long a piece waits after its first failure; twice as long after each further one.
 const BACK_OFF: Duration = Duration::from_secs(2);
@@ -239,7 +239,7 @@ where
     async fn drive(self, at_once: usize) {
         let mut running: JoinSet<Uuid> = JoinSet::new();
         let mut held: HashMap<Uuid, AbortHandle> = HashMap::new();
-        let mut told: Option<PgListener> = None;
+        let mut notified: Option<PgListener> = None;
         let mut alive = tokio::time::interval(HEARTBEAT_EVERY);
         alive.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
         // Others may have been cut off from the database as well.
@@ -260,8 +260,8 @@ where
                 }
                 continue;
             }
-            if told.is_none() {
-                told = self.listener().await;
+            if notified.is_none() {
+                notified = self.listener().await;
             }
             tokio::select! {
                 Some(ended) = running.join_next_with_id(), if !running.is_empty() => {
@@ -293,9 +293,9 @@ where
                         }
                     }
                 }
-                woken = heard(&mut told) => {
+                woken = heard(&mut notified) => {
                     if !woken {
-                        told = None;
+                        notified = None;
                         tokio::time::sleep(Duration::from_millis(200)).await;
                     }
                     look = true;
@@ -306,9 +306,9 @@ where
     }
 
     async fn listener(&self) -> Option<PgListener> {
-        let mut told = PgListener::connect_with(&self.store.queue).await.ok()?;
-        told.listen(CHANNEL).await.ok()?;
-        Some(told)
+        let mut listener = PgListener::connect_with(&self.store.queue).await.ok()?;
+        listener.listen(CHANNEL).await.ok()?;
+        Some(listener)
     }
 
     /// One piece to its end; gives back its token.
@@ -358,9 +358,9 @@ where
 }
 
 /// Whether there may be new work; false when nobody will tell any more.
-async fn heard(told: &mut Option<PgListener>) -> bool {
-    match told {
-        Some(told) => matches!(told.try_recv().await, Ok(Some(_))),
+async fn heard(listener: &mut Option<PgListener>) -> bool {
+    match listener {
+        Some(listener) => matches!(listener.try_recv().await, Ok(Some(_))),
         None => std::future::pending().await,
     }
 }

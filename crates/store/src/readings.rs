@@ -8,7 +8,7 @@ use crate::journal::lock_job;
 use crate::selects::first_select;
 use crate::{Store, StoreError};
 use legere_core::clip::ClipProbe;
-use legere_core::footage::{ClipReading, EnergyTrace, Gist, Look};
+use legere_core::footage::{ClipReading, EnergyTrace, FrameSignature, ReadingSummary};
 use legere_core::id::ClipId;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
@@ -50,8 +50,8 @@ impl Store {
         row.read_at = Set(Some(chrono::Utc::now()));
         row.probe = Set(Some(json(serde_json::to_value(probe))?));
         row.motion = Set(Some(trace.bytes().to_vec()));
-        row.signatures = Set(Some(Look::to_bytes(&reading.looks)));
-        row.summary = Set(Some(json(serde_json::to_value(Gist::of(reading)))?));
+        row.signatures = Set(Some(FrameSignature::to_bytes(&reading.signatures)));
+        row.summary = Set(Some(json(serde_json::to_value(ReadingSummary::of(reading)))?));
         row.reading_version = Set(reading.version);
         row.version = Set(version);
         if let Some(at) = probe.recorded_at {
@@ -93,9 +93,9 @@ impl Store {
             .all(&self.db)
             .await?;
         for id in lacking {
-            // A reading that cannot be read is no reason to read no other: the clip's line tells it.
+            // A reading that cannot be read is no reason to read no other: the clip's line says so.
             let Ok(Some(reading)) = self.clip_reading(id.into()).await else { continue };
-            let gist = serde_json::to_value(Gist::of(&reading)).map_err(StoreError::broken("reading"))?;
+            let gist = serde_json::to_value(ReadingSummary::of(&reading)).map_err(StoreError::broken("reading"))?;
             clip::Entity::update_many()
                 .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
                 .col_expr(clip::Column::Summary, Expr::value(gist))

@@ -92,7 +92,7 @@ impl Store {
     /// Has these clips read before the others: they are being looked at.
     pub async fn read_first(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
         let ids: Vec<Uuid> = clips.iter().map(|id| id.uuid()).collect();
-        // Behind music and hand-offs, before clips that nobody looks at; what was looked at last comes first.
+        // Behind music and hand-offs, before clips that nobody signatures at; what was looked at last comes first.
         let sql = "UPDATE work SET priority = CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END FROM clip c \
                    WHERE c.job_id = $1 AND NOT c.hidden AND c.state = 'waiting' AND (work.what ->> 'ReadClip')::uuid = c.id \
                      AND work.taken_by IS NULL AND work.priority <> CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END";

@@ -1,4 +1,4 @@
-//! Rows that are read together: one that is not what it should be is told, and does not hide the others.
+//! Rows that are read together: one that is not what it should be is reported, and does not hide the others.
 
 use uuid::Uuid;
 
@@ -23,7 +23,7 @@ pub struct Rows<T> {
 }
 
 impl<T> Rows<T> {
-    /// Reads each row; `name` tells which one it was when it cannot be read.
+    /// Reads each row; `name` names one that cannot be read.
     pub(crate) fn read<M, E: std::error::Error>(
         rows: impl IntoIterator<Item = M>,
         name: impl Fn(&M) -> (Uuid, String),

@@ -17,7 +17,7 @@ use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
 use std::collections::{BTreeSet, HashMap};
 
-/// More selects of one clip than this nobody tells apart.
+/// More selects of one clip than this nobody can keep in mind.
 const MOST_SELECTS: u64 = 600;
 
 /// A range of a clip that a person may keep.

@@ -22,7 +22,7 @@ fn server() -> Result<&'static Server, StoreError> {
     let folder = std::env::temp_dir().join(format!("legere-test-{}", std::process::id()));
     let (sender, receiver) = std::sync::mpsc::channel();
     let place = folder.clone();
-    // The server is told to stop when the thread that started it ends: this one ends with the program.
+    // The server stops when the thread that started it ends: this one ends with the program.
     std::thread::spawn(move || {
         let cluster = Cluster::start(&place, Durability::Careless);
         let base = cluster.as_ref().map(|c| c.admin_url("")).map_err(ToString::to_string);

@@ -49,7 +49,7 @@ pub struct Track {
     pub probe: Option<SoundProbe>,
     /// What lists show of its reading, with the marks over it; none until it is read.
     pub summary: Option<TrackSummary>,
-    /// The version of the reading; rises when it is read anew by another one.
+    /// The version of the reading; rises when it is read again by another one.
     pub version: i32,
     /// What a person set over the reading.
     pub marks: Marks,
@@ -447,8 +447,8 @@ impl Store {
         let seen = marks.map_or_else(|| TrackSummary::of(reading), |m| TrackSummary::of(&m.over(reading)));
         let has_part = row.part.is_some();
         // What was there before as music stays it; a person's word stays whatever is read.
-        let told = row.kind_manual || row.summary.is_some();
-        let kind = if told { word("track", &row.kind)? } else { SoundKind::told(&row.path, reading) };
+        let reported = row.kind_manual || row.summary.is_some();
+        let kind = if reported { word("track", &row.kind)? } else { SoundKind::classified(&row.path, reading) };
         let mut row: track::ActiveModel = row.into();
         row.bytes = Set(identity.bytes);
         row.modified = Set(Some(identity.modified));

@@ -5,7 +5,7 @@ mod world;
 
 use legere_core::id::{ClipId, PersonId, SessionId};
 use legere_core::select::Tier;
-use legere_store::clips::{Clip, ClipSaid};
+use legere_store::clips::{Clip, ClipAnnotations};
 use legere_store::files::NewContent;
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Step};
@@ -266,14 +266,14 @@ async fn a_clip_with_a_verdict_outlives_every_other_content_at_its_path() {
     // The second clip gets a tag, and its path another content again: it stays as well.
     let tagged = |c: Clip| {
         let tags = ["own:brass".to_owned().try_into().expect("a tag")].into();
-        Ok::<_, StoreError>(Clip { said: ClipSaid { tags, ..c.said.clone() }, ..c })
+        Ok::<_, StoreError>(Clip { annotations: ClipAnnotations { tags, ..c.annotations.clone() }, ..c })
     };
     let second = store.edit(world.job, by(1, Step::Sift), second, None, "tag", tagged).await.expect("kept");
     let moved = NewContent::MovedFrom(back);
     assert_eq!(store.content_changed(&second, moved, "abc").await.expect("followed"), None);
     let (first, second) = (store.clip(world.clip).await.expect("first"), store.clip(second.id).await.expect("second"));
     assert_eq!((first.path.as_str(), first.owns_path, second.owns_path), ("a/1.mp4", true, false));
-    assert!(second.missing && !second.said.tags.is_empty());
+    assert!(second.missing && !second.annotations.tags.is_empty());
 }
 
 #[tokio::test]
@@ -284,11 +284,13 @@ async fn two_judged_clips_of_one_content_share_its_path() {
     let other = store.import_clips(world.job, by(1, Step::Gather), "x", "x", &[file("x/1.mp4")]).await.expect("clips");
     let row = store.clip(other[0]).await.expect("the clip");
     store.clip_ready(&row, &identity(), &probe(), &reading(), None).await.expect("kept");
-    let tagged = |c: Clip| Ok::<_, StoreError>(Clip { said: ClipSaid { muted: true, ..c.said.clone() }, ..c });
+    let tagged = |c: Clip| {
+        Ok::<_, StoreError>(Clip { annotations: ClipAnnotations { muted: true, ..c.annotations.clone() }, ..c })
+    };
     store.edit(world.job, by(1, Step::Sift), row.id, None, "mute", tagged).await.expect("kept");
     let lost = store.clip(world.clip).await.expect("the clip");
     store.found_at(&lost, "media", "x/1.mp4").await.expect("no clash");
     let (first, second) = (store.clip(world.clip).await.expect("one"), store.clip(row.id).await.expect("two"));
     assert_eq!((first.path, first.owns_path, first.missing), ("x/1.mp4".into(), false, false));
-    assert_eq!((second.path, second.owns_path, second.said.muted), ("x/1.mp4".into(), true, true));
+    assert_eq!((second.path, second.owns_path, second.annotations.muted), ("x/1.mp4".into(), true, true));
 }

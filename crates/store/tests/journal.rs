@@ -2,11 +2,11 @@
 
 mod world;
 
-use legere_core::draft::{Between, Edit, Pause, Pin, Shot, Source, Speed, Stop, TimeFrom, Turn};
+use legere_core::draft::{Between, Edit, Pause, Pin, Shot, Source, Speed, SpeedKeyframe, Stop, TimeFrom};
 use legere_core::id::{DraftId, NoteId, SessionId, ShotId};
 use legere_core::select::{Mark, Tag, Tier};
 use legere_core::time::{FrameLen, FrameShift, Seconds};
-use legere_store::drafts::{DraftBody, KeptDraft, Note};
+use legere_store::drafts::{DraftBody, Note, StoredDraft};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Revision, Step};
 use legere_store::selects::Select;
@@ -41,9 +41,9 @@ async fn cut(
     edit: &Edit,
 ) -> Result<(), StoreError> {
     let mut under_way = store.begin_edit(world_job, by).await?;
-    let kept: KeptDraft = under_way.load(draft).await?;
+    let kept: StoredDraft = under_way.load(draft).await?;
     let next = kept.body.cut.apply(edit).map_err(|e| StoreError::Refused(e.to_string()))?;
-    let next = KeptDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept.clone() };
+    let next = StoredDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept.clone() };
     under_way.put(&kept, &next, base).await?;
     under_way.commit(edit.label(), edit.coalesce_key().as_deref()).await.map(drop)
 }
@@ -226,10 +226,10 @@ async fn making_naming_and_deleting_are_undone_too() {
     let me = by(1, Step::Arrange);
     let named = |name: Option<&str>| {
         let name = name.map(str::to_owned);
-        move |d: KeptDraft| Ok::<_, StoreError>(KeptDraft { name: name.clone(), ..d })
+        move |d: StoredDraft| Ok::<_, StoreError>(StoredDraft { name: name.clone(), ..d })
     };
     world.store.edit(world.job, me, draft, None, "name the draft", named(Some("loud"))).await.expect("kept");
-    let removed = |d: KeptDraft| Ok::<_, StoreError>(KeptDraft { removed: true, ..d });
+    let removed = |d: StoredDraft| Ok::<_, StoreError>(StoredDraft { removed: true, ..d });
     world.store.edit(world.job, me, draft, None, "delete the draft", removed).await.expect("kept");
     assert!(matches!(world.store.draft(draft).await, Err(StoreError::Missing { what: "draft", .. })));
     assert!(world.store.draft_lines(world.job).await.expect("lines").is_empty());
@@ -359,7 +359,7 @@ fn every_edit() -> Vec<Edit> {
         );
         Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open, held: false }
     };
-    let turns = vec![Turn { at: 6, over: 4, to: speed(200) }];
+    let turns = vec![SpeedKeyframe { at: 6, over: 4, to: speed(200) }];
     let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
     let (from, whole) = (legere_core::time::FramePos::new(40), TimeFrom::Whole);
     vec![
@@ -414,7 +414,7 @@ enum Act {
     Cut { shot: u128, by: i64 },
     Slip { shot: u128, by: i64 },
     Pin { shot: u128, on: bool },
-    Turn { shot: u128, at: i64, percent: i64 },
+    SpeedKeyframe { shot: u128, at: i64, percent: i64 },
     Reverse { shot: u128 },
     Pause { shot: u128, len: u64 },
     Undo,
@@ -426,7 +426,7 @@ fn acts() -> impl Strategy<Value = Vec<(bool, Act)>> {
         (1u128..6, -6i64..6).prop_map(|(shot, by)| Act::Cut { shot, by }),
         (1u128..6, -6i64..6).prop_map(|(shot, by)| Act::Slip { shot, by }),
         (1u128..6, any::<bool>()).prop_map(|(shot, on)| Act::Pin { shot, on }),
-        (1u128..6, 0i64..20, 5i64..300).prop_map(|(shot, at, percent)| Act::Turn { shot, at, percent }),
+        (1u128..6, 0i64..20, 5i64..300).prop_map(|(shot, at, percent)| Act::SpeedKeyframe { shot, at, percent }),
         (1u128..6).prop_map(|shot| Act::Reverse { shot }),
         (1u128..6, 0u64..12).prop_map(|(shot, len)| Act::Pause { shot, len }),
         Just(Act::Undo),
@@ -436,7 +436,7 @@ fn acts() -> impl Strategy<Value = Vec<(bool, Act)>> {
 }
 
 /// Everything of a draft, field by field, for comparing who changed what.
-fn fields(draft: &KeptDraft) -> std::collections::BTreeMap<String, serde_json::Value> {
+fn fields(draft: &StoredDraft) -> std::collections::BTreeMap<String, serde_json::Value> {
     use legere_store::journal::Editable;
     draft.fields().expect("fields")
 }
@@ -489,8 +489,8 @@ proptest! {
                         let pin = if on { Pin::Whole } else { Pin::Open };
                         (Some(Edit::Pin { shot: shot(s), pin }), false)
                     },
-                    Act::Turn { shot: s, at, percent } => {
-                        let turns = vec![Turn { at, over: 4, to: Speed::new(percent, 100).expect("a speed") }];
+                    Act::SpeedKeyframe { shot: s, at, percent } => {
+                        let turns = vec![SpeedKeyframe { at, over: 4, to: Speed::new(percent, 100).expect("a speed") }];
                         (Some(Edit::SetTime { shot: shot(s), start: None, speed: Speed::NORMAL, turns }), false)
                     }
                     Act::Reverse { shot: s } => (Some(Edit::Reverse { shot: shot(s) }), false),

@@ -180,9 +180,16 @@ async fn a_panic_is_told_and_tried_again_and_given_up_in_the_end() {
     .await;
     let second = Delivery::Do(clip_work(1));
     let of_first: Vec<Delivery> = all(&seen).into_iter().filter(|d| *d != second).collect();
-    let (again, told) = (Delivery::Do(clip_work(0)), Delivery::Failed(clip_work(0)));
-    let wanted =
-        [again.clone(), told.clone(), again.clone(), told.clone(), again, told, Delivery::GiveUp(clip_work(0))];
+    let (again, reported) = (Delivery::Do(clip_work(0)), Delivery::Failed(clip_work(0)));
+    let wanted = [
+        again.clone(),
+        reported.clone(),
+        again.clone(),
+        reported.clone(),
+        again,
+        reported,
+        Delivery::GiveUp(clip_work(0)),
+    ];
     assert_eq!(of_first, wanted);
     assert_eq!(all(&seen).iter().filter(|d| **d == second).count(), 1, "the other costs nothing");
     until("nothing left", async || store.work_left().await.expect("counted") == 0).await;
@@ -260,7 +267,7 @@ async fn a_database_that_goes_away_costs_no_piece_and_doubles_none() {
     let _workers = [start("one"), start("two"), start("three")];
     until("some are done", async || ledger.lock().expect("lock").finished.len() > 6).await;
     // Killed as a machine without memory kills it, and again and again for longer than a lease lasts. What is in hand is
-    // finished meanwhile, and nobody can be told.
+    // finished meanwhile, and nobody can be notified.
     let away = std::time::Instant::now();
     while away.elapsed() < Duration::from_secs(20) {
         let _ = server.kill();

@@ -2,13 +2,13 @@
 
 mod world;
 
-use legere_core::footage::{COLOURS, ClipReading, FaultKind, Look, TONES};
+use legere_core::footage::{COLOURS, ClipReading, FaultKind, FrameSignature, TONES};
 use legere_core::id::HandoffId;
 use legere_core::select::Tier;
 use legere_core::time::Seconds;
 use legere_core::track::marks::{Edit, Marks, SectionEdit};
 use legere_core::track::{Beat, Section, SectionKind, TrackReading, Version};
-use legere_store::clips::{Clip, ClipSaid, Roll, State};
+use legere_store::clips::{Clip, ClipAnnotations, Roll, State};
 use legere_store::events::ChangedKind;
 use legere_store::files::NewContent;
 use legere_store::handoffs::{HandoffKind, HandoffState};
@@ -99,13 +99,13 @@ async fn one_row_that_cannot_be_read_is_told_and_hides_no_other() {
         }
     };
     assert_eq!(spoil("UPDATE clip SET state = 'dreaming' WHERE id = $1").await, (1, vec!["1.mp4".to_owned()]));
-    let words = store.clip(clip).await.expect_err("told").to_string();
+    let words = store.clip(clip).await.expect_err("an error").to_string();
     assert_eq!(words, "a clip in the database has a word that is none: dreaming");
     assert_eq!(
         spoil("UPDATE clip SET state = 'ready', probe = '{}' WHERE id = $1").await,
         (1, vec!["1.mp4".to_owned()])
     );
-    // It can be read anew from its file.
+    // It can be read again from its file.
     let broken = store.clips(job).await.expect("the list").broken;
     store.mend_clips(job, &broken).await.expect("mended");
     assert_eq!(store.clip(clip).await.expect("clip").state, State::Waiting);
@@ -139,7 +139,7 @@ async fn open_windows_hear_of_each_thing_once_it_is_there() {
     });
     began.await.expect("listening");
     let row = store.clip(clip).await.expect("clip");
-    store.clip_progress(&row, State::Reading, 0.4).await.expect("told");
+    store.clip_progress(&row, State::Reading, 0.4).await.expect("stored");
     let event = events.recv().await.expect("an event");
     assert_eq!((event.job, event.kind, event.id, event.revision), (job, ChangedKind::Clip, clip.uuid(), None));
     let me = by(9, Step::Sift);
@@ -195,7 +195,7 @@ async fn a_clip_that_was_read_in_another_way_is_read_anew_and_keeps_what_was_sai
     let World { store, clip, job, select, .. } = World::new().await;
     let said = |clip: Clip| {
         let no_faults = [FaultKind::Shake].into();
-        Ok::<_, StoreError>(Clip { said: ClipSaid { no_faults, ..clip.said.clone() }, ..clip })
+        Ok::<_, StoreError>(Clip { annotations: ClipAnnotations { no_faults, ..clip.annotations.clone() }, ..clip })
     };
     store.edit(job, by(1, Step::Sift), clip, None, "not shaky", said).await.expect("said");
     store.outdated_clips_wait(0).await.expect("looked");
@@ -203,15 +203,15 @@ async fn a_clip_that_was_read_in_another_way_is_read_anew_and_keeps_what_was_sai
     store.outdated_clips_wait(1).await.expect("looked");
     let row = store.clip(clip).await.expect("clip");
     assert_eq!(row.state, State::Waiting);
-    assert!(!row.trace.is_empty(), "what was read stays until it is read anew");
+    assert!(!row.trace.is_empty(), "what was read stays until it is read again");
     assert_eq!(store.unfinished_clips().await.expect("listed"), [clip]);
-    let look = Look { tones: vec![7; TONES.0 * TONES.1], colours: vec![-3; 2 * COLOURS.0 * COLOURS.1] };
-    let again = ClipReading { version: 1, looks: vec![look.clone(), look], ..reading() };
+    let look = FrameSignature { tones: vec![7; TONES.0 * TONES.1], colours: vec![-3; 2 * COLOURS.0 * COLOURS.1] };
+    let again = ClipReading { version: 1, signatures: vec![look.clone(), look], ..reading() };
     store.clip_ready(&row, &identity(), &probe(), &again, None).await.expect("kept");
     store.outdated_clips_wait(1).await.expect("looked");
     let row = store.clip(clip).await.expect("clip");
-    assert_eq!((row.state, row.looks), (State::Ready, again.looks));
-    assert_eq!(row.said.no_faults, [FaultKind::Shake].into());
+    assert_eq!((row.state, row.signatures), (State::Ready, again.signatures));
+    assert_eq!(row.annotations.no_faults, [FaultKind::Shake].into());
     assert!(store.select(select).await.is_ok());
 }
 
@@ -227,11 +227,11 @@ async fn a_hand_off_goes_from_waiting_to_its_end() {
     wanted.sort();
     assert_eq!(waiting, wanted);
     let row = store.handoff(good).await.expect("row");
-    store.handoff_progress(&row, 2, 7).await.expect("told");
+    store.handoff_progress(&row, 2, 7).await.expect("stored");
     let row = store.handoff(good).await.expect("row");
     assert_eq!((row.state, row.done, row.total, &row.request), (HandoffState::Making, 2, 7, &request));
-    store.handoff_ended(&row, Some("file.edl"), "read back").await.expect("told");
-    store.handoff_ended(&store.handoff(bad).await.expect("row"), None, "a clip is gone").await.expect("told");
+    store.handoff_ended(&row, Some("file.edl"), "read back").await.expect("stored");
+    store.handoff_ended(&store.handoff(bad).await.expect("row"), None, "a clip is gone").await.expect("stored");
     let rows = store.handoffs(job).await.expect("rows").whole;
     let state = |id| rows.iter().find(|r| r.id == id).map(|r| (r.state, r.file.clone(), r.report.clone()));
     assert_eq!(state(good), Some((HandoffState::Ready, Some("file.edl".into()), Some("read back".into()))));
@@ -342,7 +342,7 @@ async fn a_database_of_the_first_version_is_taken_over_with_all_that_is_in_it() 
     assert!(clips.broken.is_empty(), "{:?}", clips.broken);
     let probe = clips.whole[0].probe.clone().expect("a probe");
     assert_eq!(probe.timecode.map(|t| t.frames), Some(90_000), "an hour at 25");
-    assert!(!clips.whole[0].trace.is_empty() && clips.whole[0].gist.sharpness > 0.0);
+    assert!(!clips.whole[0].trace.is_empty() && clips.whole[0].summary.sharpness > 0.0);
     let select = store.selects(job.id).await.expect("selects").whole.remove(0);
     assert_eq!((select.verdict.tier, select.movement.word()), (Tier::Hero, "right"));
     assert!(select.energy > 10.0);

@@ -8,7 +8,7 @@ use futures::future::LocalBoxFuture;
 use legere_app::App;
 use legere_core::id::{ClipId, DraftId, HandoffId, JobId, PersonId, SelectId, SessionId, TrackId};
 use legere_store::clips::Clip;
-use legere_store::drafts::KeptDraft;
+use legere_store::drafts::StoredDraft;
 use legere_store::handoffs::Handoff;
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Revision, Step};
@@ -64,7 +64,7 @@ pub struct OwnTrack(pub Track);
 /// A draft of the job of the address.
 pub struct OwnDraft {
     pub job: Job,
-    pub draft: KeptDraft,
+    pub draft: StoredDraft,
 }
 
 /// A hand-off of the job of the address.

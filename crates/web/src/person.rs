@@ -14,7 +14,7 @@ const NAME: &str = "legere-person";
 /// Browsers keep no cookie for longer than 400 days; each page renews it.
 const KEPT: Duration = Duration::days(400);
 
-/// A person who is at a browser for the first time; the answer tells the browser.
+/// A person who is at a browser for the first time; the answer sets its cookie.
 #[derive(Clone, Copy)]
 struct New(PersonId);
 

@@ -271,8 +271,8 @@ async fn what_was_cancelled_is_not_made_until_it_is_asked_for_again() {
     // Neither a worker that takes it now nor one that was at it already makes it.
     server.app.do_work(Delivery::Do(Work::Handoff(handoff))).await;
     let row = store.handoff(handoff).await.expect("it");
-    store.handoff_progress(&row, 1, 2).await.expect("told");
-    store.handoff_ended(&row, Some("file.csv"), "checked").await.expect("told");
+    store.handoff_progress(&row, 1, 2).await.expect("stored");
+    store.handoff_ended(&row, Some("file.csv"), "checked").await.expect("stored");
     assert_eq!(state().await, HandoffState::Cancelled);
     assert!(store.unfinished_handoffs().await.expect("a list").is_empty());
     assert!(server.post_form(&at("again"), "").await.body.contains("waiting"));
@@ -300,7 +300,7 @@ async fn two_windows_cut_one_draft_and_neither_takes_back_the_others_work() {
     assert_eq!(act(1, revision, pin(0, true)).await.status, 200);
     // The other window has not seen that, and pins another shot: both stay.
     assert_eq!(act(2, revision, pin(5, true)).await.status, 200);
-    // The same shot is another matter: it is told, and nothing is overwritten.
+    // The same shot is another matter: it is refused, and nothing is overwritten.
     let refused = act(2, revision, pin(0, false)).await;
     let words = "it was changed in another window meanwhile: what you see now is how it is";
     assert_eq!((refused.status, refused.body.as_str()), (409, words));
@@ -459,8 +459,8 @@ async fn a_draft_is_cut_in_every_way_and_each_is_one_to_undo() {
         (json!({ "do": "speed", "shot": shot(&removed, 0), "percent": 1 }), "a speed lies between"),
         (json!({ "do": "split", "shot": shot(&removed, 0), "at": 1 }), "would be a flash"),
     ] {
-        let told = server.refused(&edit, wrong).await;
-        assert!(told.contains(words), "{told}");
+        let reported = server.refused(&edit, wrong).await;
+        assert!(reported.contains(words), "{answer}");
     }
     let undo = format!("/jobs/{}/undo", shoot.job);
     for label in [

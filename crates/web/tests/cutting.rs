@@ -108,7 +108,7 @@ async fn pauses_pins_and_kept_sections_hold_what_they_say() {
     server.say(&edit, json!({ "do": "move-cut", "shot": id, "by": -1 })).await;
     let start = json!({ "do": "trim-start", "shot": id, "by": 1 });
     assert_eq!(server.refused(&edit, start).await, "the shot is pinned: unpin it first");
-    // A kept section stays shot for shot while the rest is laid anew.
+    // A kept section stays shot for shot while the rest is laid again.
     let kept = server.say(&edit, json!({ "do": "keep", "section": 2, "on": true })).await;
     let inside = |d: &Value| -> Vec<Value> {
         let (from, to) = (d["sections"][2]["start"].as_i64(), d["sections"][2]["end"].as_i64());
@@ -119,8 +119,8 @@ async fn pauses_pins_and_kept_sections_hold_what_they_say() {
     };
     assert!(!inside(&kept).is_empty());
     let pace = json!({ "pace": [[2, false], [2, false], [1, false], [8, false]] });
-    let anew = server.say(&format!("{path}/arrange"), pace).await;
-    assert_eq!(inside(&anew), inside(&kept));
+    let again_laid = server.say(&format!("{path}/arrange"), pace).await;
+    assert_eq!(inside(&again_laid), inside(&kept));
     server.say(&edit, json!({ "do": "keep", "section": 2, "on": false })).await;
     server.stop().await;
 }

@@ -124,7 +124,7 @@ impl Asked {
             marks(json!({ "do": "move-beat", "at": 2, "to": 2.1, "snap": false })),
             marks(json!({ "do": "add-beat", "at": 2.3, "snap": false })),
             marks(json!({ "do": "remove-beat", "at": 2.3 })),
-            marks(json!({ "do": "this-is-one", "at": 2 })),
+            marks(json!({ "do": "downbeat", "at": 2 })),
             marks(json!({ "do": "metre", "beats": 3 })),
             marks(json!({ "do": "retempo", "start": 2, "end": 8, "bpm": 120 })),
             marks(json!({ "do": "thin", "apart": 0.5 })),
@@ -157,11 +157,13 @@ impl Asked {
         ]
     }
 
-    /// Sends one, and looks that it is answered in words and in time.
+    /// Sends one, and signatures that it is answered in words and in time.
     async fn sends(&self, method: &str, path: &str, body: &str, kind: &str) {
         let begun = Instant::now();
         let answer = self.server.ask(method, path, &[("Content-Type", kind)], body).await;
-        assert!(answer.status < 500, "{method} {path} {body}: {} {}", answer.status, answer.body);
+        // 507: the disk has no room for a terabyte.
+        let in_words = answer.status < 500 || answer.status == 507;
+        assert!(in_words, "{method} {path} {body}: {} {}", answer.status, answer.body);
         assert!(begun.elapsed() < Duration::from_secs(5), "{method} {path} {body} took {:?}", begun.elapsed());
     }
 

@@ -84,8 +84,8 @@ async fn marks_lie_over_the_reading_reach_the_draft_and_are_undone() {
     let shoot = server.shoot(4).await;
     let track = Track::of(&server, &shoot);
     let before = track.seen().await;
-    assert_eq!(before["by_hand"], json!({ "beats": false, "sections": false, "cues": false }));
-    let seen = track.mark(json!({ "do": "this-is-one", "at": 1.0 })).await.expect("moved");
+    assert_eq!(before["manual"], json!({ "beats": false, "sections": false, "cues": false }));
+    let seen = track.mark(json!({ "do": "downbeat", "at": 1.0 })).await.expect("moved");
     let ones: Vec<f64> = seen["reading"]["beats"]
         .as_array()
         .expect("beats")
@@ -96,7 +96,7 @@ async fn marks_lie_over_the_reading_reach_the_draft_and_are_undone() {
     assert_eq!(ones[..2], [1.0, 3.0]);
     let seen = track.mark(json!({ "do": "kind", "at": 1.0, "kind": "break" })).await.expect("named");
     assert_eq!(seen["reading"]["sections"][0]["kind"], "break");
-    assert_eq!(seen["by_hand"], json!({ "beats": true, "sections": true, "cues": false }));
+    assert_eq!(seen["manual"], json!({ "beats": true, "sections": true, "cues": false }));
     let said = track.mark(json!({ "do": "energy", "at": 1.0, "energy": 140 })).await.expect_err("refused");
     assert!(said.contains("energy goes from 0 to 100"), "{said}");
     // The draft is laid on what one sees.
@@ -128,7 +128,7 @@ async fn a_track_that_cannot_be_read_again_keeps_what_was_read() {
     let row = server.app.store.track(shoot.track).await.expect("a track");
     assert!(row.missing, "it is read once its file is back");
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
-    assert!(page.contains("the file is no longer where it was"), "it is told beside the track");
+    assert!(page.contains("the file is no longer where it was"), "it is said beside the track");
     // What lies there then is no music; the reading stays all the same.
     std::fs::create_dir_all(server.dir.path().join("media/music")).expect("a folder");
     std::fs::write(server.dir.path().join("media/music/short.wav"), "no music").expect("written");

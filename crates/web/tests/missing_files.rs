@@ -77,21 +77,47 @@ impl Card {
 }
 
 #[tokio::test]
-async fn another_file_in_the_place_of_a_clip_is_read_anew_and_the_verdict_stays() {
+async fn a_verdict_stays_with_its_content_until_the_editor_says_that_another_file_is_the_same_shot() {
     let card = Card::read().await;
     let before = card.clips().await.remove(0);
     draw(&card.folder.join("C000.mp4"), 180, 1.2);
     let page = card.look().await;
-    assert!(page.contains("another file lies here now"), "{page}");
-    assert_eq!(card.clips().await[0].state, State::Waiting);
+    assert!(page.contains("another file lies in its place now"), "{page}");
     card.work().await;
-    let after = card.clips().await.remove(0);
-    assert_eq!((after.id, after.state), (before.id, State::Ready));
-    assert_ne!(after.digest, before.digest);
+    let both: Vec<Clip> = card.clips().await.into_iter().filter(|c| c.name == "C000.mp4").collect();
+    let (old, new) = (both.iter().find(|c| c.id == before.id), both.iter().find(|c| c.id != before.id));
+    let (old, new) = (old.expect("the judged one stays"), new.expect("the new one is a clip of its own"));
+    assert_eq!((old.missing, &old.digest, new.missing, new.state), (true, &before.digest, false, State::Ready));
+    assert_ne!(new.digest, before.digest);
+    assert_eq!(card.heroes().await, 1, "the verdict is on the one that it was said of");
+    // The editor says that it is the same shot: what was said of the old file holds for the new one.
+    assert!(page.contains("it is the same shot"), "{page}");
+    let adopted = card.server.post_form(&format!("/jobs/{}/clips/{}/adopt", card.job, before.id), "").await;
+    assert_eq!(adopted.status, 204, "{}", adopted.body);
+    card.work().await;
+    let after: Vec<Clip> = card.clips().await.into_iter().filter(|c| c.name == "C000.mp4").collect();
+    assert_eq!(
+        after.iter().map(|c| (c.id, c.state, c.missing)).collect::<Vec<_>>(),
+        [(before.id, State::Ready, false)]
+    );
     let lasts = |clip: &Clip| clip.probe.as_ref().expect("probed").duration.to_f64();
-    assert!((lasts(&before) - 0.6).abs() < 0.05 && (lasts(&after) - 1.2).abs() < 0.05);
+    assert!((lasts(&before) - 0.6).abs() < 0.05 && (lasts(&after[0]) - 1.2).abs() < 0.05);
     assert_eq!(card.heroes().await, 1);
     assert!(!card.look().await.contains("another file"));
+    card.server.stop().await;
+}
+
+#[tokio::test]
+async fn another_file_in_the_place_of_a_clip_that_nobody_judged_is_read_in_its_place() {
+    let card = Card::read().await;
+    let before = card.clips().await.remove(1);
+    draw(&card.folder.join("C001.mp4"), 180, 1.2);
+    let page = card.look().await;
+    assert!(page.contains("another file lies here now"), "{page}");
+    card.work().await;
+    let clips = card.clips().await;
+    assert_eq!((clips.len(), clips[1].id, clips[1].state), (4, before.id, State::Ready));
+    assert_ne!(clips[1].digest, before.digest);
     card.server.stop().await;
 }
 

@@ -2,7 +2,7 @@
 
 mod server;
 
-use legere_core::footage::{COLOURS, ClipReading, Event, Look, TONES};
+use legere_core::footage::{COLOURS, ClipReading, Event, FrameSignature, TONES};
 use serde_json::{Value, json};
 use server::NOBODY;
 use server::Server;
@@ -98,7 +98,7 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     let server = Server::start().await;
     let shoot = server.shoot(2).await;
     let store = &server.app.store;
-    // It lies where it should: whoever looks for it meanwhile finds it.
+    // It lies where it should: whoever signatures for it meanwhile finds it.
     let music = server.dir.path().join("media/music");
     std::fs::create_dir_all(&music).expect("a folder");
     std::fs::write(music.join("broken.mp3"), b"no music").expect("a file");
@@ -348,10 +348,10 @@ async fn a_clip_softer_than_the_rest_of_its_job_is_out_of_focus_all_along() {
     missed.samples.sharpness.fill(0.2);
     missed.samples.warmth = vec![0.4; 80];
     server.read_again(&clip, &missed).await;
-    let told: Vec<Value> = rows(&server, &shoot).await;
-    assert_eq!(soft(&told[2]), [(json!(0.0), json!(8.0))]);
+    let reported: Vec<Value> = rows(&server, &shoot).await;
+    assert_eq!(soft(&reported[2]), [(json!(0.0), json!(8.0))]);
     assert_eq!(
-        told.iter().map(|r| r["soft_in_job"] == true).collect::<Vec<_>>(),
+        reported.iter().map(|r| r["soft_in_job"] == true).collect::<Vec<_>>(),
         [false, false, true, false, false, false]
     );
     assert_eq!(narrowed(&server, &shoot, "words=unsharp").await.0, [2]);
@@ -405,13 +405,13 @@ async fn a_long_take_is_broken_up_into_its_events_around_what_was_judged() {
 async fn alike_takes_know_each_other() {
     let server = Server::start().await;
     let shoot = server.shoot(4).await;
-    let look = |seed: usize| Look {
+    let look = |seed: usize| FrameSignature {
         tones: (0..TONES.0 * TONES.1).map(|i| ((i * i * seed * 37 + i * 11) % 230) as u8).collect(),
         colours: vec![(seed * 20) as i8; 2 * COLOURS.0 * COLOURS.1],
     };
     for (clip, seed) in shoot.clips.iter().zip([1, 2, 1, 3]) {
         let clip = server.app.store.clip(*clip).await.expect("a clip");
-        server.read_again(&clip, &ClipReading { looks: vec![look(seed)], ..shoot::reading(0.4) }).await;
+        server.read_again(&clip, &ClipReading { signatures: vec![look(seed)], ..shoot::reading(0.4) }).await;
     }
     let alike: Vec<Value> = rows(&server, &shoot).await.iter().map(|r| r["alike"].clone()).collect();
     let take = |n: usize| json!({ "group": 0, "take": n, "of": 2 });

@@ -14,15 +14,15 @@ const REACH: usize = 4;
 const WORTHY: f32 = 0.4;
 /// And from this many steps of luma on.
 const LEAST: i16 = 14;
-/// The share of the edges that are steeper than what is told.
+/// The share of the edges that are steeper than the reported slope.
 const STEEPEST: f32 = 0.1;
 /// Neighbours that are looked at together first: most of a picture is no edge.
 const FEW: usize = 16;
-/// Edges below which nothing is told.
+/// Edges below which nothing is reported.
 const FEWEST: u32 = 24;
 /// The spread of luma, 0–1, below which a picture without edges is a bare wall and not a blurred one.
 const BARE: f32 = 0.028;
-/// The slope that is told where even the flattest edge is too flat.
+/// The slope that is reported where even the flattest edge is too flat.
 const FLATTEST: f32 = 0.02;
 
 /// Slopes of the steepest edges, 0–1.
@@ -54,12 +54,12 @@ impl Focus {
 
     /// 0–1, when what moved so many pixels while the shutter was open smeared it.
     pub fn sharpness(self, smear: f32) -> f32 {
-        let told = |slope: f32, smear: f32| {
+        let answer = |slope: f32, smear: f32| {
             let spread = 1.0 / slope;
             let sharp = 1.0 / (spread * spread - smear * smear).max(0.25 * spread).max(1.0).sqrt();
             sharp.max(slope)
         };
-        let (fine, broad) = (told(self.fine, smear), told(self.broad, smear / 2.0));
+        let (fine, broad) = (answer(self.fine, smear), answer(self.broad, smear / 2.0));
         // Of fine patterns little is left at half the size.
         fine * broad.max(fine)
     }
@@ -161,9 +161,9 @@ mod tests {
 
     #[test]
     fn an_edge_is_as_sharp_as_it_is_narrow_whatever_its_height() {
-        let told = [2.0, 4.0, 6.0, 9.0].map(|w| sharpness(w, 120.0));
-        assert!(told.windows(2).all(|w| w[1] < 0.75 * w[0]), "{told:?}");
-        assert!((sharpness(2.0, 50.0) - told[0]).abs() < 0.08, "{} {}", sharpness(2.0, 50.0), told[0]);
+        let answer = [2.0, 4.0, 6.0, 9.0].map(|w| sharpness(w, 120.0));
+        assert!(answer.windows(2).all(|w| w[1] < 0.75 * w[0]), "{answer:?}");
+        assert!((sharpness(2.0, 50.0) - answer[0]).abs() < 0.08, "{} {}", sharpness(2.0, 50.0), answer[0]);
     }
 
     #[test]
@@ -173,8 +173,8 @@ mod tests {
             let line = &upright[..240];
             // Each row is one value of the line, so that its edges lie flat.
             let flat: Vec<u8> = line[..120].iter().flat_map(|v| [*v; 240]).collect();
-            let told = [&upright, &flat].map(|luma| focus(luma, 0.2).expect("edges").sharpness(0.0));
-            assert!((told[0] - told[1]).abs() < 0.02, "{width}: {told:?}");
+            let answer = [&upright, &flat].map(|luma| focus(luma, 0.2).expect("edges").sharpness(0.0));
+            assert!((answer[0] - answer[1]).abs() < 0.02, "{width}: {answer:?}");
         }
     }
 

@@ -2,18 +2,18 @@
 //!
 //! Small frames go in one by one ([`ClipReader::push`]); what stays in memory is a few numbers a frame, and the pictures of
 //! the last seconds. Points are followed through the frames ([`track`]); what they agree on is the camera ([`camera`]), what
-//! remains is movement in the picture. [`shots`] finds where another shot begins, [`path`] tells what the hand wanted from what
+//! remains is movement in the picture. [`shots`] finds where another shot begins, [`path`] separates what the hand wanted from what
 //! it did not, [`moments`] turns all of it into ranges worth using.
 
 mod camera;
+mod events;
 mod focus;
-mod happenings;
 mod likeness;
 mod moments;
 mod path;
 mod picture;
+mod scene;
 mod shots;
-mod sights;
 mod track;
 
 use camera::{Camera, Step, Subject};
@@ -21,8 +21,8 @@ use focus::Focus;
 use legere_core::footage::{ClipReading, STEP, Samples};
 use path::FrameTraces;
 use picture::{Picture, Tones};
+use scene::SceneDescriptor;
 use shots::{Change, Shots};
-use sights::Sight;
 use std::sync::Arc;
 
 pub use picture::frame_bytes;
@@ -30,7 +30,7 @@ pub use picture::frame_bytes;
 /// The size of the frames that [`ClipReader`] expects on their longer side.
 pub const LONGER_SIDE: u32 = 480;
 
-/// Rises with every change of what is read; readings of other versions are made anew.
+/// Rises with every change of what is read; readings of other versions are made again.
 pub const READING_VERSION: i32 = 3;
 
 /// Seconds of the very same picture from which it is frozen, and no longer a frame that was shown twice.
@@ -71,7 +71,7 @@ pub struct ClipReader {
     shots: Shots,
     last: Option<Arc<Picture>>,
     measures: Vec<FrameMeasure>,
-    sights: Vec<Sight>,
+    sights: Vec<SceneDescriptor>,
 }
 
 impl ClipReader {
@@ -98,8 +98,8 @@ impl ClipReader {
         }
         let picture = Arc::new(Picture::of(frame, self.width, self.height));
         let mut measure = FrameMeasure { focus: picture.focus, tones: picture.tones, ..FrameMeasure::default() };
-        if self.measures.len() as f64 / self.rate >= self.sights.len() as f64 * sights::EVERY {
-            self.sights.push(Sight::of(&picture));
+        if self.measures.len() as f64 / self.rate >= self.sights.len() as f64 * scene::EVERY {
+            self.sights.push(SceneDescriptor::of(&picture));
         }
         let Some(last) = self.last.take() else {
             self.shots.push(picture.clone(), &Step::default());
@@ -180,18 +180,18 @@ impl ClipReader {
         let mut reading = ClipReading {
             duration,
             version: READING_VERSION,
-            waits: happenings::waits(&samples),
-            frozen: happenings::frozen(&self.measures, rate, FROZEN),
-            one_way: happenings::one_way(&self.measures, &moments, rate),
-            events: happenings::events(&samples, &self.sights, &shot_changes, duration),
-            light: sights::light(&self.sights),
-            framing: sights::framing(frames.usual_area()),
-            looks: Vec::new(),
+            waits: events::waits(&samples),
+            frozen: events::frozen(&self.measures, rate, FROZEN),
+            one_way: events::one_way(&self.measures, &moments, rate),
+            events: events::events(&samples, &self.sights, &shot_changes, duration),
+            light: scene::light(&self.sights),
+            framing: scene::framing(frames.usual_area()),
+            signatures: Vec::new(),
             samples,
             shot_changes,
             moments,
         };
-        reading.looks = sights::looks(&self.sights, reading.usable());
+        reading.signatures = scene::signatures(&self.sights, reading.usable());
         Ok(reading)
     }
 }

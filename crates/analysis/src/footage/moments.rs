@@ -1,7 +1,7 @@
 //! Where something happens: the ranges worth using, each with its hit.
 
 use super::FrameTraces;
-use super::happenings::DEAD;
+use super::events::DEAD;
 use super::path::shots;
 use super::shots::Change;
 use legere_core::footage::{Moment, STEP, Samples, Stretch, between, usual_sharpness};

@@ -30,7 +30,7 @@ const LEVER: f32 = 0.27;
 
 /// Traces with a value per frame.
 pub struct FrameTraces {
-    /// What a reading tells.
+    /// What a reading says.
     traces: Samples,
     /// What moves besides the camera, in frame widths a second: the whole picture's mean and that of its liveliest parts.
     pub subject: Vec<f32>,
@@ -128,7 +128,7 @@ impl FrameTraces {
         }
     }
 
-    /// Means over [`STEP`], rounded to what can be told apart.
+    /// Means over [`STEP`], rounded to what can be distinguished.
     pub fn samples(&self, rate: f64) -> Samples {
         let pooled = |of: &[f32]| pooled(of, rate);
         let all = &self.traces;

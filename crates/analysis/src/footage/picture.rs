@@ -1,4 +1,4 @@
-//! One small frame: its luma at four sizes and what can be told from it alone.
+//! One small frame: its luma at four sizes and what follows from it alone.
 
 use super::focus::Focus;
 
@@ -26,9 +26,9 @@ pub const CHROMA_DOWN: usize = 9;
 pub struct Tones {
     /// 0–1: mean luma.
     pub mean: f32,
-    /// Share of the picture in which nothing can be told from black.
+    /// Share of the picture in which nothing can be distinguished from black.
     pub crushed: f32,
-    /// Share of the picture in which nothing can be told from white.
+    /// Share of the picture in which nothing can be distinguished from white.
     pub clipped: f32,
     /// How far luma spreads, 0–1: the standard deviation.
     pub spread: f32,

@@ -47,7 +47,7 @@ impl Change {
     }
 }
 
-/// Frames after a change that must be seen before it is told: a flash lasts no longer.
+/// Frames after a change that must be seen before it counts: a flash lasts no longer.
 const AHEAD: usize = 7;
 /// How new the first frame of another shot is at least.
 const NEW: f32 = 0.22;
@@ -95,7 +95,7 @@ impl Shots {
         }
     }
 
-    /// Whether a frame that has just come looks like another shot, before what follows is known.
+    /// Whether a frame that has just come signatures like another shot, before what follows is known.
     pub fn may_have_changed(&self) -> bool {
         self.seen.back().is_some_and(|g| g.novelty > NEW)
     }

@@ -217,7 +217,7 @@ fn a_burst_all_over_the_picture_is_no_shaking_hand() {
     assert!(best.end > 1.8, "what follows the burst is worth having: {best:?}");
 }
 
-/// A surface of stones of several sizes, seen by a camera at (`x`, `y`) in frame widths, `zoom` times as near; `world` tells one
+/// A surface of stones of several sizes, seen by a camera at (`x`, `y`) in frame widths, `zoom` times as near; `world` distinguishes one
 /// place from another.
 fn stones(world: u32, x: f64, y: f64, zoom: f64) -> Vec<u8> {
     let tone = |cell: f64, u: f64, v: f64, salt: u32| {

@@ -12,7 +12,7 @@ use super::onsets::{Onsets, strongest};
 use super::spectrum::{FRAME_RATE, PitchClasses, Spectrum};
 use std::sync::LazyLock;
 
-/// Parts of a beat whose onsets are told apart.
+/// Parts of a beat whose onsets are distinguished.
 const PARTS: usize = 4;
 /// Levels a half of a beat.
 const LEVELS: usize = 8;
@@ -161,7 +161,7 @@ mod tests {
         samples
     }
 
-    fn told(samples: &[f32], beats: Vec<f64>) -> Vec<f32> {
+    fn reported(samples: &[f32], beats: Vec<f64>) -> Vec<f32> {
         beat_sync_inputs(Audio::mono(samples), &[beats]).remove(0)
     }
 
@@ -169,9 +169,9 @@ mod tests {
     fn bars_begin_where_bass_and_chords_change() {
         for first in [0, 3] {
             let beats: Vec<f64> = (0..48).map(|i| 0.25 + f64::from(i) * GAP).collect();
-            let inputs = told(&chords(48, first), beats);
-            let told = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
-            let mean = |of: usize| told[8 + of..40].iter().step_by(4).sum::<f32>() / 8.0;
+            let inputs = reported(&chords(48, first), beats);
+            let reported = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
+            let mean = |of: usize| reported[8 + of..40].iter().step_by(4).sum::<f32>() / 8.0;
             let (one, other) = (mean(first), (0..4).filter(|o| *o != first).map(mean).fold(0.0, f32::max));
             assert!(one > 0.5 && one > 2.0 * other, "{one} on the downbeat from {first}, {other} elsewhere");
         }
@@ -192,10 +192,10 @@ mod tests {
         for (samples, beats) in [(vec![], vec![]), (vec![0.0; 50_000], vec![0.5]), (chords(4, 0), vec![0.1, 0.9, 7.0])]
         {
             let count = beats.len();
-            let inputs = told(&samples, beats);
+            let inputs = reported(&samples, beats);
             assert_eq!(inputs.len(), count * INPUTS);
-            let told = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
-            assert!(told.len() == count && told.iter().all(|p| (0.0..=1.0).contains(p)), "{told:?}");
+            let reported = probabilities(&unpacked(DOWNBEAT_WEIGHTS), &inputs);
+            assert!(reported.len() == count && reported.iter().all(|p| (0.0..=1.0).contains(p)), "{reported:?}");
         }
     }
 
@@ -204,7 +204,8 @@ mod tests {
         let loud = chords(24, 0);
         let quiet: Vec<f32> = loud.iter().map(|s| s * 0.4).collect();
         let beats: Vec<f64> = (0..24).map(|i| 0.25 + f64::from(i) * GAP).collect();
-        let probabilities = |samples: &[f32]| probabilities(&unpacked(DOWNBEAT_WEIGHTS), &told(samples, beats.clone()));
+        let probabilities =
+            |samples: &[f32]| probabilities(&unpacked(DOWNBEAT_WEIGHTS), &reported(samples, beats.clone()));
         for (a, b) in probabilities(&loud).iter().zip(probabilities(&quiet)) {
             assert!((a - b).abs() < 0.15, "{a} and {b}");
         }
@@ -215,8 +216,8 @@ mod tests {
     fn a_row_beside_the_music_is_not_what_one_would_tap() {
         let samples = chords(48, 0);
         let mean = |beats: Vec<f64>| {
-            let told = probabilities(&unpacked(TACTUS_WEIGHTS), &told(&samples, beats));
-            told.iter().sum::<f32>() / told.len() as f32
+            let reported = probabilities(&unpacked(TACTUS_WEIGHTS), &reported(&samples, beats));
+            reported.iter().sum::<f32>() / reported.len() as f32
         };
         let row = |late: f64, apart: f64| -> Vec<f64> {
             (0..).map(|i| 0.25 + GAP * (late + f64::from(i) * apart)).take_while(|at| *at < 23.5).collect()

@@ -7,9 +7,9 @@ use legere_core::track::{Trace, programme_loudness};
 const STEP_MS: u32 = 100;
 /// In seconds.
 const STEP: f64 = STEP_MS as f64 / 1000.0;
-/// Steps that a momentary value looks at: 400 ms, so that these are also the blocks of the gate.
+/// Steps that a momentary value signatures at: 400 ms, so that these are also the blocks of the gate.
 const BLOCK: usize = 4;
-/// How many of them lie before the step that it is told for.
+/// How many of them lie before the step that it is reported for.
 const BEFORE: usize = 1;
 /// Blocks below this are silence (BS.1770: the absolute gate), in LUFS.
 const SILENCE: f64 = -70.0;
@@ -59,7 +59,7 @@ impl Meter {
 
     /// What was heard, with a last step that is not full.
     pub fn finish(mut self) -> Loudness {
-        // The gate looks at whole blocks only.
+        // The gate signatures at whole blocks only.
         let blocks: Vec<f64> = self.powers.windows(BLOCK).map(momentary).collect();
         let mut rest = std::mem::take(&mut self.pending);
         if !rest.is_empty() {
@@ -139,8 +139,8 @@ mod tests {
         samples.extend(tone(1.33, 0.4));
         let mut whole = EbuR128::new(1, 48_000, Mode::I).expect("a meter");
         whole.add_frames_f32(&samples).expect("heard");
-        let (told, wanted) = (Loudness::of(&samples, 48_000).programme, whole.loudness_global().expect("heard"));
-        assert!((told.expect("heard") - wanted).abs() < 1e-6, "{told:?}, {wanted}");
+        let (answer, wanted) = (Loudness::of(&samples, 48_000).programme, whole.loudness_global().expect("heard"));
+        assert!((answer.expect("heard") - wanted).abs() < 1e-6, "{answer:?}, {wanted}");
     }
 
     #[test]

@@ -13,7 +13,7 @@ pub const HOP: usize = 240;
 /// Frames a second.
 pub const FRAME_RATE: f64 = READING_RATE as f64 / HOP as f64;
 const WINDOW: usize = 1024;
-/// A longer window tells neighbouring notes apart; used for semitones and pitch classes only.
+/// A longer window separates neighbouring notes; used for semitones and pitch classes only.
 const PITCH_WINDOW: usize = 4096;
 /// Frames from one row of semitones to the next, and from one row of pitch classes to the next.
 pub const SEMITONES_EVERY: usize = 2;
@@ -183,7 +183,7 @@ pub(super) fn product(a: &[f32], b: &[f32]) -> f32 {
 }
 
 /// The magnitudes of the lower bins of windowed samples, two windows in one transform: that of a real sequence is
-/// symmetric, so that of `a + ib` tells both (Cooley, Lewis, Welch, "The fast Fourier transform algorithm", 1970). A transform
+/// symmetric, so that of `a + ib` gives both (Cooley, Lewis, Welch, "The fast Fourier transform algorithm", 1970). A transform
 /// of real sequences rounds otherwise, which would change readings in their seventh digit.
 struct Transform {
     fft: Arc<dyn Fft<f32>>,
@@ -377,11 +377,11 @@ mod tests {
         let samples: Vec<f32> = (0..300).map(|i| ((i * 7919 % 1009) as f32 / 1009.0 - 0.5) * 1.7).collect();
         let mut transform = Transform::new(LONG, LONG / 2);
         for (centre, later) in [(100, 40), (0, 17), (290, 30)] {
-            let told = transform.magnitudes(&samples, centre, later);
-            for (told, centre) in told.iter().zip([centre, centre + later]) {
+            let reported = transform.magnitudes(&samples, centre, later);
+            for (reported, centre) in reported.iter().zip([centre, centre + later]) {
                 let mut heard = vec![0.0; LONG];
                 windowed(&samples, centre, &hann(LONG), &mut heard);
-                for (bin, magnitude) in told.iter().enumerate() {
+                for (bin, magnitude) in reported.iter().enumerate() {
                     let turn = std::f32::consts::TAU * bin as f32 / LONG as f32;
                     let sum: Complex<f32> =
                         heard.iter().enumerate().map(|(i, v)| Complex::from_polar(*v, turn * i as f32)).sum();

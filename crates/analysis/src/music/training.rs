@@ -18,7 +18,7 @@ pub mod beat_sync {
     pub use super::super::beat_sync::*;
 }
 
-/// Reads a track, and tells the name of each stage when it is done: for measurements.
+/// Reads a track, and reports the name of each stage when it is done: for measurements.
 pub fn read_track_by_stages(
     audio: Audio<'_>,
     done: &mut dyn FnMut(&'static str),

@@ -165,7 +165,7 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
                 .collect();
             let of = &reading.sections[*section];
             // A section whose energy a person set is louder or softer as a whole; its rise and fall stays.
-            let lifted = if of.energy_by_hand { of.energy - reading.energy.mean(of.start, of.end) } else { 0.0 };
+            let lifted = if of.energy_manual { of.energy - reading.energy.mean(of.start, of.end) } else { 0.0 };
             Slot {
                 start: FramePos::new(*start),
                 len: FrameLen::new((end - start) as u64),

@@ -520,7 +520,7 @@ fn what_was_kept_comes_before_what_nobody_has_seen() {
 fn a_section_that_a_person_made_louder_asks_for_livelier_shots() {
     let mut reading = music();
     reading.sections[0].energy = 70.0;
-    reading.sections[0].energy_by_hand = true;
+    reading.sections[0].energy_manual = true;
     let (before, after) = (slots(&music(), rate(), &[]), slots(&reading, rate(), &[]));
     for (a, b) in before.iter().zip(&after) {
         assert!((b.energy - a.energy - if a.section == 0 { 50.0 } else { 0.0 }).abs() < 1.0, "{a:?} {b:?}");

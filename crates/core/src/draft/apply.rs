@@ -1,7 +1,7 @@
 //! What each edit makes of a draft.
 
 use super::time_curve::mirrored;
-use super::{Draft, DraftError, Edit, Pause, Pin, Shot, Speed, Stop, TimeFrom, Turn};
+use super::{Draft, DraftError, Edit, Pause, Pin, Shot, Speed, SpeedKeyframe, Stop, TimeFrom};
 use crate::id::ShotId;
 use crate::time::{FrameLen, FramePos, FrameShift, Seconds};
 
@@ -235,7 +235,7 @@ impl Draft {
         shot: ShotId,
         start: Option<Seconds>,
         speed: Speed,
-        turns: Vec<Turn>,
+        turns: Vec<SpeedKeyframe>,
     ) -> Result<(), DraftError> {
         let rate = self.rate;
         let target = self.shot_mut(shot)?;
@@ -270,11 +270,11 @@ impl Draft {
             return Err(DraftError::Turns);
         }
         let before = source.course().settled(at);
-        let mut turns: Vec<Turn> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
-        turns.push(Turn { at, over: 0, to: Speed::HELD });
+        let mut turns: Vec<SpeedKeyframe> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
+        turns.push(SpeedKeyframe { at, over: 0, to: Speed::HELD });
         let later = source.turns.iter().filter(|t| t.end() > at);
-        turns.push(Turn { at: after, over: 0, to: before });
-        turns.extend(later.map(|t| Turn { at: t.at.saturating_add(frames(len)), ..*t }));
+        turns.push(SpeedKeyframe { at: after, over: 0, to: before });
+        turns.extend(later.map(|t| SpeedKeyframe { at: t.at.saturating_add(frames(len)), ..*t }));
         source.turns = turns;
         target.hit_at =
             target.hit_at.map(|hit| if i64::try_from(hit).is_ok_and(|h| h > at) { hit + len.get() } else { hit });

@@ -1,6 +1,6 @@
 //! What can be done to a draft by hand, as values.
 
-use super::{Between, Pause, Pin, Shot, Source, Speed, Stop, Turn};
+use super::{Between, Pause, Pin, Shot, Source, Speed, SpeedKeyframe, Stop};
 use crate::id::ShotId;
 use crate::time::{FrameLen, FramePos, FrameShift, Seconds};
 
@@ -131,7 +131,7 @@ pub enum Edit {
         /// Up to the first turn.
         speed: Speed,
         /// In their order.
-        turns: Vec<Turn>,
+        turns: Vec<SpeedKeyframe>,
     },
     /// Shows the same from its end to its beginning.
     Reverse {

@@ -3,7 +3,7 @@
 //! A shot has a length, not a place, so gaps and overlaps cannot be written down. Shots have ids that outlive every edit
 //! that does not remove them, and an edit names ids: a window that is behind never changes another shot than it meant.
 //! Every edit gives a new draft or says why it cannot be done; the total stays what the music is, because moving a cut
-//! takes from one shot what it gives to the other. What can be told from clips and music (energies, reasons) is not kept
+//! takes from one shot what it gives to the other. What follows from clips and music (energies, reasons) is not kept
 //! here.
 
 mod apply;
@@ -18,7 +18,7 @@ pub use edit::{Edit, TimeFrom};
 pub use score::{MOST_PASSAGES, Passage, PlacedPassage, Score};
 pub use speed::Speed;
 pub use table::{Shown, frame_table};
-pub use time_curve::{Course, LONGEST_TURN, MOST_TURNS, Turn};
+pub use time_curve::{LONGEST_RAMP, MOST_KEYFRAMES, SpeedCurve, SpeedKeyframe};
 
 use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FramePos, FrameRate, FrameShift, Seconds};
@@ -73,7 +73,7 @@ pub enum DraftError {
     TooShort,
     /// The turns of a time curve run into each other, or are too many.
     #[error(
-        "the turns of its speed run into each other, or are too many: {MOST_TURNS} at most, each of {LONGEST_TURN} frames at most"
+        "the turns of its speed run into each other, or are too many: {MOST_KEYFRAMES} at most, each of {LONGEST_RAMP} frames at most"
     )]
     Turns,
     /// A pause needs pictures before it.
@@ -100,7 +100,7 @@ pub struct Source {
     pub speed: Speed,
     /// Where the speed becomes another one.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub turns: Vec<Turn>,
+    pub turns: Vec<SpeedKeyframe>,
     /// What is shown between two frames of the clip.
     #[serde(default)]
     pub between: Between,
@@ -115,14 +115,14 @@ impl Source {
     }
 
     /// How its speed goes.
-    pub fn course(&self) -> Course<'_> {
-        Course { speed: self.speed, turns: &self.turns }
+    pub fn course(&self) -> SpeedCurve<'_> {
+        SpeedCurve { speed: self.speed, turns: &self.turns }
     }
 
     /// The instant of the clip that a frame of the shot begins with.
     pub fn instant(&self, frame: i64, rate: FrameRate) -> Seconds {
-        let gone = self.course().gone(frame);
-        self.start + rate.seconds_of_part(gone)
+        let offset = self.course().source_offset(frame);
+        self.start + rate.seconds_of_part(offset)
     }
 }
 
@@ -191,14 +191,14 @@ impl<'de> Deserialize<'de> for Pin {
         /// Before there were kinds of pins, a shot was pinned or not.
         #[derive(Deserialize)]
         #[serde(untagged)]
-        enum Kept {
+        enum Stored {
             Was(bool),
             Word(String),
         }
-        match Kept::deserialize(from)? {
-            Kept::Was(true) => Ok(Self::Whole),
-            Kept::Was(false) => Ok(Self::Open),
-            Kept::Word(word) => word.parse().map_err(serde::de::Error::custom),
+        match Stored::deserialize(from)? {
+            Stored::Was(true) => Ok(Self::Whole),
+            Stored::Was(false) => Ok(Self::Open),
+            Stored::Word(word) => word.parse().map_err(serde::de::Error::custom),
         }
     }
 }

@@ -26,24 +26,24 @@ pub struct Passage {
 
 /// One passage at least.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(try_from = "Kept")]
+#[serde(try_from = "Stored")]
 pub struct Score(Vec<Passage>);
 
 /// Scores had one passage once.
 #[derive(Deserialize)]
 #[serde(untagged)]
-enum Kept {
+enum Stored {
     One { track: TrackId, version: Version },
     Many(Vec<Passage>),
 }
 
-impl TryFrom<Kept> for Score {
+impl TryFrom<Stored> for Score {
     type Error = &'static str;
-    fn try_from(kept: Kept) -> Result<Self, Self::Error> {
-        match kept {
-            Kept::One { track, version } => Ok(Self::one(track, version)),
-            Kept::Many(passages) if passages.is_empty() => Err("a score has one passage at least"),
-            Kept::Many(passages) => Ok(Self(passages)),
+    fn try_from(stored: Stored) -> Result<Self, Self::Error> {
+        match stored {
+            Stored::One { track, version } => Ok(Self::one(track, version)),
+            Stored::Many(passages) if passages.is_empty() => Err("a score has one passage at least"),
+            Stored::Many(passages) => Ok(Self(passages)),
         }
     }
 }
@@ -179,20 +179,20 @@ mod tests {
     fn the_next_passage_begins_exactly_with_its_shot_wherever_that_goes() {
         let first = passage(1, None);
         let score = Score::one(first.track, first.version).with(passage(2, Some(3))).expect("room");
-        let told = |score: &Score, cut: &Draft| -> Vec<(i64, u64, f64)> {
+        let reported = |score: &Score, cut: &Draft| -> Vec<(i64, u64, f64)> {
             score.placed(cut).iter().map(|p| (p.start.get(), p.len.get(), p.heard.duration().to_f64())).collect()
         };
         // The first is heard for eight seconds, the last one to its own end.
-        assert_eq!(told(&score, &cut()), [(0, 200, 8.0), (200, 100, 30.0)]);
+        assert_eq!(reported(&score, &cut()), [(0, 200, 8.0), (200, 100, 30.0)]);
         assert!((score.duration(&cut()).to_f64() - 38.0).abs() < 1e-6);
         let edit =
             Edit::TrimEnd { shot: ShotId::from_u128(1), by: crate::time::FrameShift::new(25), from: TimeFrom::Whole };
-        assert_eq!(told(&score, &cut().apply(&edit).expect("room"))[1].0, 225);
+        assert_eq!(reported(&score, &cut().apply(&edit).expect("room"))[1].0, 225);
         // Its shot goes: it begins with the nearest one.
         let removed =
             cut().apply(&Edit::Remove { shot: ShotId::from_u128(3), from: TimeFrom::Whole }).expect("removed");
         assert_eq!(score.after(&cut(), &removed).passages()[1].from, Some(ShotId::from_u128(2)));
-        assert_eq!(told(&score.without(ShotId::from_u128(3)), &cut()), [(0, 300, 30.0)]);
+        assert_eq!(reported(&score.without(ShotId::from_u128(3)), &cut()), [(0, 300, 30.0)]);
         // In the place of one that begins there already.
         let other = score.with(passage(3, Some(3))).expect("room");
         assert_eq!(other.passages().len(), 2);

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Speed(Ratio<i64>);
 
-/// Speeds are told to this part of normal speed at the finest, so that sums of them stay small fractions.
+/// Speeds are kept to this part of normal speed at the finest, so that sums of them stay small fractions.
 const FINEST: i64 = 100_000;
 
 impl Speed {

@@ -34,7 +34,7 @@ pub fn frame_table(shot: &Shot, rate: FrameRate, clip: FrameRate) -> Vec<Shown> 
         i128::from(clip.den()) * i128::from(rate.num()).max(1),
     );
     let shown = |frame: i64| {
-        let at = course.gone(frame) * per + first;
+        let at = course.source_offset(frame) * per + first;
         // Up to there, as seen from behind.
         let whole = |at: Ratio<i128>| at.floor().to_integer();
         let forwards = course.way(frame) > 0;

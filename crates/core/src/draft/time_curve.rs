@@ -3,7 +3,7 @@
 //! A curve is an instant at the shot's beginning, a speed, and turns at which the speed becomes another one: at once, or
 //! eased over some frames. Constant speed, fit, ramp, hold and backwards are all that. Speeds and not instants are what is
 //! kept: they are what an editor thinks in and what interchange formats write, and between turns they are exact. An eased
-//! turn follows the cubic 3u² − 2u³, which begins and ends level; its integral is a fraction, so that every frame is told
+//! turn follows the cubic 3u² − 2u³, which begins and ends level; its integral is a fraction, so that every frame is computed
 //! in whole numbers, without rounding on the way.
 
 use super::{DraftError, Speed};
@@ -11,15 +11,15 @@ use num_rational::Ratio;
 use serde::{Deserialize, Serialize};
 
 /// No shot has more turns than this.
-pub const MOST_TURNS: usize = 12;
+pub const MOST_KEYFRAMES: usize = 12;
 /// No turn takes longer, in frames.
-pub const LONGEST_TURN: u32 = 1000;
+pub const LONGEST_RAMP: u32 = 1000;
 /// Nor lies further from the beginning of its shot, in frames.
 const FARTHEST: i64 = 1_000_000;
 
 /// Where the speed of a shot becomes another one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Turn {
+pub struct SpeedKeyframe {
     /// The frame of the shot on which it begins to change. It can lie outside of the shot, where that was trimmed.
     pub at: i64,
     /// Over how many frames it changes; 0 is at once.
@@ -28,7 +28,7 @@ pub struct Turn {
     pub to: Speed,
 }
 
-impl Turn {
+impl SpeedKeyframe {
     /// The frame from which the speed is the new one.
     pub fn end(&self) -> i64 {
         self.at.saturating_add(i64::from(self.over))
@@ -43,28 +43,28 @@ fn exact(speed: Speed) -> Exact {
 
 /// The course of the speed along a shot.
 #[derive(Debug, Clone, Copy)]
-pub struct Course<'a> {
+pub struct SpeedCurve<'a> {
     /// Before the first turn.
     pub speed: Speed,
     /// In their order.
-    pub turns: &'a [Turn],
+    pub turns: &'a [SpeedKeyframe],
 }
 
-impl Course<'_> {
+impl SpeedCurve<'_> {
     /// Whether it is one that can be: turns in their order, none into another, and not too many.
     pub fn check(&self) -> Result<(), DraftError> {
         let in_order = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
         // In thousandths, so that the fractions of several turns stay small together.
         let bounded = self.turns.iter().all(|t| {
             t.at.unsigned_abs() <= FARTHEST.unsigned_abs()
-                && t.over <= LONGEST_TURN
+                && t.over <= LONGEST_RAMP
                 && 1000 % *t.to.ratio().denom() == 0
         });
-        if self.turns.len() <= MOST_TURNS && in_order && bounded { Ok(()) } else { Err(DraftError::Turns) }
+        if self.turns.len() <= MOST_KEYFRAMES && in_order && bounded { Ok(()) } else { Err(DraftError::Turns) }
     }
 
-    /// From the beginning of the shot to a frame: how far the clip has gone, in frames of the draft at normal speed.
-    pub fn gone(&self, frame: i64) -> Exact {
+    /// From the beginning of the shot to a frame: how far the clip has offset, in frames of the draft at normal speed.
+    pub fn source_offset(&self, frame: i64) -> Exact {
         match self.turns.first() {
             None => exact(self.speed) * Exact::from_integer(i128::from(frame)),
             Some(first) => self.since(first.at, frame) - self.since(first.at, 0),
@@ -100,7 +100,7 @@ impl Course<'_> {
         if self.turns.is_empty() {
             return if self.speed.is_backwards() { -1 } else { 1 };
         }
-        let step = self.gone(frame + 1) - self.gone(frame);
+        let step = self.source_offset(frame + 1) - self.source_offset(frame);
         if step != Exact::from_integer(0) {
             return if step > Exact::from_integer(0) { 1 } else { -1 };
         }
@@ -119,7 +119,7 @@ impl Course<'_> {
         if self.turns.is_empty() {
             return self.speed.to_f64();
         }
-        let step = self.gone(frame + 1) - self.gone(frame);
+        let step = self.source_offset(frame + 1) - self.source_offset(frame);
         *step.numer() as f64 / *step.denom() as f64
     }
 }
@@ -131,15 +131,15 @@ fn eased(inside: i64, over: u32) -> Exact {
 }
 
 /// Turns as they lie from another frame on.
-pub fn shifted(turns: &[Turn], by: i64) -> Vec<Turn> {
-    turns.iter().map(|t| Turn { at: t.at.saturating_add(by), ..*t }).collect()
+pub fn shifted(turns: &[SpeedKeyframe], by: i64) -> Vec<SpeedKeyframe> {
+    turns.iter().map(|t| SpeedKeyframe { at: t.at.saturating_add(by), ..*t }).collect()
 }
 
 /// The same course from its end to its beginning, over `len` frames.
-pub fn mirrored(course: &Course<'_>, len: i64) -> (Speed, Vec<Turn>) {
+pub fn mirrored(course: &SpeedCurve<'_>, len: i64) -> (Speed, Vec<SpeedKeyframe>) {
     let speeds: Vec<Speed> = std::iter::once(course.speed).chain(course.turns.iter().map(|t| t.to)).collect();
     let last = speeds.last().copied().unwrap_or(course.speed).reversed();
     let turns = course.turns.iter().enumerate().rev();
-    let turns = turns.map(|(i, t)| Turn { at: len - t.end(), over: t.over, to: speeds[i].reversed() });
+    let turns = turns.map(|(i, t)| SpeedKeyframe { at: len - t.end(), over: t.over, to: speeds[i].reversed() });
     (last, turns.collect())
 }

@@ -9,7 +9,7 @@ mod edl;
 mod otio;
 mod stretches;
 
-use crate::draft::{Between, Pause, Pin, Shot, Source, Speed, Turn};
+use crate::draft::{Between, Pause, Pin, Shot, Source, Speed, SpeedKeyframe};
 use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FrameRate, Seconds, Timecode};
 pub use csv_list::{CsvRow, read_csv, write_csv};
@@ -76,7 +76,7 @@ pub struct Event {
     pub speed: Speed,
     /// Where its speed becomes another one.
     #[serde(default)]
-    pub turns: Vec<Turn>,
+    pub turns: Vec<SpeedKeyframe>,
     /// What is shown between two frames of the clip.
     #[serde(default)]
     pub between: Between,

@@ -49,16 +49,16 @@ impl CutList {
         let mut stretches: Vec<Stretch> = Vec::new();
         for w in bounds.windows(2) {
             let (from, to) = (w[0], w[1]);
-            let gone = course.gone(at(to)) - course.gone(at(from));
-            let gone = *gone.numer() as f64 / *gone.denom() as f64;
+            let offset = course.source_offset(at(to)) - course.source_offset(at(from));
+            let offset = *offset.numer() as f64 / *offset.denom() as f64;
             let eased = event.turns.iter().any(|t| t.at <= at(from) && at(from) < t.end());
-            let speed = if eased { gone / (to - from) as f64 } else { course.settled(at(from)).to_f64() };
+            let speed = if eased { offset / (to - from) as f64 } else { course.settled(at(from)).to_f64() };
             let (first, end) = if bounds.len() == 2 && speed > 0.0 {
                 let frames = self.source_frames(event);
                 (frames.first, frames.end)
             } else {
                 let begins = usize::try_from(from).ok().and_then(|i| table.get(i)).and_then(|s| s.frame).unwrap_or(0);
-                let used = (gone.abs() * event.clip_rate.to_f64() / self.rate.to_f64()).round().max(1.0) as u64;
+                let used = (offset.abs() * event.clip_rate.to_f64() / self.rate.to_f64()).round().max(1.0) as u64;
                 let begins = begins.min(event.clip_frames.saturating_sub(1));
                 match speed {
                     s if s < 0.0 => ((begins + 1).saturating_sub(used), begins + 1),
@@ -66,7 +66,7 @@ impl CutList {
                     _ => (begins, begins + 1),
                 }
             };
-            let seen = if gone == 0.0 { Seen::Held } else { Seen::Clip };
+            let seen = if offset == 0.0 { Seen::Held } else { Seen::Clip };
             stretches.push(Stretch { seen, len: FrameLen::new(to - from), first, end, speed });
         }
         if let Some(pause) = event.pause {

@@ -13,7 +13,7 @@ use bars::{barred, counted};
 
 /// How far a mark may be from an onset that it snaps to, in seconds.
 const SNAP: f64 = 0.09;
-/// Two beats nearer than this cannot be told apart.
+/// Two beats nearer than this cannot be distinguished.
 const CLOSEST: f64 = 0.12;
 /// More cues than this nobody reads.
 const MOST_CUES: usize = 500;
@@ -87,12 +87,12 @@ pub enum BeatEdit {
         at: f64,
     },
     /// The nearest beat begins a bar; all others are moved by as many beats.
-    #[serde(rename = "this-is-one")]
+    #[serde(rename = "downbeat")]
     SetDownbeat {
         /// In seconds.
         at: f64,
     },
-    /// Counts the whole track anew, in bars of so many.
+    /// Counts the whole track again, in bars of so many.
     Metre {
         /// All beats of the track.
         beats: u32,
@@ -241,8 +241,8 @@ pub enum MarkError {
     /// Energy goes from 0 to 100.
     #[error("energy goes from 0 to 100")]
     Energy,
-    /// Beats nearer to each other than an eighth of a second cannot be told apart.
-    #[error("beats nearer to each other than an eighth of a second cannot be told apart")]
+    /// Beats nearer to each other than an eighth of a second cannot be distinguished.
+    #[error("beats nearer to each other than an eighth of a second cannot be distinguished")]
     TooDense,
     /// A track has at most … cues.
     #[error("a track has at most {MOST_CUES} cues")]
@@ -400,7 +400,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &BeatEdit) -> Resul
         }
     };
     // Other beats in the place of those that do not stay, counted from a place in the bar; bars outside stay as they are.
-    let anew = |set: &[f64], place: u32, stays: &dyn Fn(&f64) -> bool| {
+    let again_laid = |set: &[f64], place: u32, stays: &dyn Fn(&f64) -> bool| {
         let begun = set.iter().zip(place..).filter(|(_, count)| count % m == 1 % m).map(|(at, _)| *at);
         let ones: Vec<f64> = ones.iter().copied().filter(stays).chain(begun).collect();
         let all = sorted(times.iter().copied().filter(stays).chain(set.iter().copied()));
@@ -421,7 +421,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &BeatEdit) -> Resul
             let gap = (last - first) / (taps.len() - 1) as f64;
             let stays = |t: &f64| *t < first - gap / 2.0 || *t > last + gap / 2.0;
             let place = place_of(&track.beats, first, gap).unwrap_or(1);
-            Ok(anew(&taps, place, &stays))
+            Ok(again_laid(&taps, place, &stays))
         }
         BeatEdit::MoveBeat { at, to, snap } => {
             let i = index(*at)?;
@@ -478,7 +478,7 @@ fn beats(track: &TrackReading, reading: &TrackReading, edit: &BeatEdit) -> Resul
             let end = end.min(track.duration);
             let stays = |at: &f64| *at < from - CLOSEST || *at >= end - CLOSEST;
             let found = paced::beats(&track.onsets, from, end - gap / 2.0, gap);
-            Ok(anew(&found, place, &stays))
+            Ok(again_laid(&found, place, &stays))
         }
         BeatEdit::Density { strong: true } => strong_beats(track),
         BeatEdit::Density { strong: false } => all_beats(track, reading),
@@ -548,7 +548,7 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &SectionEdit) -> Re
     let under =
         |list: &[Section], at: f64| list.iter().position(|s| at >= s.start && at < s.end).ok_or(MarkError::Outside);
     let measured = |s: &Section| {
-        if s.energy_by_hand { s.energy } else { (read.energy.mean(s.start, s.end) * 10.0).round() / 10.0 }
+        if s.energy_manual { s.energy } else { (read.energy.mean(s.start, s.end) * 10.0).round() / 10.0 }
     };
     match edit {
         SectionEdit::MoveBoundary { at, to, to_bar: bars } => {
@@ -590,7 +590,7 @@ fn sections(track: &TrackReading, read: &TrackReading, edit: &SectionEdit) -> Re
             if energy.is_some_and(|e| !(0.0..=100.0).contains(&e)) {
                 return Err(MarkError::Energy);
             }
-            list[i].energy_by_hand = energy.is_some();
+            list[i].energy_manual = energy.is_some();
             list[i].energy = energy.unwrap_or(0.0);
             list[i].energy = measured(&list[i]);
         }

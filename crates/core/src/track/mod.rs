@@ -85,14 +85,14 @@ pub struct Section {
     #[serde(default)]
     pub label: Label,
     /// Whether a person set the energy.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    pub energy_by_hand: bool,
+    #[serde(default, alias = "energy_by_hand", skip_serializing_if = "std::ops::Not::not")]
+    pub energy_manual: bool,
 }
 
 impl Section {
     /// As read: without a label or a hand.
     pub fn new(start: f64, end: f64, kind: SectionKind, energy: f64) -> Self {
-        Self { start, end, kind, energy, label: Label::default(), energy_by_hand: false }
+        Self { start, end, kind, energy, label: Label::default(), energy_manual: false }
     }
 }
 

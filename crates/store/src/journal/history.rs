@@ -2,7 +2,7 @@
 
 use super::{By, Change, EditTarget, Editable, EntryKind, Fields, JobEdit, Others, Revision, bound};
 use crate::clips::{Clip, Import, Roll};
-use crate::drafts::{KeptDraft, Note};
+use crate::drafts::{Note, StoredDraft};
 use crate::error::word;
 use crate::jobs::Job;
 use crate::passes::Pass;
@@ -19,7 +19,7 @@ use uuid::Uuid;
 macro_rules! for_target {
     ($target:expr, $type:ident => $call:expr) => {
         for_target!(@ [$target, $type, $call] Job Job, Import Import, Roll Roll, Clip Clip, Select Select,
-            Track Track, Draft KeptDraft, Note Note, Pass Pass)
+            Track Track, Draft StoredDraft, Note Note, Pass Pass)
     };
     (@ [$target:expr, $type:ident, $call:expr] $($name:ident $thing:ident),*) => {
         match $target {

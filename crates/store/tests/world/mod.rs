@@ -70,7 +70,7 @@ pub fn probe() -> ClipProbe {
         timecode: None,
         camera: None,
         steady_rate: None,
-        told_rate: None,
+        declared_rate: None,
         pixel_shape: None,
         picture: false,
     }

@@ -8,12 +8,12 @@ use crate::views::draft::{CutView, DraftView, InsteadView};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use legere_app::by_hand::ByHand;
+use legere_app::draft_command::DraftCommand;
 use legere_app::short_name;
 use legere_app::{App, AppError};
 use legere_core::arrange::Pace;
 use legere_core::id::{JobId, ShotId, TrackId};
-use legere_store::drafts::{DraftLine, KeptDraft};
+use legere_store::drafts::{DraftLine, StoredDraft};
 use legere_store::jobs::Job;
 use legere_store::tracks::SoundKind;
 use serde::Deserialize;
@@ -104,7 +104,7 @@ async fn draft_json(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> R
 }
 
 /// What an edit answers with: the part of the view that it can have changed.
-async fn cut(app: &App, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
+async fn cut(app: &App, job: &Job, kept: StoredDraft) -> Result<HttpResponse, WebError> {
     let open = app.open_draft(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::of(&open)))
 }
@@ -113,7 +113,7 @@ async fn cut(app: &App, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebE
 struct PaceForm {
     /// Quarters of a bar and whether that varies, for each section.
     pace: Option<Vec<(u8, bool)>>,
-    /// Only this section is laid anew.
+    /// Only this section is laid again.
     section: Option<usize>,
 }
 
@@ -136,7 +136,7 @@ async fn edit(
     app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
-    hand: web::Json<ByHand>,
+    hand: web::Json<DraftCommand>,
 ) -> Result<HttpResponse, WebError> {
     let kept = app.edit_draft(&job, window.by, window.base, draft.id, hand.into_inner()).await?;
     cut(&app, &job, kept).await
@@ -170,7 +170,7 @@ async fn move_over(
 }
 
 /// What a change of the music answers with.
-async fn whole(app: &App, job: &Job, kept: KeptDraft) -> Result<HttpResponse, WebError> {
+async fn whole(app: &App, job: &Job, kept: StoredDraft) -> Result<HttpResponse, WebError> {
     let open = app.open_draft(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::whole(&open)))
 }

@@ -1,5 +1,5 @@
 //! What changed in a job, as it changes (server-sent events): the thing, its id, its revision and whose change it was. A
-//! window that was away, or fell behind, is told so and looks at everything.
+//! window that was away, or fell behind, gets a message and looks at everything.
 
 use crate::extract::OwnJob;
 use actix_web::{Responder, web};

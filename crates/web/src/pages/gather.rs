@@ -145,7 +145,7 @@ struct Tally {
     missing: usize,
     /// Whether reading rests.
     paused: bool,
-    /// "about 3 minutes", once that can be told.
+    /// "about 3 minutes", once that can be estimated.
     time_left: String,
 }
 
@@ -322,11 +322,12 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         let headroom = p.headroom_in(job.rate);
         let slows = if headroom >= 1.05 { format!("slows to {headroom:.1}×") } else { "no slow motion".into() };
         let uneven = if p.variable_rate { ", uneven" } else { "" };
-        let told = p.told_rate.map_or(String::new(), |told| format!(" (the file says {})", told.words()));
+        let reported =
+            p.declared_rate.map_or(String::new(), |reported| format!(" (the file says {})", reported.words()));
         rate = if p.picture {
             "a picture".to_owned()
         } else {
-            format!("{}{told}{uneven} → {slows}", p.frame_rate.words())
+            format!("{}{reported}{uneven} → {slows}", p.frame_rate.words())
         };
         let shape = p.pixel_shape.map_or(String::new(), |s| format!(", pixels {s:.2} wide"));
         let turned = if p.rotation == 0 { String::new() } else { format!(", turned {}°", p.rotation) };
@@ -359,7 +360,7 @@ fn line(clip: &Clip, job: &Job) -> ClipLine {
         displaced: clip.missing && !clip.owns_path,
         ready: clip.probe.is_some(),
         version: clip.version,
-        shown: is_picture(&clip.name).then_some(clip.said.shown_seconds),
+        shown: is_picture(&clip.name).then_some(clip.annotations.shown_seconds),
     }
 }
 

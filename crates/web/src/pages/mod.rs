@@ -28,10 +28,10 @@ use serde::Deserialize;
 const LONGEST_BODY: usize = 512 << 10;
 
 pub fn routes(config: &mut web::ServiceConfig) {
-    let told = |error: String| actix_web::Error::from(WebError::BadRequest(error));
+    let reported = |error: String| actix_web::Error::from(WebError::BadRequest(error));
     config
-        .app_data(web::JsonConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| told(e.to_string())))
-        .app_data(web::FormConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| told(e.to_string())))
+        .app_data(web::JsonConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| reported(e.to_string())))
+        .app_data(web::FormConfig::default().limit(LONGEST_BODY).error_handler(move |e, _| reported(e.to_string())))
         .app_data(web::QueryConfig::default().error_handler(|_, _| WebError::NotFound.into()))
         .app_data(web::PathConfig::default().error_handler(|_, _| WebError::NotFound.into()))
         .route("/assets/{path:.*}", web::get().to(asset))

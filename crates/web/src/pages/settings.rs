@@ -50,11 +50,11 @@ struct Means {
 
 /// What the form would mean, before it is done.
 async fn means(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
-    let told = match asked.read() {
+    let reported = match asked.read() {
         Ok(asked) => app.what_it_means(&job, &asked).await.map_err(WebError::from),
         Err(words) => Err(WebError::BadRequest(words)),
     };
-    match told {
+    match reported {
         Ok(means) => page(&Means { means, problem: String::new() }),
         Err(error) if error.is_for_editor() => page(&Means { means: Vec::new(), problem: error.to_string() }),
         Err(error) => Err(error),

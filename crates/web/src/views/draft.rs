@@ -136,7 +136,7 @@ pub struct ShotView {
     pub hit_source: Option<f64>,
     /// As a factor, up to the first turn; negative is backwards.
     pub speed: f64,
-    pub turns: Vec<TurnView>,
+    pub turns: Vec<KeyframeView>,
     pub between: Between,
     pub pause: Option<Pause>,
     /// The slowest that its frames allow, as a factor.
@@ -168,7 +168,7 @@ impl From<Vec<Shown>> for TableView {
 
 /// Where the speed of a shot becomes another one.
 #[derive(Debug, Serialize)]
-pub struct TurnView {
+pub struct KeyframeView {
     /// The frame of the shot on which it begins.
     pub at: i64,
     /// Frames.
@@ -371,7 +371,12 @@ impl ShotView {
                 .and_then(|at| i64::try_from(at).ok())
                 .map(|at| shot.source.instant(at, rate).to_f64()),
             speed: shot.source.speed.to_f64(),
-            turns: shot.source.turns.iter().map(|t| TurnView { at: t.at, over: t.over, to: t.to.to_f64() }).collect(),
+            turns: shot
+                .source
+                .turns
+                .iter()
+                .map(|t| KeyframeView { at: t.at, over: t.over, to: t.to.to_f64() })
+                .collect(),
             between: shot.source.between,
             pause: shot.pause,
             clip_rate: open.clip_of(shot).ok().map(|(_, probe)| probe.frame_rate.to_f64()),

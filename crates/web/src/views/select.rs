@@ -82,9 +82,9 @@ impl SelectView {
             revision: select.revision,
             tier: v.tier.word(),
             tags: v.tags.iter().cloned().collect(),
-            clip_tags: clip.said.tags.iter().cloned().collect(),
-            muted: clip.said.muted,
-            no_faults: clip.said.no_faults.iter().copied().collect(),
+            clip_tags: clip.annotations.tags.iter().cloned().collect(),
+            muted: clip.annotations.muted,
+            no_faults: clip.annotations.no_faults.iter().copied().collect(),
             label: v.label.clone(),
             pass: v.pass,
             note: v.note.clone(),
@@ -128,9 +128,9 @@ pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
                 place: *place,
                 of: count.get(&select.clip).copied().unwrap_or(1),
                 alike: footage.take(select.clip),
-                faults: clip.gist.faults_in_job(footage.sharpness, probe.duration.to_f64()),
-                sharpness: clip.gist.sharpness,
-                soft_in_job: is_soft_in_job(clip.gist.sharpness, footage.sharpness),
+                faults: clip.summary.faults_in_job(footage.sharpness, probe.duration.to_f64()),
+                sharpness: clip.summary.sharpness,
+                soft_in_job: is_soft_in_job(clip.summary.sharpness, footage.sharpness),
             })
         })
         .collect()

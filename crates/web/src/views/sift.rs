@@ -3,7 +3,7 @@
 use legere_app::passes::Narrowed;
 use legere_core::arrange::Need;
 use legere_core::id::SelectId;
-use legere_core::narrow::Counted;
+use legere_core::narrow::FacetCount;
 use legere_core::select::Role;
 use serde::Serialize;
 
@@ -25,8 +25,8 @@ pub struct CountView {
 }
 
 impl CountView {
-    pub fn of(counted: &Counted) -> Self {
-        let Counted { group, term, word, count } = counted;
+    pub fn of(counted: &FacetCount) -> Self {
+        let FacetCount { group, term, word, count } = counted;
         Self { group, term: term.clone(), word: word.clone(), count: *count }
     }
 }

@@ -14,12 +14,12 @@ pub struct TrackView {
     pub metre: Option<u32>,
     pub version: Option<VersionView>,
     pub name: String,
-    pub by_hand: ByHand,
+    pub manual: Manual,
 }
 
 /// What of the marks is a person's.
 #[derive(Debug, Serialize)]
-pub struct ByHand {
+pub struct Manual {
     pub beats: bool,
     pub sections: bool,
     pub cues: bool,
@@ -69,7 +69,7 @@ impl TrackView {
             reading,
             version,
             name: title(track),
-            by_hand: ByHand {
+            manual: Manual {
                 beats: track.marks.beats.is_some(),
                 sections: track.marks.sections.is_some(),
                 cues: track.marks.cues.is_some(),

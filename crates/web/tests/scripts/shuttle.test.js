@@ -8,7 +8,7 @@ test("each press is faster, as far as it goes", () => {
   assert.deepEqual(speeds, [1, 2, 4, 8, 8]);
 });
 
-test("the other way begins anew", () => {
+test("the other way begins again", () => {
   assert.equal(faster(4, -1), -1);
   assert.equal(faster(-1, -1), -2);
 });

@@ -51,7 +51,7 @@ test("what a select says itself counts before what its clip says", () => {
   assert.deepEqual(tagsOf(s), ["framing:close", "own:dust", "light:night", "own:brass"]);
 });
 
-test("what cannot be used of a select is told between its in and out", () => {
+test("what cannot be used of a select is reported between its in and out", () => {
   const fault = (kind, start, end) => ({ kind, start, end });
   const s = select("a", { start: 1, end: 3, faults: [fault("soft", 0, 4), fault("shake", 0, 1.1), fault("shake", 2.5, 4), fault("dark", 3, 4)] });
   assert.equal(trouble(s), "out of focus, shakes 0.6 s");
@@ -62,7 +62,7 @@ test("what cannot be used of a select is told between its in and out", () => {
   assert.equal(faultNear(select("b"), 0), undefined);
 });
 
-test("the sharpest of several is told where one sees it", () => {
+test("the sharpest of several is said where one sees it", () => {
   const soft = select("a", { sharpness: 0.2 }),
     sharp = select("b", { sharpness: 0.3 });
   assert.equal(sharpest([soft, sharp])?.id, "b");

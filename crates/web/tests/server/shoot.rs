@@ -31,7 +31,7 @@ pub fn probe(rate: &str, recorded: &str) -> ClipProbe {
         timecode: Some(Timecode { frames: 180_000, drop: false }),
         camera: None,
         steady_rate: None,
-        told_rate: None,
+        declared_rate: None,
         pixel_shape: None,
         picture: false,
     }

@@ -6,12 +6,12 @@ fn speed(percent: i64) -> Speed {
     Speed::new(percent, 100).expect("a speed")
 }
 
-fn turn(at: i64, over: u32, percent: i64) -> Turn {
-    Turn { at, over, to: speed(percent) }
+fn turn(at: i64, over: u32, percent: i64) -> SpeedKeyframe {
+    SpeedKeyframe { at, over, to: speed(percent) }
 }
 
 /// A first speed and some turns, mostly such as can be.
-pub fn turns() -> impl Strategy<Value = (Speed, Vec<Turn>)> {
+pub fn turns() -> impl Strategy<Value = (Speed, Vec<SpeedKeyframe>)> {
     let percent = || prop_oneof![Just(0i64), 5i64..400, -300i64..-4, Just(100)];
     (percent(), proptest::collection::vec((-20i64..60, 0u32..20, percent()), 0..4)).prop_map(|(first, mut rest)| {
         rest.sort_by_key(|t| t.0);
@@ -20,7 +20,7 @@ pub fn turns() -> impl Strategy<Value = (Speed, Vec<Turn>)> {
 }
 
 /// The draft's first shot with a time curve of its own.
-fn curved(first: i64, turns: Vec<Turn>) -> Draft {
+fn curved(first: i64, turns: Vec<SpeedKeyframe>) -> Draft {
     let start = Some(Seconds::new(4, 1).expect("seconds"));
     draft().apply(&Edit::SetTime { shot: at(0), start, speed: speed(first), turns }).expect("it fits")
 }
@@ -172,7 +172,7 @@ proptest! {
     /// Against the slow way: the speed summed up in small steps.
     #[test]
     fn a_curve_goes_as_far_as_its_speeds_say((first, turns) in turns(), frame in -10i64..70) {
-        let course = Course { speed: first, turns: &turns };
+        let course = SpeedCurve { speed: first, turns: &turns };
         prop_assume!(course.check().is_ok());
         let speed_at = |t: f64| {
             let mut speed = first.to_f64();
@@ -190,9 +190,9 @@ proptest! {
         let (from, to) = (frame.min(0), frame.max(0));
         let sum: f64 = (from * STEPS..to * STEPS).map(|i| speed_at((i as f64 + 0.5) / STEPS as f64)).sum::<f64>() / STEPS as f64;
         let slow = if frame < 0 { -sum } else { sum };
-        let gone = course.gone(frame);
-        let told = *gone.numer() as f64 / *gone.denom() as f64;
-        prop_assert!((told - slow).abs() < 0.02, "{} {}", told, slow);
+        let offset = course.source_offset(frame);
+        let reported = *offset.numer() as f64 / *offset.denom() as f64;
+        prop_assert!((reported - slow).abs() < 0.02, "{} {}", reported, slow);
     }
 
     /// Forwards no frame goes back, backwards none goes on, and both show what the slow way shows.
@@ -201,7 +201,7 @@ proptest! {
         (first, turns) in turns(), forwards in any::<bool>(), start in 2i64..8, which in 0usize..4
     ) {
         let one_way = |s: Speed| if s.is_backwards() == forwards { s.reversed() } else { s };
-        let turns: Vec<Turn> = turns.iter().map(|t| Turn { to: one_way(t.to), ..*t }).collect();
+        let turns: Vec<SpeedKeyframe> = turns.iter().map(|t| SpeedKeyframe { to: one_way(t.to), ..*t }).collect();
         let mut one = shot(48, 0, (1, 1));
         one.source.start = Seconds::new(start, 1).expect("seconds");
         one.source.speed = one_way(first);
@@ -216,8 +216,8 @@ proptest! {
         prop_assert!(table.windows(2).all(|w| held(w) || (w[0] < w[1]) == forwards), "{:?}", table);
         let begins = clip.nearest(one.source.start).get() as f64;
         for (f, shown) in table.iter().enumerate() {
-            let gone = course.gone(f as i64);
-            let at = begins + *gone.numer() as f64 / *gone.denom() as f64 * clip.to_f64() / rate().to_f64();
+            let offset = course.source_offset(f as i64);
+            let at = begins + *offset.numer() as f64 / *offset.denom() as f64 * clip.to_f64() / rate().to_f64();
             let plain = if forwards { at.floor() } else { at.ceil() - 1.0 };
             let close = (at - at.round()).abs() < 1e-6;
             prop_assert!((*shown as f64 - plain).abs() < 0.5 || (close && (*shown as f64 - plain).abs() < 1.5));

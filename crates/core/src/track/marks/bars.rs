@@ -109,7 +109,7 @@ fn starts_of(times: &[f64], ones: &[f64]) -> Vec<usize> {
     (0..times.len()).filter(|i| ones.iter().any(|one| (one - times[*i]).abs() < 1e-6)).collect()
 }
 
-/// Parts bars into such of `metre` where they may be, told the first beat of each and the one behind it. Only the last bar
+/// Parts bars into such of `metre` where they may be, given the first beat of each and the one behind it. Only the last bar
 /// may be broken off; what is longer than a bar and no two stays one.
 fn parted(times: &[f64], starts: &[usize], metre: u32, may: impl Fn(usize, usize) -> bool) -> Vec<Beat> {
     let Some(first) = starts.first().copied() else {

@@ -142,12 +142,12 @@ fn sections_are_moved_split_joined_named_and_given_an_energy() {
     let joined = after(&[Edit::Sections(SectionEdit::Join { at: 16.0 })]);
     assert_eq!((joined.sections.len(), joined.sections[0].end), (1, 33.0));
     let loud = after(&[Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(95.0) })]);
-    assert!(loud.sections[0].energy == 95.0 && loud.sections[0].energy_by_hand);
+    assert!(loud.sections[0].energy == 95.0 && loud.sections[0].energy_manual);
     let back = after(&[
         Edit::Sections(SectionEdit::Energy { at: 2.0, energy: Some(95.0) }),
         Edit::Sections(SectionEdit::Energy { at: 2.0, energy: None }),
     ]);
-    assert!(back.sections[0].energy == 40.0 && !back.sections[0].energy_by_hand);
+    assert!(back.sections[0].energy == 40.0 && !back.sections[0].energy_manual);
     assert_eq!(
         refused(&Edit::Sections(SectionEdit::MoveBoundary { at: 16.5, to: 0.1, to_bar: false })),
         MarkError::ShortSection

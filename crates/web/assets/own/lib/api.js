@@ -1,5 +1,5 @@
 // @ts-check
-// Asking the server. What it refuses is an error with its words; what was kept is told to the page, so that undo knows.
+// Asking the server. What it refuses is an error with its words; what was kept is passed to the page, so that undo knows.
 import { headers } from "./session.js";
 
 export class Refused extends Error {

@@ -34,7 +34,7 @@ export class ClipFrames {
       await this.ready;
       await this.film?.bytes(0, 1);
     } catch {
-      // What is wrong with it is told by the clip's own line.
+      // What is wrong with it stands in the clip's own line.
     }
   }
 

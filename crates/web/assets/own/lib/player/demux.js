@@ -24,7 +24,7 @@ async function range(url, from, to) {
   return { bytes: new Uint8Array(await answer.arrayBuffer()), total };
 }
 
-/** What the decoder is told of the coding: the avcC box (ISO/IEC 14496-15) without its head.
+/** What the decoder needs to know of the coding: the avcC box (ISO/IEC 14496-15) without its head.
  * @param {any} lib @param {any} file @param {number} track */
 function description(lib, file, track) {
   for (const entry of file.getTrackById(track).mdia.minf.stbl.stsd.entries) {

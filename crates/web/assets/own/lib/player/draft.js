@@ -19,7 +19,7 @@ export function loadShots(player, d, tried) {
 }
 
 /** Its music, as it is cut. @param {import("./index.js").Player} player @param {string} draft
- * @param {string} heard what it is known by: another one is fetched anew */
+ * @param {string} heard what it is known by: another one is fetched again */
 export function loadMusic(player, draft, heard) {
   player.music.load(ofJob(`/media/drafts/${draft}/music.flac?heard=${heard}`)).catch((error) => say(error.message));
 }

@@ -19,7 +19,7 @@ const BEHIND = 0.25;
 /** Clips whose index, and whose bytes where they are few, are kept at hand. */
 const OPEN = 60;
 
-/** What is on the screen, told apart from anything else. @param {{ clip: string, k: number, toward: number }} of */
+/** What is on the screen, distinguished from anything else. @param {{ clip: string, k: number, toward: number }} of */
 const named = ({ clip, k, toward }) => `${clip} ${k} ${toward}`;
 
 export const canPlay = () => "VideoDecoder" in window && "AudioContext" in window;
@@ -135,9 +135,9 @@ export class Player {
       this.running = false;
       return;
     }
-    const told = Math.floor(this.clock() * this.fps + 1e-6),
+    const reported = Math.floor(this.clock() * this.fps + 1e-6),
       // Sound begins a little later than it is asked for; until then the first picture stands.
-      wanted = this.speed > 0 ? Math.max(told, 0) : told;
+      wanted = this.speed > 0 ? Math.max(reported, 0) : reported;
     if (this.loop && this.speed > 0 && wanted >= this.loop.to) {
       this.mark = this.loop.from;
       if (this.speed === 1) this.clock = this.music.play(this.mark / this.fps);
@@ -173,12 +173,12 @@ export class Player {
     if (now?.clip === clip && this.drawn !== this.mark) this.put();
   }
 
-  /** Draws what the mark stands on, and has decoded what comes next. @param {boolean} anew the table is another one */
-  draw(anew) {
+  /** Draws what the mark stands on, and has decoded what comes next. @param {boolean} replaced the table is another one */
+  draw(replaced) {
     const now = this.table[this.mark];
     if (!now) return;
-    if (anew && this.shown !== named(now)) this.drawn = -1;
-    if (this.drawn !== this.mark || anew) this.put();
+    if (replaced && this.shown !== named(now)) this.drawn = -1;
+    if (this.drawn !== this.mark || replaced) this.put();
     this.prepare();
   }
 
@@ -225,7 +225,7 @@ export class Player {
       open.keepOnly(frames);
       for (const k of frames) open.want(k);
     }
-    // Over a copy: what is put in anew would be met again.
+    // Over a copy: what is put in again would be met again.
     for (const [clip, open] of [...this.clips]) {
       if (wanted.has(clip)) {
         // The latest used last, so that the oldest is closed first.

@@ -33,7 +33,7 @@ export class Music {
     return this.context;
   }
 
-  /** Begins at an instant. Gives what tells, in seconds of the piece, what is being heard right now.
+  /** Begins at an instant. Gives a function for what, in seconds of the piece, is being heard right now.
    * @param {number} at @returns {() => number} */
   play(at) {
     this.stop();

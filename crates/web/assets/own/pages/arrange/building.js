@@ -93,7 +93,7 @@ function pinSign(pin, left, w, top) {
 }
 
 /** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler
- * @param {{ differs: boolean, warned: boolean }} told whether the draft beside has another one, whether a check says something of it
+ * @param {{ differs: boolean, warned: boolean }} sign whether the draft beside has another one, whether a check says something of it
  * @param {(id: string) => void} choose */
 export function building(s, i, on, ruler, { differs, warned }, choose) {
   const g = svg("g", {

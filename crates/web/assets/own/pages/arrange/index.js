@@ -33,7 +33,7 @@ const shot = () => d.shots[index()];
 
 const view = new View(() => d && seen());
 let resting = 0;
-/** Another stretch is in sight: what is drawn is moved there, and drawn anew once that rests. */
+/** Another stretch is in sight: what is drawn is moved there, and drawn again once that rests. */
 function seen() {
   const empty = [skyline.follow(), compare.follow()].some(Boolean);
   view.drawOverview($("overview"), d);
@@ -118,7 +118,7 @@ const page = onScreen("arrange", {
     edit({ do: "keep", section, on });
   },
   /** @param {number} section */
-  anew(section) {
+  layAgain(section) {
     act("arrange", { section });
   },
   /** @param {number} section @param {string} value a pace: quarters, and whether it varies */
@@ -126,7 +126,7 @@ const page = onScreen("arrange", {
     const pace = d.sections.map((/** @type {any} */ t) => [t.quarters, t.varied]);
     const [quarters, varied] = value.split(" ");
     pace[section] = [Number(quarters), varied === "true"];
-    // Only this section is laid anew; what was done elsewhere stays.
+    // Only this section is laid again; what was done elsewhere stays.
     act("arrange", { pace, section });
   },
   /** @param {string} select */

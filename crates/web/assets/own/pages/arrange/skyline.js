@@ -28,7 +28,7 @@ export class Skyline {
     /** @type {any} the draft as it is drawn */
     this.draft = null;
     this.base = BASE;
-    /** All that stands at its time: it is shifted and stretched while one zooms, and drawn anew when that rests. */
+    /** All that stands at its time: it is shifted and stretched while one zooms, and drawn again when that rests. */
     this.content = svg("g");
     /** The stretch that it was drawn for. */
     this.drawn = { from: 0, to: 1 };

@@ -64,7 +64,7 @@ async function layAnew() {
 }
 async function refresh() {
   const unknown = [...changed].some((id) => !$(`clip-${id}`)) && !more();
-  // Recording times are known once a clip is read, so the order is laid anew now and then.
+  // Recording times are known once a clip is read, so the order is laid again now and then.
   if (whole || unknown || Date.now() - wholeAt > 8000) return layAnew();
   const ids = [...changed].filter((id) => $(`clip-${id}`)).slice(0, 100);
   changed.clear();

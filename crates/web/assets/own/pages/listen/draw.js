@@ -61,7 +61,7 @@ function margin(line) {
   box.replaceChildren();
   if (!section) return;
   const starts = section.start >= line.start - 0.3,
-    hand = section.energy_by_hand ? " by hand" : "";
+    hand = section.energy_manual ? " by hand" : "";
   box.append(
     el("b", {}, starts ? section.kind : ""),
     el(
@@ -330,14 +330,14 @@ function words() {
     r = L.data.reading,
     length = v ? v.duration : r.duration,
     joined = v && v.joins.length ? `, ${v.joins.length === 1 ? "1 seam" : `${v.joins.length} seams`}` : "",
-    hand = Object.entries(L.data.by_hand)
+    hand = Object.entries(L.data.manual)
       .filter(([, set]) => set)
       .map(([what]) => what);
   // Stretching smears attacks, and what is raised beyond full scale is held there: a little softer comes out than went in.
   const about = v && (v.stretch !== 1 || v.level > 0) ? "about " : "";
   // What is heard is no longer what the beats are, once they are set by hand.
-  const heard = L.data.by_hand.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
-  // One line, so that the page below stays where it is; what does not fit is told when one points at it.
+  const heard = L.data.manual.beats ? "" : `, heard ${Math.round(100 * r.confidence)} % clearly`;
+  // One line, so that the page below stays where it is; what does not fit is said when one points at it.
   $("part").title = $("part").textContent =
     `part ${clock(L.part[0])}–${clock(L.part[1])}, ${length.toFixed(2)} s, from ${bar(L.part[0])}${joined}; ` +
     `${r.tempo_bpm.toFixed(1)} bpm${heard}, ${about}${(v?.loudness ?? r.loudness).toFixed(1)} LUFS` +

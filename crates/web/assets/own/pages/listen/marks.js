@@ -20,7 +20,7 @@ const sectionAt = (t) => L.data.reading.sections.find((s) => t >= s.start && t <
 const acts = {
   "add-beat": () => mark({ do: "add-beat", at: here(), snap: true }),
   "remove-beat": () => mark({ do: "remove-beat", at: nearestBeat(here()) }),
-  "this-is-one": () => mark({ do: "this-is-one", at: nearestBeat(here()) }),
+  "downbeat": () => mark({ do: "downbeat", at: nearestBeat(here()) }),
   halve: () => mark({ do: "halve" }),
   double: () => mark({ do: "double" }),
   "strong-beats": () => mark({ do: "density", strong: true }),
@@ -79,7 +79,7 @@ function hold(what) {
       `beat at ${at} `,
       button("remove", gone({ do: "remove-beat", at: what.at })),
       " ",
-      button("this is one", () => mark({ do: "this-is-one", at: what.at })),
+      button("this is one", () => mark({ do: "downbeat", at: what.at })),
       " ",
       button("10 ms earlier", () => nudge(-0.01)),
       " ",
@@ -264,7 +264,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("t", "tap along; the taps become beats when it stops", tap);
   on("b", "a beat here", acts["add-beat"]);
   on("x", "no beat here", acts["remove-beat"]);
-  on("1", "the beat here is one", acts["this-is-one"]);
+  on("1", "the beat here is one", acts["downbeat"]);
   on("h", "half as many beats", acts.halve);
   on("d", "twice as many beats", acts.double);
   on("f", "marks on the strong beats only", acts["strong-beats"]);

@@ -12,7 +12,7 @@ const AHEAD = 0.5;
 let frames = null;
 let of = "";
 
-/** Goes back from an instant until the start is there or `on` says no. `moved` is told the instant on the screen.
+/** Goes back from an instant until the start is there or `on` says no. `moved` gets the instant on the screen.
  * @param {{ clip: string, duration: number }} clip @param {number} from seconds @param {number} speed negative
  * @param {{ on: () => boolean, moved: (at: number) => void, ended: () => void }} how */
 export async function backwards(clip, from, speed, how) {

@@ -25,7 +25,7 @@ export function open(selects, keep) {
     const button = el("button", { type: "button", class: "button" }, `keep `);
     button.append(el("kbd", {}, i + 1));
     button.addEventListener("click", () => kept(s));
-    caption.append(el("b", {}, named(s)), el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `), el("span", { class: "quiet told" }, [s === best ? "the sharpest" : "", trouble(s) || "nothing wrong"].filter(Boolean).join(" · ")), button);
+    caption.append(el("b", {}, named(s)), el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `), el("span", { class: "quiet reported" }, [s === best ? "the sharpest" : "", trouble(s) || "nothing wrong"].filter(Boolean).join(" · ")), button);
     figure.append(video, caption);
     dialog.append(figure);
     return video;

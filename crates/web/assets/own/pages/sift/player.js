@@ -18,11 +18,11 @@ let loop = null;
 /** The instant on the screen while it goes backwards. @type {number | null} */
 let behind = null;
 /** @type {() => void} */
-let told = () => undefined;
+let reported = () => undefined;
 
 /** @param {() => void} act called when something of how it plays has changed */
 export const whenChanged = (act) => {
-  told = act;
+  reported = act;
 };
 
 export const isQuiet = () => quiet;
@@ -63,7 +63,7 @@ export function leave() {
   backwards.leave();
   rest();
   video.classList.remove("on");
-  told();
+  reported();
 }
 function listen() {
   video.muted = quiet || Boolean(state.now?.muted);
@@ -71,7 +71,7 @@ function listen() {
 export function toggleQuiet() {
   quiet = !quiet;
   listen();
-  told();
+  reported();
 }
 export const muteChanged = listen;
 
@@ -84,7 +84,7 @@ export function stand(t) {
   video.classList.add("on");
   const frame = Math.floor(Math.max(0, Math.min(s.duration - 0.5 / s.rate, t)) * s.rate + 0.001);
   video.currentTime = (frame + 0.5) / s.rate;
-  told();
+  reported();
 }
 /** @param {number} n */
 export function step(n) {
@@ -110,7 +110,7 @@ function go(wanted) {
     video.pause();
     if (speed < 0) back();
   }
-  told();
+  reported();
 }
 export function play() {
   if (!state.now) return;
@@ -140,7 +140,7 @@ function back() {
   const ended = () => go(0);
   const moved = (/** @type {number} */ t) => {
     behind = t;
-    told();
+    reported();
   };
   backwards.backwards(s, from, mine, { on, moved, ended }).catch(() => on() && jumping(on));
 }

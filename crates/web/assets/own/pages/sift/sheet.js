@@ -111,8 +111,8 @@ function dressCell(cell, at) {
     if (s.alike) cap.append(el("span", { class: "take", title: `take ${s.alike.take} of ${s.alike.of} that show the same` }, `${s.alike.take}/${s.alike.of}`));
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
-  const told = [best.tier, s.problem].filter(Boolean).join(", ");
-  if (said.textContent !== told) said.textContent = told;
+  const reported = [best.tier, s.problem].filter(Boolean).join(", ");
+  if (said.textContent !== reported) said.textContent = reported;
   cell.classList.toggle("is-away", Boolean(s.problem));
 }
 

@@ -47,8 +47,8 @@ export function trouble(s) {
     const seen = Math.max(0, Math.min(f.end, s.end) - Math.max(f.start, s.start));
     if (!s.no_faults.includes(f.kind)) seconds.set(f.kind, (seconds.get(f.kind) || 0) + seen);
   }
-  const told = [...seconds].filter(([, n]) => n >= SEEN);
-  return told.map(([kind, n]) => `${SAID[kind]}${n > s.end - s.start - 0.05 ? "" : ` ${n.toFixed(1)} s`}`).join(", ");
+  const reported = [...seconds].filter(([, n]) => n >= SEEN);
+  return reported.map(([kind, n]) => `${SAID[kind]}${n > s.end - s.start - 0.05 ? "" : ` ${n.toFixed(1)} s`}`).join(", ");
 }
 
 /** How much sharper a clip is than the next before one says so: less is not seen. */

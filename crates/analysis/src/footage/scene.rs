@@ -2,7 +2,7 @@
 //! light and its framing.
 
 use super::picture::{CHROMA_ACROSS, CHROMA_DOWN, Picture, Tones};
-use legere_core::footage::{COLOURS, Look, TONES};
+use legere_core::footage::{COLOURS, FrameSignature, TONES};
 use legere_core::select::{Framing, Light};
 
 /// Seconds from one sight to the next.
@@ -12,14 +12,14 @@ const LOOKS: usize = 5;
 
 /// What was seen at one instant.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Sight {
-    pub look: Look,
+pub struct SceneDescriptor {
+    pub look: FrameSignature,
     pub tones: Tones,
     /// Brightness of the upper third against the rest, −1 to 1.
     pub from_above: f32,
 }
 
-impl Sight {
+impl SceneDescriptor {
     pub fn of(picture: &Picture) -> Self {
         let plane = picture.small();
         let (w, h) = (plane.width, plane.height);
@@ -52,7 +52,7 @@ impl Sight {
         let third = TONES.0 * TONES.1 / 3;
         let mean = |v: &[u8]| v.iter().map(|t| f32::from(*t)).sum::<f32>() / v.len().max(1) as f32;
         let from_above = (mean(&tones[..third]) - mean(&tones[third..])) / 255.0;
-        Self { look: Look { tones, colours }, tones: picture.tones, from_above }
+        Self { look: FrameSignature { tones, colours }, tones: picture.tones, from_above }
     }
 
     /// How far two sights are apart, 0–1 about.
@@ -66,8 +66,8 @@ impl Sight {
     }
 }
 
-/// A few looks of a clip between two instants, evenly.
-pub fn looks(sights: &[Sight], (start, end): (f64, f64)) -> Vec<Look> {
+/// A few signatures of a clip between two instants, evenly.
+pub fn signatures(sights: &[SceneDescriptor], (start, end): (f64, f64)) -> Vec<FrameSignature> {
     let from = ((start / EVERY).ceil() as usize).min(sights.len().saturating_sub(1));
     let to = ((end / EVERY) as usize).clamp(from, sights.len().saturating_sub(1));
     let count = LOOKS.min(to - from + 1);
@@ -77,9 +77,9 @@ pub fn looks(sights: &[Sight], (start, end): (f64, f64)) -> Vec<Look> {
         .collect()
 }
 
-/// By what light it was taken, where the picture tells it.
-pub fn light(sights: &[Sight]) -> Option<Light> {
-    let mean = |of: fn(&Sight) -> f32| sights.iter().map(of).sum::<f32>() / sights.len().max(1) as f32;
+/// By what light it was taken, where the picture shows it.
+pub fn light(sights: &[SceneDescriptor]) -> Option<Light> {
+    let mean = |of: fn(&SceneDescriptor) -> f32| sights.iter().map(of).sum::<f32>() / sights.len().max(1) as f32;
     let (luma, warmth) = (mean(|s| s.tones.mean), mean(|s| s.tones.warmth));
     let (crushed, above) = (mean(|s| s.tones.crushed), mean(|s| s.from_above));
     if luma < 0.2 && crushed > 0.35 {
@@ -95,7 +95,7 @@ pub fn light(sights: &[Sight]) -> Option<Light> {
     }
 }
 
-/// How near it was taken, where what moves tells it: `area` is the share of the picture that moves when anything does.
+/// How near it was taken, where what moves shows it: `area` is the share of the picture that moves when anything does.
 pub fn framing(area: Option<f32>) -> Option<Framing> {
     match area? {
         a if a < 0.06 => Some(Framing::Wide),
@@ -114,13 +114,13 @@ mod tests {
     const H: usize = 54;
 
     /// The upper third and the rest of these tones, all of one warmth: red against blue, in steps of chroma.
-    fn sight(above: u8, below: u8, warm: i16) -> Sight {
+    fn sight(above: u8, below: u8, warm: i16) -> SceneDescriptor {
         let mut frame = Vec::with_capacity(frame_bytes(W, H));
         frame.extend(std::iter::repeat_n(above, W * H / 3));
         frame.extend(std::iter::repeat_n(below, W * H - W * H / 3));
         frame.extend(std::iter::repeat_n((128 - warm) as u8, W * H / 4));
         frame.extend(std::iter::repeat_n((128 + warm) as u8, W * H / 4));
-        Sight::of(&Picture::of(&frame, W, H))
+        SceneDescriptor::of(&Picture::of(&frame, W, H))
     }
 
     #[test]
@@ -138,25 +138,25 @@ mod tests {
     #[test]
     fn framing_is_suggested_by_what_moves_and_not_between_two() {
         assert_eq!(framing(None), None);
-        let told: Vec<Option<Framing>> = [0.02, 0.09, 0.2, 0.38, 0.6].iter().map(|a| framing(Some(*a))).collect();
-        assert_eq!(told, [Some(Framing::Wide), None, Some(Framing::Medium), None, Some(Framing::Close)]);
+        let reported: Vec<Option<Framing>> = [0.02, 0.09, 0.2, 0.38, 0.6].iter().map(|a| framing(Some(*a))).collect();
+        assert_eq!(reported, [Some(Framing::Wide), None, Some(Framing::Medium), None, Some(Framing::Close)]);
     }
 
     #[test]
     fn looks_are_a_few_and_from_the_range_alone() {
-        let sights: Vec<Sight> = (0..40).map(|i| sight(i * 6, i * 6, 0)).collect();
-        let tone = |look: &Look| look.tones[0];
-        let all = looks(&sights, (0.0, 20.0));
+        let sights: Vec<SceneDescriptor> = (0..40).map(|i| sight(i * 6, i * 6, 0)).collect();
+        let tone = |look: &FrameSignature| look.tones[0];
+        let all = signatures(&sights, (0.0, 20.0));
         assert_eq!(all.len(), LOOKS);
         assert!(all.windows(2).all(|w| tone(&w[0]) < tone(&w[1])), "one after the other");
-        let part = looks(&sights, (5.0, 7.0));
+        let part = signatures(&sights, (5.0, 7.0));
         assert!(
             part.iter().all(|l| (10 * 6..=14 * 6).contains(&tone(l))),
             "{:?}",
             part.iter().map(tone).collect::<Vec<_>>()
         );
-        assert_eq!(looks(&sights, (3.1, 3.2)).len(), 1, "even of a part of a second");
-        assert!(looks(&[], (0.0, 1.0)).is_empty());
+        assert_eq!(signatures(&sights, (3.1, 3.2)).len(), 1, "even of a part of a second");
+        assert!(signatures(&[], (0.0, 1.0)).is_empty());
     }
 
     #[test]

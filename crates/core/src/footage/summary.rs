@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 
 /// What a reading comes to.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
-pub struct Gist {
+pub struct ReadingSummary {
     /// 0–1: how sharp its pictures usually are.
     pub sharpness: f64,
     /// −1 to 1: how warm they are on average, red against blue.
@@ -24,7 +24,7 @@ pub struct Gist {
     pub light: Option<Light>,
 }
 
-impl Gist {
+impl ReadingSummary {
     /// Of a reading.
     pub fn of(reading: &ClipReading) -> Self {
         Self {
@@ -60,7 +60,7 @@ mod tests {
     fn a_clip_softer_than_its_job_is_out_of_focus_all_along_and_shakes_as_before() {
         let fault = |start, end, kind| Fault { start, end, kind };
         let own = [fault(1.0, 2.0, FaultKind::Shake), fault(3.0, 4.0, FaultKind::Soft)];
-        let clip = Gist { sharpness: 0.1, faults: own.to_vec(), ..Gist::default() };
+        let clip = ReadingSummary { sharpness: 0.1, faults: own.to_vec(), ..ReadingSummary::default() };
         for usual in [None, Some(0.15)] {
             assert_eq!(clip.faults_in_job(usual, 5.0), own);
         }

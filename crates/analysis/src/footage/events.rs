@@ -1,6 +1,6 @@
 //! What happens along a clip: where nothing does, where the picture stands, what goes one way only, and what a long take turns to.
 
-use super::sights::{EVERY, Sight};
+use super::scene::{EVERY, SceneDescriptor};
 use super::{FrameMeasure, Samples};
 use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch};
 
@@ -8,7 +8,7 @@ use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch};
 pub const DEAD: f32 = 0.02;
 /// Seconds from which nothing is a wait.
 const WAIT: f64 = 2.0;
-/// Seconds that an event lasts at least, and that lie between two looks at what changes.
+/// Seconds that an event lasts at least, and that lie between two signatures at what changes.
 const EVENT: f64 = 4.0;
 /// A clip shorter than this is one event.
 const LONG: f64 = 20.0;
@@ -94,7 +94,7 @@ fn walks(measures: &[FrameMeasure], rate: f64) -> Vec<OneWay> {
 
 /// What happens one after the other in a long take: parted where what is seen or how much moves changes for good, without what is
 /// only waiting. Empty where it is one thing.
-pub fn events(samples: &Samples, sights: &[Sight], shot_changes: &[f64], duration: f64) -> Vec<Event> {
+pub fn events(samples: &Samples, sights: &[SceneDescriptor], shot_changes: &[f64], duration: f64) -> Vec<Event> {
     if duration < LONG {
         return Vec::new();
     }
@@ -132,7 +132,7 @@ fn round(t: f64) -> f64 {
 }
 
 /// Where what is seen on one side differs from the other side by most, and by enough.
-fn turns(samples: &Samples, sights: &[Sight]) -> Vec<f64> {
+fn turns(samples: &Samples, sights: &[SceneDescriptor]) -> Vec<f64> {
     let side = (EVENT / EVERY) as usize;
     let per = (EVERY / STEP).round() as usize;
     let moving = |i: usize| {
@@ -180,7 +180,7 @@ mod tests {
     use super::super::camera::{Step, Subject};
     use super::super::picture::Tones;
     use super::*;
-    use legere_core::footage::Look;
+    use legere_core::footage::FrameSignature;
 
     const RATE: f64 = 25.0;
 
@@ -241,11 +241,11 @@ mod tests {
     }
 
     /// A minute of sights twice a second, of one tone before `turn` and of another after it.
-    fn minute(turn: f64, tones: (u8, u8)) -> Vec<Sight> {
-        let look = |t| Look { tones: vec![t; 84], colours: vec![0; 24] };
+    fn minute(turn: f64, tones: (u8, u8)) -> Vec<SceneDescriptor> {
+        let look = |t| FrameSignature { tones: vec![t; 84], colours: vec![0; 24] };
         (0..120)
             .map(|i| if f64::from(i) * EVERY < turn { tones.0 } else { tones.1 })
-            .map(|tone| Sight { look: look(tone), tones: Tones::default(), from_above: 0.0 })
+            .map(|tone| SceneDescriptor { look: look(tone), tones: Tones::default(), from_above: 0.0 })
             .collect()
     }
 

@@ -9,7 +9,7 @@ pub const COLOURS: (usize, usize) = (4, 3);
 
 /// What a frame shows, small enough to be compared with thousands of others.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
-pub struct Look {
+pub struct FrameSignature {
     /// Brightness over [`TONES`], by lines, 0–255.
     pub tones: Vec<u8>,
     /// Blue and red difference over [`COLOURS`], by lines, −127–127.
@@ -23,7 +23,7 @@ const NEXT: usize = 3;
 /// Variance below which there is nothing to see.
 const BARE: f32 = 9.0;
 
-/// How alike two looks must be.
+/// How alike two signatures must be.
 struct Likeness {
     /// Correlation of brightness from which they are of the same thing.
     tones: f32,
@@ -35,22 +35,25 @@ struct Likeness {
 
 /// Of clips that were recorded one after the other.
 const NEAR: Likeness = Likeness { tones: 0.86, detail: 0.7, colours: 8.0 };
-/// Of all others: the same wall or sky is no other take. Nothing is told by its light alone.
+/// Of all others: the same wall or sky is no other take. Light alone shows nothing.
 const FAR: Likeness = Likeness { tones: f32::INFINITY, detail: 0.97, colours: 5.0 };
 
-impl Look {
+impl FrameSignature {
     /// Bytes of one look.
     const SIZE: usize = TONES.0 * TONES.1 + 2 * COLOURS.0 * COLOURS.1;
 
     /// Looks one after the other, to be kept for thousands of clips.
-    pub fn to_bytes(looks: &[Self]) -> Vec<u8> {
-        looks.iter().flat_map(|l| l.tones.iter().copied().chain(l.colours.iter().map(|c| c.cast_unsigned()))).collect()
+    pub fn to_bytes(signatures: &[Self]) -> Vec<u8> {
+        signatures
+            .iter()
+            .flat_map(|l| l.tones.iter().copied().chain(l.colours.iter().map(|c| c.cast_unsigned())))
+            .collect()
     }
 
-    /// From what [`Look::to_bytes`] gave.
+    /// From what [`FrameSignature::to_bytes`] gave.
     pub fn from_bytes(bytes: &[u8]) -> Vec<Self> {
-        let looks = bytes.chunks_exact(Self::SIZE);
-        looks
+        let signatures = bytes.chunks_exact(Self::SIZE);
+        signatures
             .map(|one| {
                 let (tones, colours) = one.split_at(TONES.0 * TONES.1);
                 Self { tones: tones.to_vec(), colours: colours.iter().map(|c| c.cast_signed()).collect() }
@@ -68,7 +71,7 @@ impl Look {
 
 /// A look, made ready to be compared with many.
 struct Seen<'a> {
-    look: &'a Look,
+    look: &'a FrameSignature,
     tones: Vec<f32>,
     /// Without what a curved surface over the picture explains.
     detail: Vec<f32>,
@@ -76,7 +79,7 @@ struct Seen<'a> {
 
 impl<'a> Seen<'a> {
     /// None of a look of another size.
-    fn of(look: &'a Look) -> Option<Self> {
+    fn of(look: &'a FrameSignature) -> Option<Self> {
         let tones: Vec<f32> = look.tones.iter().copied().map(f32::from).collect();
         (tones.len() == TONES.0 * TONES.1).then(|| Self { look, detail: without_surface(&tones), tones })
     }
@@ -142,13 +145,14 @@ fn correlation(a: &[f32], b: &[f32], dx: isize, dy: isize) -> f32 {
 /// Groups of clips that show the same thing, as places in `clips`, each group in their order, which is that of recording; clips
 /// alone are in none. A clip belongs to the first group whose first clip it is alike, so that a chain of small changes does not join
 /// what is not alike.
-pub fn alike_takes(clips: &[&[Look]]) -> Vec<Vec<usize>> {
-    let clips: Vec<Vec<Seen>> = clips.iter().map(|looks| looks.iter().filter_map(Seen::of).collect()).collect();
+pub fn similar_takes(clips: &[&[FrameSignature]]) -> Vec<Vec<usize>> {
+    let clips: Vec<Vec<Seen>> =
+        clips.iter().map(|signatures| signatures.iter().filter_map(Seen::of).collect()).collect();
     let mut groups: Vec<Vec<usize>> = Vec::new();
-    for (i, looks) in clips.iter().enumerate() {
+    for (i, signatures) in clips.iter().enumerate() {
         let joins = |group: &Vec<usize>| {
             let next = group.last().is_some_and(|last| i - last <= NEXT);
-            are_alike(&clips[group[0]], looks, if next { &NEAR } else { &FAR })
+            are_alike(&clips[group[0]], signatures, if next { &NEAR } else { &FAR })
         };
         match groups.iter_mut().find(|g| joins(g)) {
             Some(group) => group.push(i),
@@ -159,7 +163,7 @@ pub fn alike_takes(clips: &[&[Look]]) -> Vec<Vec<usize>> {
     groups
 }
 
-/// Whether two clips share what they show: most looks of the one that has fewer are found in the other.
+/// Whether two clips share what they show: most signatures of the one that has fewer are found in the other.
 fn are_alike(a: &[Seen], b: &[Seen], wanted: &Likeness) -> bool {
     let (few, many) = if a.len() <= b.len() { (a, b) } else { (b, a) };
     let found = few.iter().filter(|look| many.iter().any(|other| look.is_alike(other, wanted))).count();
@@ -170,19 +174,19 @@ fn are_alike(a: &[Seen], b: &[Seen], wanted: &Likeness) -> bool {
 mod tests {
     use super::*;
 
-    fn look(seed: u32, shift: usize, brighter: f32) -> Look {
+    fn look(seed: u32, shift: usize, brighter: f32) -> FrameSignature {
         let value = |x: usize, y: usize| {
             let n = ((x + shift) as u32 * 7 + y as u32 * 131 + seed * 977).wrapping_mul(2_654_435_761) >> 24;
             (n as f32 * brighter).min(255.0) as u8
         };
         let tones = (0..TONES.1).flat_map(|y| (0..TONES.0).map(move |x| value(x, y))).collect();
         let colours = (0..COLOURS.0 * COLOURS.1 * 2).map(|i| ((seed as usize * 37 + i * 11) % 90) as i8).collect();
-        Look { tones, colours }
+        FrameSignature { tones, colours }
     }
 
     #[test]
     fn takes_of_one_set_up_are_together_and_others_are_not() {
-        let clips: Vec<Vec<Look>> = vec![
+        let clips: Vec<Vec<FrameSignature>> = vec![
             vec![look(1, 0, 0.8), look(1, 1, 0.8)],
             vec![look(2, 0, 0.8)],
             vec![look(1, 1, 0.6)],
@@ -190,10 +194,10 @@ mod tests {
             vec![look(1, 2, 0.7), look(3, 0, 0.8), look(1, 1, 0.7)],
             vec![],
         ];
-        let clips: Vec<&[Look]> = clips.iter().map(Vec::as_slice).collect();
-        assert_eq!(Look::from_bytes(&Look::to_bytes(clips[4])), clips[4]);
+        let clips: Vec<&[FrameSignature]> = clips.iter().map(Vec::as_slice).collect();
+        assert_eq!(FrameSignature::from_bytes(&FrameSignature::to_bytes(clips[4])), clips[4]);
         assert_eq!(
-            alike_takes(&clips),
+            similar_takes(&clips),
             [vec![0, 2, 4]],
             "shifted, darker, but the same; and what is nothing is like nothing"
         );
@@ -201,32 +205,32 @@ mod tests {
 
     #[test]
     fn bare_walls_are_not_takes_of_each_other() {
-        let wall = Look { tones: vec![90; TONES.0 * TONES.1], colours: vec![0; COLOURS.0 * COLOURS.1 * 2] };
+        let wall = FrameSignature { tones: vec![90; TONES.0 * TONES.1], colours: vec![0; COLOURS.0 * COLOURS.1 * 2] };
         let walls = [wall.clone(), wall.clone()];
-        assert!(alike_takes(&[&walls[..1], &walls[1..]]).is_empty());
+        assert!(similar_takes(&[&walls[..1], &walls[1..]]).is_empty());
     }
 
     /// A lamp in a corner of a wall, and what stands before it: a few dots in one place or another.
-    fn lit(dots: &[(usize, usize)]) -> Look {
+    fn lit(dots: &[(usize, usize)]) -> FrameSignature {
         let tones = (0..TONES.0 * TONES.1).map(|i| {
             let (x, y) = (i % TONES.0, i / TONES.0);
             let light = 180.0 - 9.0 * x as f32 - 6.0 * y as f32;
             (if dots.contains(&(x, y)) { light + 60.0 } else { light }) as u8
         });
-        Look { tones: tones.collect(), colours: vec![0; COLOURS.0 * COLOURS.1 * 2] }
+        FrameSignature { tones: tones.collect(), colours: vec![0; COLOURS.0 * COLOURS.1 * 2] }
     }
 
     #[test]
     fn the_same_light_is_no_other_take_an_hour_later_and_the_same_thing_is() {
         let (gear, dots) = (lit(&[(3, 2), (4, 2), (4, 3)]), lit(&[(9, 5), (2, 5), (6, 1)]));
-        let others: Vec<Look> = (10..18).map(|seed| look(seed, 0, 0.8)).collect();
-        let of = |first: &Look, last: &Look| -> Vec<Vec<usize>> {
-            let day: Vec<&Look> = [first].into_iter().chain(&others).chain([last]).collect();
-            alike_takes(&day.into_iter().map(std::slice::from_ref).collect::<Vec<_>>())
+        let others: Vec<FrameSignature> = (10..18).map(|seed| look(seed, 0, 0.8)).collect();
+        let of = |first: &FrameSignature, last: &FrameSignature| -> Vec<Vec<usize>> {
+            let day: Vec<&FrameSignature> = [first].into_iter().chain(&others).chain([last]).collect();
+            similar_takes(&day.into_iter().map(std::slice::from_ref).collect::<Vec<_>>())
         };
         assert_eq!(of(&gear, &gear), [[0, 9]]);
         assert_eq!(of(&gear, &dots), Vec::<Vec<usize>>::new(), "one light on other things");
         let beside = [&gear, &dots].map(std::slice::from_ref);
-        assert_eq!(alike_takes(&beside), [[0, 1]], "one after the other they may be one set-up");
+        assert_eq!(similar_takes(&beside), [[0, 1]], "one after the other they may be one set-up");
     }
 }

@@ -4,10 +4,12 @@ use super::App;
 use super::drafts::{OpenDraft, section_of, usable};
 use crate::error::AppError;
 use legere_core::arrange::Candidate;
-use legere_core::draft::{Between, DraftError, Edit, Pause, Pin, SHORTEST, Shot, Source, Speed, Stop, TimeFrom, Turn};
+use legere_core::draft::{
+    Between, DraftError, Edit, Pause, Pin, SHORTEST, Shot, Source, Speed, SpeedKeyframe, Stop, TimeFrom,
+};
 use legere_core::id::{DraftId, SelectId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
-use legere_store::drafts::{DraftBody, KeptDraft};
+use legere_store::drafts::{DraftBody, StoredDraft};
 use legere_store::jobs::Job;
 use legere_store::journal::{By, EditLabel, Revision};
 use serde::Deserialize;
@@ -16,7 +18,7 @@ use uuid::Uuid;
 /// What is done to a draft by hand. Shots go by their ids.
 #[derive(Debug, Clone, Copy, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
-pub enum ByHand {
+pub enum DraftCommand {
     MoveCut {
         shot: ShotId,
         by: i64,
@@ -168,91 +170,95 @@ impl App {
         by: By,
         base: Option<Revision>,
         id: DraftId,
-        hand: ByHand,
-    ) -> Result<KeptDraft, AppError> {
+        hand: DraftCommand,
+    ) -> Result<StoredDraft, AppError> {
         let edit = self.edit_of(job, id, hand).await?;
         let key = edit.coalesce_key();
         let label = EditLabel { label: edit.label(), coalesce_key: key.as_deref() };
-        let applied = |present: KeptDraft| {
+        let applied = |present: StoredDraft| {
             let cut = present.body.cut.apply(&edit)?;
             // A passage of the music begins with its shot, or with what stands there now.
             let score = present.body.score.after(&present.body.cut, &cut);
-            Ok::<_, AppError>(KeptDraft { body: DraftBody { score, cut, ..present.body }, ..present })
+            Ok::<_, AppError>(StoredDraft { body: DraftBody { score, cut, ..present.body }, ..present })
         };
         self.store.edit(job.id, by, id, base, label, applied).await
     }
 
     /// What a hand does, as an edit of the draft as it is now.
-    async fn edit_of(&self, job: &Job, id: DraftId, hand: ByHand) -> Result<Edit, AppError> {
+    async fn edit_of(&self, job: &Job, id: DraftId, hand: DraftCommand) -> Result<Edit, AppError> {
         let shift = FrameShift::new;
         let open = async || self.open_draft(job, self.store.draft(id).await?).await;
         Ok(match hand {
-            ByHand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
-            ByHand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
-            ByHand::Slide { shot, by } => Edit::Slide { shot, by: shift(by) },
-            ByHand::Pin { shot, pin } => Edit::Pin { shot, pin },
-            ByHand::Reverse { shot } => Edit::Reverse { shot },
-            ByHand::Between { shot, between } => Edit::SetBetween { shot, between },
-            ByHand::Join { shot } => Edit::Join { shot },
-            ByHand::Exchange { shot, with } => Edit::Exchange { shot, with },
-            ByHand::Move { shot, before } => Edit::Move { shot, before },
-            ByHand::Split { shot, at } => {
+            DraftCommand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
+            DraftCommand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
+            DraftCommand::Slide { shot, by } => Edit::Slide { shot, by: shift(by) },
+            DraftCommand::Pin { shot, pin } => Edit::Pin { shot, pin },
+            DraftCommand::Reverse { shot } => Edit::Reverse { shot },
+            DraftCommand::Between { shot, between } => Edit::SetBetween { shot, between },
+            DraftCommand::Join { shot } => Edit::Join { shot },
+            DraftCommand::Exchange { shot, with } => Edit::Exchange { shot, with },
+            DraftCommand::Move { shot, before } => Edit::Move { shot, before },
+            DraftCommand::Split { shot, at } => {
                 Edit::Split { shot, at: FrameLen::new(at), second: ShotId::from_uuid(Uuid::new_v4()) }
             }
-            ByHand::Speed { shot, percent } => Edit::SetSpeed { shot, speed: speed_of(percent)? },
-            ByHand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
-            ByHand::Fit { shot } => fitted(&*open().await?, shot)?,
-            ByHand::Turn { shot, at, over, percent } => {
-                let turn = Turn { at, over, to: turn_speed(percent)? };
+            DraftCommand::Speed { shot, percent } => Edit::SetSpeed { shot, speed: speed_of(percent)? },
+            DraftCommand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
+            DraftCommand::Fit { shot } => fitted(&*open().await?, shot)?,
+            DraftCommand::Turn { shot, at, over, percent } => {
+                let turn = SpeedKeyframe { at, over, to: turn_speed(percent)? };
                 with_turns(&*open().await?, shot, |turns| {
                     turns.retain(|t| t.at != at);
                     turns.push(turn);
                 })?
             }
-            ByHand::MoveTurn { shot, at, to } => with_turns(&*open().await?, shot, |turns| {
+            DraftCommand::MoveTurn { shot, at, to } => with_turns(&*open().await?, shot, |turns| {
                 for turn in turns.iter_mut().filter(|t| t.at == at) {
                     turn.at = to;
                 }
             })?,
-            ByHand::DropTurn { shot, at } => with_turns(&*open().await?, shot, |turns| turns.retain(|t| t.at != at))?,
-            ByHand::PauseOver { from, len, stop } => Edit::PauseOver {
+            DraftCommand::DropTurn { shot, at } => {
+                with_turns(&*open().await?, shot, |turns| turns.retain(|t| t.at != at))?
+            }
+            DraftCommand::PauseOver { from, len, stop } => Edit::PauseOver {
                 from: FramePos::new(from),
                 len: FrameLen::new(len),
                 stop,
                 rest: ShotId::from_uuid(Uuid::new_v4()),
             },
-            ByHand::Pause { shot, len, stop } => {
+            DraftCommand::Pause { shot, len, stop } => {
                 Edit::SetPause { shot, pause: Some(Pause { len: FrameLen::new(len), stop }) }
             }
-            ByHand::TakeOver { draft, shot, section } => {
+            DraftCommand::TakeOver { draft, shot, section } => {
                 let other = self.store.draft(draft).await?;
                 if other.job != job.id {
                     return Err(AppError::NotFound);
                 }
                 taken_over(&*open().await?, &*self.open_draft(job, other).await?, shot, section)?
             }
-            ByHand::Keep { section, on } => {
+            DraftCommand::Keep { section, on } => {
                 let open = open().await?;
                 let of = open.music.sections.get(section).ok_or(AppError::Refused("there is no such section"))?;
                 let at = |seconds: f64| open.job.rate.nearest(Seconds::from_measured(seconds));
                 Edit::Keep { from: at(of.start), to: at(of.end), on }
             }
-            ByHand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
-            ByHand::TrimEnd { shot, by, from } => {
+            DraftCommand::Swap { shot, select } => self.swap(job, id, shot, select).await?,
+            DraftCommand::TrimEnd { shot, by, from } => {
                 Edit::TrimEnd { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
             }
-            ByHand::TrimStart { shot, by, from } => {
+            DraftCommand::TrimStart { shot, by, from } => {
                 Edit::TrimStart { shot, by: shift(by), from: time_from(&*open().await?, Some(shot), from)? }
             }
-            ByHand::Remove { shot, from } => Edit::Remove { shot, from: time_from(&*open().await?, Some(shot), from)? },
-            ByHand::Hit { shot, at } => {
+            DraftCommand::Remove { shot, from } => {
+                Edit::Remove { shot, from: time_from(&*open().await?, Some(shot), from)? }
+            }
+            DraftCommand::Hit { shot, at } => {
                 let open = open().await?;
                 let index = open.cut().index_of(shot).ok_or(DraftError::NoShot)?;
                 let select = open.cut().shots()[index].source.select;
                 let candidate = open.candidate(select).ok_or(AppError::ClipOut)?;
                 Edit::PutHit { shot, at, hit: candidate.range.hit() }
             }
-            ByHand::Insert { select, before, len, from } => {
+            DraftCommand::Insert { select, before, len, from } => {
                 let open = open().await?;
                 let candidate = open.candidate(select).ok_or(AppError::ClipOut)?;
                 let new = inserted(candidate, len, &open.job)?;
@@ -278,8 +284,8 @@ impl App {
 /// A speed in per cent, to a thousandth of one.
 fn speed_of(percent: f64) -> Result<Speed, AppError> {
     let wrong = AppError::Refused("a speed lies between 5 and 2000 per cent, below 0 for backwards; 0 holds the frame");
-    let told = percent.is_finite() && percent.abs() <= 2000.0;
-    Speed::new(if told { (percent * 1000.0).round() as i64 } else { i64::MAX }, 100_000).ok_or(wrong)
+    let reported = percent.is_finite() && percent.abs() <= 2000.0;
+    Speed::new(if reported { (percent * 1000.0).round() as i64 } else { i64::MAX }, 100_000).ok_or(wrong)
 }
 
 /// The speed behind a turn: a tenth of a per cent at the finest.
@@ -288,7 +294,7 @@ fn turn_speed(percent: f64) -> Result<Speed, AppError> {
 }
 
 /// The shot with other turns, in their order.
-fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<Turn>)) -> Result<Edit, AppError> {
+fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<SpeedKeyframe>)) -> Result<Edit, AppError> {
     let source = &open.shot(shot)?.source;
     let mut turns = source.turns.clone();
     change(&mut turns);

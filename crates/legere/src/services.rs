@@ -1,6 +1,6 @@
 //! Where the data is: the database, the shelf and the media folders put together.
 
-use crate::{MainError, Place, privileges};
+use crate::{DataOptions, MainError, privileges};
 use legere_app::App;
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::{Budget, Shelf};
@@ -9,14 +9,14 @@ use legere_store::cluster::{Cluster, Durability};
 use std::path::PathBuf;
 
 /// The database server, when it is our own. Dropped last, after everything that speaks to it.
-pub struct House {
+pub struct Services {
     url: String,
     _cluster: Option<Cluster>,
 }
 
-impl House {
+impl Services {
     /// Becomes an ordinary user first; must be called before any thread is started.
-    pub fn open(place: &Place) -> Result<Self, MainError> {
+    pub fn open(place: &DataOptions) -> Result<Self, MainError> {
         privileges::drop_with_data(&place.data)?;
         std::fs::create_dir_all(&place.data).map_err(MainError::Data)?;
         Ok(if let Some(url) = &place.database {
@@ -31,7 +31,7 @@ impl House {
         &self.url
     }
 
-    pub async fn app(&self, place: &Place, media: &[Root], parents: Vec<PathBuf>) -> Result<App, MainError> {
+    pub async fn app(&self, place: &DataOptions, media: &[Root], parents: Vec<PathBuf>) -> Result<App, MainError> {
         let roots = Roots::new(media.to_vec())?.with_parents(parents);
         let store = Store::open(&self.url).await?;
         let shelf = Shelf::open(&place.data.join("shelf")).map_err(MainError::Data)?;
