@@ -5,7 +5,7 @@ use super::drafts::{OpenDraft, section_of, usable};
 use crate::error::AppError;
 use legere_core::arrange::Candidate;
 use legere_core::draft::{
-    Between, DraftError, Edit, Pause, Pin, SHORTEST, Shot, Source, Speed, SpeedKeyframe, Stop, TimeFrom,
+    Between, DraftError, Edit, MOST_SHOTS, Pause, Pin, SHORTEST, Shot, Source, Speed, SpeedKeyframe, Stop, TimeFrom,
 };
 use legere_core::id::{DraftId, SelectId, ShotId};
 use legere_core::time::{FrameLen, FramePos, FrameShift, Seconds};
@@ -148,6 +148,51 @@ pub enum DraftCommand {
         shot: ShotId,
         select: SelectId,
     },
+    /// Lets a shot be laid again with the open ones.
+    Release {
+        shot: ShotId,
+    },
+}
+
+/// What is done to a draft: to one place, or the same to several shots as one thing to undo.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(untagged)]
+pub enum DraftRequest {
+    Several { shots: Vec<ShotId>, each: ShotCommand },
+    One(DraftCommand),
+}
+
+/// What can be done to several shots at once.
+#[derive(Debug, Clone, Copy, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum ShotCommand {
+    Pin {
+        pin: Pin,
+    },
+    Remove {
+        #[serde(default)]
+        from: TakenFrom,
+    },
+    Speed {
+        percent: f64,
+    },
+    /// All of them, in their order, before another shot or at the end.
+    Move {
+        before: Option<ShotId>,
+    },
+    Release,
+}
+
+impl ShotCommand {
+    fn of(self, shot: ShotId) -> DraftCommand {
+        match self {
+            Self::Pin { pin } => DraftCommand::Pin { shot, pin },
+            Self::Remove { from } => DraftCommand::Remove { shot, from },
+            Self::Speed { percent } => DraftCommand::Speed { shot, percent },
+            Self::Move { before } => DraftCommand::Move { shot, before },
+            Self::Release => DraftCommand::Release { shot },
+        }
+    }
 }
 
 /// Where the time of an edit comes from, or goes to.
@@ -170,13 +215,30 @@ impl App {
         by: By,
         base: Option<Revision>,
         id: DraftId,
-        hand: DraftCommand,
+        request: DraftRequest,
     ) -> Result<StoredDraft, AppError> {
-        let edit = self.edit_of(job, id, hand).await?;
-        let key = edit.coalesce_key();
-        let label = EditLabel { label: edit.label(), coalesce_key: key.as_deref() };
+        let commands = match request {
+            DraftRequest::One(command) => vec![command],
+            DraftRequest::Several { shots, each } => {
+                if shots.is_empty() || shots.len() > MOST_SHOTS {
+                    return Err(AppError::Refused("choose the shots first"));
+                }
+                shots.into_iter().map(|shot| each.of(shot)).collect()
+            }
+        };
+        let mut edits = Vec::with_capacity(commands.len());
+        for command in commands {
+            edits.push(self.edit_of(job, id, command).await?);
+        }
+        let first = edits.first().ok_or(AppError::Refused("choose the shots first"))?;
+        let key = first.coalesce_key().filter(|_| edits.len() == 1);
+        let words = match edits.len() {
+            1 => first.label().to_owned(),
+            n => format!("{}, {n} shots", first.label()),
+        };
+        let label = EditLabel { label: &words, coalesce_key: key.as_deref() };
         let applied = |present: StoredDraft| {
-            let cut = present.body.cut.apply(&edit)?;
+            let cut = edits.iter().try_fold(present.body.cut.clone(), |cut, edit| cut.apply(edit))?;
             // A passage of the music begins with its shot, or with what stands there now.
             let score = present.body.score.after(&present.body.cut, &cut);
             Ok::<_, AppError>(StoredDraft { body: DraftBody { score, cut, ..present.body }, ..present })
@@ -196,6 +258,7 @@ impl App {
             DraftCommand::Reverse { shot } => Edit::Reverse { shot },
             DraftCommand::Between { shot, between } => Edit::SetBetween { shot, between },
             DraftCommand::Join { shot } => Edit::Join { shot },
+            DraftCommand::Release { shot } => Edit::Release { shot },
             DraftCommand::Exchange { shot, with } => Edit::Exchange { shot, with },
             DraftCommand::Move { shot, before } => Edit::Move { shot, before },
             DraftCommand::Split { shot, at } => {

@@ -460,7 +460,7 @@ async fn a_draft_is_cut_in_every_way_and_each_is_one_to_undo() {
         (json!({ "do": "split", "shot": shot(&removed, 0), "at": 1 }), "would be a flash"),
     ] {
         let reported = server.refused(&edit, wrong).await;
-        assert!(reported.contains(words), "{answer}");
+        assert!(reported.contains(words), "{reported}");
     }
     let undo = format!("/jobs/{}/undo", shoot.job);
     for label in [

@@ -143,8 +143,8 @@ async fn broken_requests_are_refused_and_change_nothing() {
     ] {
         let answer = server.post_json(&format!("/jobs/{job}/{path}"), &body).await;
         let reported = format!("{path} {}: {} {}", &body[..body.len().min(80)], answer.status, answer.body);
-        assert_eq!(answer.status, status, "{answer}");
-        assert!(answer.body.contains(words), "{answer}");
+        assert_eq!(answer.status, status, "{reported}");
+        assert!(answer.body.contains(words), "{reported}");
     }
     let after = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
     assert_eq!(after["shots"].as_array().map(std::vec::Vec::len), before["shots"].as_array().map(std::vec::Vec::len));

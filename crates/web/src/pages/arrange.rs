@@ -8,7 +8,7 @@ use crate::views::draft::{CutView, DraftView, InsteadView};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use legere_app::draft_command::DraftCommand;
+use legere_app::draft_command::DraftRequest;
 use legere_app::short_name;
 use legere_app::{App, AppError};
 use legere_core::arrange::Pace;
@@ -136,9 +136,9 @@ async fn edit(
     app: web::Data<App>,
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
-    hand: web::Json<DraftCommand>,
+    request: web::Json<DraftRequest>,
 ) -> Result<HttpResponse, WebError> {
-    let kept = app.edit_draft(&job, window.by, window.base, draft.id, hand.into_inner()).await?;
+    let kept = app.edit_draft(&job, window.by, window.base, draft.id, request.into_inner()).await?;
     cut(&app, &job, kept).await
 }
 

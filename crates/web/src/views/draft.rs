@@ -118,6 +118,8 @@ pub struct ShotView {
     /// 0–100, the music's here.
     pub wanted: f64,
     pub pinned: bool,
+    /// A person changed it: it stays when the open shots are laid again.
+    pub held: bool,
     /// What of it is held: open, place, ends or whole.
     pub pin: Pin,
     /// The clip's file is not where it should be.
@@ -358,6 +360,7 @@ impl ShotView {
             level: judged.level,
             wanted: judged.wanted,
             pinned: shot.pinned(),
+            held: shot.held,
             pin: shot.pin,
             missing,
             table: open.frames_of(shot).into(),

@@ -93,15 +93,16 @@ function pinSign(pin, left, w, top) {
 }
 
 /** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler
- * @param {{ differs: boolean, warned: boolean }} sign whether the draft beside has another one, whether a check says something of it
- * @param {(id: string) => void} choose */
-export function building(s, i, on, ruler, { differs, warned }, choose) {
+ * @param {{ differs: boolean, warned: boolean, also?: boolean }} sign whether the draft beside has another one, whether a check says
+ *   something of it, whether it is chosen beside another one
+ * @param {(id: string, how?: { extend?: boolean }) => void} choose */
+export function building(s, i, on, ruler, { differs, warned, also }, choose) {
   const g = svg("g", {
-    class: `building${on ? " on" : ""}${s.missing ? " away" : ""}`,
+    class: `building${on ? " on" : ""}${also ? " also" : ""}${s.missing ? " away" : ""}`,
     "data-shot": i,
     role: "button",
     tabindex: -1,
-    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : ""}${warned ? ", see its checks" : ""}${differs ? ", another one in the other draft" : ""}${s.missing ? ", its file is not where it was" : ""}`,
+    "aria-label": `shot ${i + 1}, ${s.name ?? "left out"}, energy ${Math.round(s.energy)}${s.pinned ? ", pinned" : s.held ? ", held" : ""}${warned ? ", see its checks" : ""}${differs ? ", another one in the other draft" : ""}${s.missing ? ", its file is not where it was" : ""}`,
   });
   const x = ruler.at,
     left = x(s.start),
@@ -131,9 +132,11 @@ export function building(s, i, on, ruler, { differs, warned }, choose) {
     const dark = x(s.start + s.len - s.pause.len);
     g.append(svg("rect", { class: `pause ${s.pause.stop}`, x: dark, y: top, width: Math.max(1, left + w - dark), height: h }));
   }
+  // An open ring: a hand changed it, and it stays.
+  if (s.held && !s.pinned) g.append(svg("circle", { class: "held", cx: left + w / 2, cy: top - 11, r: 3.5 }));
   if (s.pinned) g.append(svg("path", { class: "pin", d: pinSign(s.pin, left, w, top) }));
   if (warned) g.append(svg("path", { class: "warned", d: `M${left + 3},${top + 3}h7l-3.5,7z` }));
   if (differs) g.append(svg("rect", { class: "differs", x: left + 1, y: ruler.base + 1, width: Math.max(1, w - 2), height: 4 }));
-  g.addEventListener("click", () => choose(s.id));
+  g.addEventListener("click", (/** @type {MouseEvent} */ e) => choose(s.id, { extend: e.shiftKey }));
   return g;
 }

@@ -3,7 +3,7 @@
 import { $, say, whenEntered } from "../../lib/dom.js";
 import { inGroup, on } from "../../lib/keys.js";
 
-/** @typedef {{ edit: (body: any) => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
+/** @typedef {{ edit: (body: any) => void, editEach: (body: any) => void, exchangeWith: () => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
  *   choose: (n: number) => void }} Hands */
 
 /** A length as it is typed: frames more or less (`+6`), beats (`2b`), bars (`1bar`), or seconds and frames (`1:12`).
@@ -30,7 +30,7 @@ export function typedLength(text, d, s) {
 
 /** @param {Hands} of */
 export function begin(of) {
-  const { edit, shot } = of;
+  const { edit, editEach, shot } = of;
   const id = () => shot().id;
   const neighbour = (/** @type {number} */ n) => {
     const d = of.draft(),
@@ -65,11 +65,14 @@ export function begin(of) {
   const hit = (/** @type {number} */ at) => edit({ do: "hit", shot: id(), at });
   /** @type {Record<string, () => void>} */
   const acts = {
-    pin: () => edit({ do: "pin", shot: id(), pin: shot().pinned ? "open" : "whole" }),
+    pin: () => editEach({ do: "pin", pin: shot().pinned ? "open" : "whole" }),
+    release: () => editEach({ do: "release" }),
     "cut-earlier": () => edit({ do: "move-cut", shot: id(), by: -1 }),
     "cut-later": () => edit({ do: "move-cut", shot: id(), by: 1 }),
     "beat-before": () => toBeat(-1),
     "beat-next": () => toBeat(1),
+    "slip-earlier-ten": () => edit({ do: "slip", shot: id(), by: -10 }),
+    "slip-later-ten": () => edit({ do: "slip", shot: id(), by: 10 }),
     "slip-earlier": () => edit({ do: "slip", shot: id(), by: -1 }),
     "slip-later": () => edit({ do: "slip", shot: id(), by: 1 }),
     "slide-earlier": () => edit({ do: "slide", shot: id(), by: -1 }),
@@ -78,7 +81,7 @@ export function begin(of) {
     end: atMark((at) => edit({ do: "trim-end", shot: id(), by: at + 1 - shot().len, from: of.timeFrom() })),
     split: atMark((at) => edit({ do: "split", shot: id(), at })),
     join: () => edit({ do: "join", shot: id() }),
-    remove: () => edit({ do: "remove", shot: id(), from: of.timeFrom() }),
+    remove: () => editEach({ do: "remove", from: of.timeFrom() }),
     "move-earlier": () => neighbour(-1) && edit({ do: "move", shot: id(), before: neighbour(-1).id }),
     "move-later": () => neighbour(1) && edit({ do: "move", shot: id(), before: neighbour(2)?.id ?? null }),
     exchange: () => neighbour(1) && edit({ do: "exchange", shot: id(), with: neighbour(1).id }),
@@ -90,7 +93,8 @@ export function begin(of) {
     }),
     backwards: () => edit({ do: "reverse", shot: id() }),
     fit: () => edit({ do: "fit", shot: id() }),
-    plain: () => edit({ do: "speed", shot: id(), percent: 100 }),
+    plain: () => editEach({ do: "speed", percent: 100 }),
+    "exchange-with": of.exchangeWith,
     hold: atMark((at) => edit({ do: "hold", shot: id(), at, len: Math.max(1, frames("over", 8)) })),
     between: () => {
       const list = $("between");
@@ -109,7 +113,7 @@ export function begin(of) {
     "pin-kind": () => {
       const list = $("pin-kind");
       list.selectedIndex = (list.selectedIndex + 1) % list.options.length;
-      edit({ do: "pin", shot: id(), pin: list.value });
+      editEach({ do: "pin", pin: list.value });
       say(`pinned: ${list.selectedOptions[0].textContent}`);
     },
     "hit-mark": atMark(hit),
@@ -129,6 +133,7 @@ export function begin(of) {
   for (const [key, words, act, repeats] of /** @type {[string, string, string?, boolean?][]} */ ([
     ["", "holding"],
     ["p", "pin and unpin", "pin"],
+    ["Shift+L", "let the shot be laid again", "release"],
     ["Shift+P", "what is pinned: nothing, its place, its ends, all of it", "pin-kind"],
     ["", "cutting"],
     [",", "the cut a frame earlier", "cut-earlier", true],
@@ -137,8 +142,10 @@ export function begin(of) {
     [">", "the cut to the next beat", "beat-next"],
     ["[", "an earlier part of the clip", "slip-earlier", true],
     ["]", "a later part of the clip", "slip-later", true],
-    ["{", "slide the shot earlier", "slide-earlier", true],
-    ["}", "slide the shot later", "slide-later", true],
+    ["{", "a part ten frames earlier", "slip-earlier-ten", true],
+    ["}", "a part ten frames later", "slip-later-ten", true],
+    [";", "slide the shot earlier", "slide-earlier", true],
+    ["'", "slide the shot later", "slide-later", true],
     ["i", "begin the shot at the mark", "begin"],
     ["o", "end the shot at the mark", "end"],
     ["x", "split the shot at the mark", "split"],
@@ -147,6 +154,7 @@ export function begin(of) {
     ["(", "the shot a place earlier", "move-earlier"],
     [")", "the shot a place later", "move-later"],
     ["e", "exchange it with the next one", "exchange"],
+    ["Shift+E", "exchange it with the shot that is chosen next", "exchange-with"],
     ["", "time"],
     ["r", "turn the speed at the mark", "ramp"],
     ["Shift+R", "play the shot backwards", "backwards"],
@@ -164,7 +172,7 @@ export function begin(of) {
   }
   whenEntered("speed", (text) => {
     const percent = Number(text.replace("%", "").replace("−", "-").replace(",", "."));
-    if (text.trim() && Number.isFinite(percent)) edit({ do: "speed", shot: id(), percent });
+    if (text.trim() && Number.isFinite(percent)) editEach({ do: "speed", percent });
     else say("a speed is written in per cent: 50 is half as fast, -100 backwards");
   });
   whenEntered("typed", (text) => {
@@ -174,7 +182,7 @@ export function begin(of) {
     else if (by) edit({ do: "trim-end", shot: id(), by, from: of.timeFrom() });
   });
   $("between").addEventListener("change", () => edit({ do: "between", shot: id(), between: $("between").value }));
-  $("pin-kind").addEventListener("change", () => edit({ do: "pin", shot: id(), pin: $("pin-kind").value }));
+  $("pin-kind").addEventListener("change", () => editEach({ do: "pin", pin: $("pin-kind").value }));
   const pause = () => {
     const len = frames("pause-len", 0);
     if (len || shot().pause) edit({ do: "pause", shot: id(), len, stop: $("pause-stop").value });

@@ -15,6 +15,7 @@ import * as curve from "./curve.js";
 import * as hands from "./hands.js";
 import * as join from "./join.js";
 import { Skyline } from "./skyline.js";
+import * as stripHands from "./strip.js";
 import * as transport from "./transport.js";
 import { View } from "./view.js";
 
@@ -148,7 +149,7 @@ const timeFrom = () => $("time-from").value;
 function draw() {
   view.of(d.total);
   skyline.low(compare.isOpen());
-  skyline.draw(d, index(), compare.differs());
+  skyline.draw(d, index(), compare.differs(), also);
   compare.draw();
   view.drawOverview($("overview"), d);
   heads();
@@ -202,17 +203,58 @@ function placeHeads() {
     head.hidden = s.end <= view.from || s.start >= view.to;
   }
 }
-/** @param {string} id */
-function choose(id) {
+/** Shots that are chosen beside the one that the mark stands in. @type {Set<string>} */
+const also = new Set();
+/** Whether the next shot that is chosen is exchanged with the one that is chosen now. @type {string | null} */
+let exchanging = null;
+/** @param {string} id @param {{ extend?: boolean }} [how] `extend`: all from the chosen one to this one */
+function choose(id, how = {}) {
+  if (exchanging && exchanging !== id) {
+    const shot = exchanging;
+    exchanging = null;
+    edit({ do: "exchange", shot, with: id });
+    return;
+  }
+  if (how.extend) {
+    const places = [index(), d.shots.findIndex((/** @type {any} */ s) => s.id === id)].sort((a, b) => a - b);
+    for (const s of d.shots.slice(places[0], places[1] + 1)) also.add(s.id);
+    return show();
+  }
   const other = chosen !== id;
+  also.clear();
   chosen = id;
   show();
   if (other) transport.seek(shot().start);
 }
+/** The mark moved, by playing, scrubbing or stepping: the shot under it is the chosen one. @param {number} frame */
+function follows(frame) {
+  const under = d?.shots.find((/** @type {any} */ s) => frame < s.start + s.len);
+  if (!under || under.id === chosen || busy) return;
+  also.clear();
+  chosen = under.id;
+  show(transport.plays());
+}
+/** After an edit the mark stands in the chosen shot again, where it was not playing. */
+function markInside() {
+  const s = shot(),
+    mark = transport.mark();
+  if (!s || transport.plays() || (mark >= s.start && mark < s.start + s.len)) return;
+  transport.seek(mark < s.start ? s.start : s.start + s.len - 1);
+}
+/** All shots that are chosen, in their order. @returns {string[]} */
+const chosenShots = () => d.shots.filter((/** @type {any} */ s) => s.id === chosen || also.has(s.id)).map((/** @type {any} */ s) => s.id);
+/** Does the same to all shots that are chosen, as one thing to undo. @param {any} what */
+function editEach(what) {
+  const shots = chosenShots();
+  if (shots.length < 2) edit({ ...what, shot: shot().id });
+  else act("edit", { shots, each: what });
+}
 let waiting = 0;
-function show() {
+/** @param {boolean} [passing] while it plays nobody looks for another shot */
+function show(passing = false) {
   draw();
   about();
+  if (passing) return clearTimeout(waiting);
   // The others are looked for once the hand rests.
   clearTimeout(waiting);
   waiting = window.setTimeout(async () => {
@@ -231,7 +273,7 @@ function about() {
   const s = shot();
   if (!s) return;
   page.name = s.name ?? "a clip that was left out";
-  page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames`;
+  page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames${also.size > 1 ? ` · ${chosenShots().length} shots chosen` : ""}`;
   page.warnings = d.findings.filter((/** @type {any} */ f) => f.shot === s.id).map((/** @type {any} */ f) => f.words.replace(/^shot \d+ /, ""));
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
   if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
@@ -328,6 +370,7 @@ async function work() {
       if (!d.shots.some((/** @type {any} */ s) => s.id === chosen))
         chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
       show();
+      markInside();
     } catch (error) {
       const refused = /** @type {import("../../lib/api.js").Refused} */ (error);
       // Of steps that were added up, those that are possible are still made.
@@ -337,6 +380,8 @@ async function work() {
         continue;
       }
       $("problem").textContent = refused.message;
+      // Said where one looks as well.
+      say(refused.message);
       queue.length = 0;
       if (refused.movedOn) await load();
     }
@@ -355,6 +400,17 @@ const again = () => act("arrange", {});
 function step(n) {
   const next = d.shots[Math.max(0, Math.min(d.shots.length - 1, index() + n))];
   if (next) choose(next.id);
+}
+/** One more shot is chosen beside the others, before or behind them. @param {number} n */
+function extend(n) {
+  const places = chosenShots().map((id) => d.shots.findIndex((/** @type {any} */ s) => s.id === id)),
+    next = d.shots[(n < 0 ? places[0] : places[places.length - 1]) + n];
+  if (next) choose(next.id, { extend: true });
+}
+/** Exchanges the chosen shot with the one that is chosen next. */
+function exchangeWith() {
+  exchanging = exchanging ? null : shot().id;
+  say(exchanging ? "choose the shot to exchange it with; the same key again leaves it" : "nothing is exchanged");
 }
 async function load() {
   d = await ask(`${path()}.json`);
@@ -394,7 +450,10 @@ function wire() {
   on("ArrowRight", "the next shot", () => step(1), { repeats: true });
   inGroup("laying");
   on("Enter", "lay the open shots again", again);
-  hands.begin({ edit, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step });
+  on("ArrowUp", "the shot before as well", () => extend(-1), { repeats: true });
+  on("ArrowDown", "the next shot as well", () => extend(1), { repeats: true });
+  hands.begin({ edit, editEach, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step, exchangeWith });
+  stripHands.begin({ strip: $("strip"), edit, shot, draft: () => d, timeFrom, shown: (frames) => stripShown(frames) });
   const panes = ["cut", "time", "joins"];
   inGroup("looking");
   on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
@@ -417,6 +476,11 @@ function wire() {
     });
   inGroup("looking");
   on("z", "full size, from the original", full);
+}
+/** Shows other frames of the clip in the place of the chosen shot while the strip is pulled. @param {number[] | null} frames */
+function stripShown(frames) {
+  const s = shot();
+  transport.tryOut(d, frames ? { shot: s.id, clip: s.clip, frames } : null);
 }
 const full = () => {
   const s = shot(),
@@ -448,6 +512,7 @@ if (box) {
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-pane]")))
     b.addEventListener("click", () => openPane(b.dataset.pane || "cut"));
   const marked = (/** @type {number} */ f) => {
+    follows(f);
     if (transport.plays()) view.see(f);
     skyline.mark(f);
     compare.moved(f);
@@ -459,6 +524,16 @@ if (box) {
     {
       cut: (id, by) => edit({ do: "move-cut", shot: id, by }),
       move: (id, before) => edit({ do: "move", shot: id, before }),
+      trim: (id, edge, by) => edit({ do: edge === "begin" ? "trim-start" : "trim-end", shot: id, by, from: timeFrom() }),
+      exchange: (id, other) => edit({ do: "exchange", shot: id, with: other }),
+      range: (from, to) => {
+        also.clear();
+        for (const s of d.shots) if (s.start + s.len > from && s.start < to) also.add(s.id);
+        const first = d.shots.find((/** @type {any} */ s) => also.has(s.id));
+        if (first) chosen = first.id;
+        show();
+        if (first) transport.seek(first.start);
+      },
       put: (id, select) => edit({ do: "swap", shot: id, select }),
       insert: (before, select) => edit({ do: "insert", select, before, from: timeFrom() }),
     },

@@ -4,8 +4,10 @@
 import { svg } from "../../lib/dom.js";
 import { BASE, FOOT, LOW_BASE, TOP, W, building, drawnScore, heightOf } from "./building.js";
 
-/** @typedef {{ mark: (frame: number) => void, choose: (shot: string) => void }} Acts */
+/** @typedef {{ mark: (frame: number) => void, choose: (shot: string, how?: { extend?: boolean }) => void }} Acts */
 /** What is pulled on it. @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
+ *   trim: (shot: string, edge: "begin" | "end", by: number) => void, exchange: (shot: string, other: string) => void,
+ *   range: (from: number, to: number) => void,
  *   put: (shot: string, select: string) => void, insert: (before: string | null, select: string) => void }} Pulled */
 
 /** Pixels within which a cut snaps to a beat. */
@@ -27,6 +29,8 @@ export class Skyline {
     this.score = null;
     /** @type {any} the draft as it is drawn */
     this.draft = null;
+    /** The shot whose ends can be pulled. @type {string | null} */
+    this.chosen = null;
     this.base = BASE;
     /** All that stands at its time: it is shifted and stretched while one zooms, and drawn again when that rests. */
     this.content = svg("g");
@@ -59,8 +63,9 @@ export class Skyline {
     return { from, to, base: this.base, at: (f) => ((f - from) / span) * W, length: (n) => (n / span) * W };
   }
 
-  /** @param {any} d @param {number} at the place of the shot that is chosen @param {(s: any) => boolean} differs */
-  draw(d, at, differs) {
+  /** @param {any} d @param {number} at the place of the shot that is chosen @param {(s: any) => boolean} differs
+   * @param {Set<string>} [also] shots that are chosen beside it */
+  draw(d, at, differs, also = new Set()) {
     const ruler = this.ruler(),
       seen = `${ruler.from} ${ruler.to} ${ruler.base}`;
     if (!this.score || this.score.of !== d.energy || this.score.seen !== seen)
@@ -74,9 +79,9 @@ export class Skyline {
       inSight = [...d.shots.entries()].filter(([, s]) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
     for (const [i, s] of inSight) {
       const other = differs(s),
-        drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.pause, s.missing, s.clip, s.hit, s.source, s.name, other, warned.has(s.id)]),
+        drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.held, also.has(s.id), s.pause, s.missing, s.clip, s.hit, s.source, s.name, other, warned.has(s.id)]),
         known = this.buildings.get(s.id),
-        node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id) }, this.acts.choose);
+        node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id), also: also.has(s.id) }, this.acts.choose);
       kept.set(s.id, { drawn, node });
       inside.push(node);
     }
@@ -96,14 +101,24 @@ export class Skyline {
       for (const [i, s] of inSight) {
         if (i === d.shots.length - 1) continue;
         const handle = svg("rect", { class: "handle", x: ruler.at(s.start + s.len) - 5, y: TOP, width: 10, height: this.base - TOP, "data-cut": s.id });
-        handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt"));
+        handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt; with Shift the end of this shot alone"));
         inside.push(handle);
       }
+    if (this.pulled && on) {
+      // The ends of the chosen shot, above the cuts: each alone.
+      const top = heightOf(ruler, Math.max(4, on.level));
+      for (const [edge, frame] of /** @type {[string, number][]} */ ([["begin", on.start], ["end", on.start + on.len]])) {
+        const grip = svg("rect", { class: "grip", x: ruler.at(frame) - (edge === "begin" ? 0 : 6), y: top - 10, width: 6, height: 18, "data-edge": edge });
+        grip.append(svg("title", {}, `pull to ${edge} the shot elsewhere; the time comes from where it is set`));
+        inside.push(grip);
+      }
+    }
     this.content.replaceChildren(...inside);
     this.content.removeAttribute("transform");
     if (!this.content.isConnected) this.sky.replaceChildren(this.content, this.markLine, this.dropLine);
     this.drawn = { from: ruler.from, to: ruler.to };
     this.draft = d;
+    this.chosen = on?.id ?? null;
     this.mark(this.frame);
   }
 
@@ -157,25 +172,59 @@ export class Skyline {
 
     sky.addEventListener("pointerdown", (e) => {
       const target = /** @type {SVGElement} */ (e.target),
-        cut = target.dataset.cut,
+        cut = e.shiftKey ? undefined : target.dataset.cut,
+        edge = /** @type {"begin" | "end" | undefined} */ (target.dataset.edge) || (e.shiftKey && target.dataset.cut ? "end" : undefined),
+        edged = edge && (target.dataset.cut ? this.draft.shots.find((/** @type {any} */ q) => q.id === target.dataset.cut) : this.draft.shots.find((/** @type {any} */ q) => q.id === this.chosen)),
         building = /** @type {SVGElement | null} */ (target.closest(".building")),
         shot = building && this.draft.shots[Number(building.dataset.shot)],
         begun = e.clientX;
       let moved = false;
-      if (!cut && !shot) {
+      if (!cut && !shot && !edged) {
+        // Over the ground line: a stretch is chosen by pulling.
+        const from = frameAt(e);
+        let pulled = false;
         this.markAt(e);
+        const along = (/** @type {PointerEvent} */ m) => {
+          pulled ||= Math.abs(m.clientX - begun) > 8;
+          if (pulled) show(frameAt(m));
+        };
+        const done = (/** @type {PointerEvent} */ u) => {
+          window.removeEventListener("pointermove", along);
+          window.removeEventListener("pointerup", done);
+          show(null);
+          if (pulled) acts.range(Math.min(from, frameAt(u)), Math.max(from, frameAt(u)));
+        };
+        window.addEventListener("pointermove", along);
+        window.addEventListener("pointerup", done);
         return;
       }
       const move = (/** @type {PointerEvent} */ m) => {
         if (!moved && Math.abs(m.clientX - begun) < 5) return;
         moved = true;
-        show(cut ? snapped(frameAt(m), m.altKey) : startOf(before(frameAt(m))));
+        if (edged) {
+          // The frame that it would begin or end with is shown.
+          const to = snapped(frameAt(m), m.altKey);
+          show(to);
+          this.acts.mark(Math.max(0, edge === "end" ? Math.min(to, edged.start + edged.len) - 1 : Math.max(to, edged.start)));
+          return;
+        }
+        show(cut ? snapped(frameAt(m), m.altKey) : m.altKey && shot ? startOf(shotAt(frameAt(m))) : startOf(before(frameAt(m))));
       };
       const up = (/** @type {PointerEvent} */ u) => {
         window.removeEventListener("pointermove", move);
         window.removeEventListener("pointerup", up);
         show(null);
         if (!moved) return;
+        if (edged && edge) {
+          const by = snapped(frameAt(u), u.altKey) - (edge === "begin" ? edged.start : edged.start + edged.len);
+          if (by) acts.trim(edged.id, edge, by);
+          return;
+        }
+        if (shot && u.altKey) {
+          const other = shotAt(frameAt(u));
+          if (other.id !== shot.id) acts.exchange(shot.id, other.id);
+          return;
+        }
         const s = this.draft.shots.find((/** @type {any} */ q) => q.id === cut);
         if (s) {
           const by = snapped(frameAt(u), u.altKey) - (s.start + s.len);
