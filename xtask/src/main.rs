@@ -40,7 +40,7 @@ enum Task {
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
         /// and folders on the MIDI files in them; `footage` (and `fitting`, or a folder of photographs) the reading of footage on
-        /// clips that are drawn for it; `screen` presses keys in a job of a thousand clips; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
+        /// clips that are drawn for it; `screen` presses keys in a job of a thousand clips; `server` measures requests of jobs of 1,200 and 10,000 selects; `mutants` puts faults into the core; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -117,6 +117,13 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     if more.first().is_some_and(|first| first == "screen") {
         return run(cargo().args(screen));
     }
+    if more.first().is_some_and(|first| first == "server") {
+        let server = ["test", "--release", "-p", "legere", "--test", "costs", "--", "--ignored", "--nocapture"];
+        return run(cargo().args(server));
+    }
+    if more.first().is_some_and(|first| first == "mutants") {
+        return mutants(&more[1..]);
+    }
     if more.first().is_some_and(|first| first == "clip") {
         return run(cargo().args(["bench", "-p", "legere-media", "--bench", "clip"]).args(&more[1..]));
     }
@@ -127,6 +134,19 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
         on_the_shipped_program("figures")?;
     }
     Ok(())
+}
+
+/// Puts small faults into the core one at a time, and says which of them its tests do not notice. `track/` is left out: what it
+/// reads is judged by measures, not by examples.
+fn mutants(more: &[String]) -> Result<(), TaskError> {
+    let tool = root().join("target/mutants-tool");
+    if !tool.join("bin/cargo-mutants").exists() {
+        run(cargo().args(["install", "--quiet", "--locked", "cargo-mutants", "--root"]).arg(&tool))?;
+    }
+    let program = tool.join("bin/cargo-mutants");
+    let words = ["mutants", "--package", "legere-core", "--exclude", "crates/core/src/track/**", "--no-shuffle"];
+    let quiet = ["--cargo-test-arg=--lib", "--in-place=false", "--output"];
+    run(Command::new(program).current_dir(root()).args(words).args(&quiet[..1]).arg(quiet[2]).arg("target").args(more))
 }
 
 /// Builds what is shipped, and runs an ignored test program on it.

@@ -182,6 +182,14 @@ impl Footage {
         self
     }
 
+    /// The places of `most` entries: the first ones, or those around a select.
+    pub fn stretch(&self, most: usize, around: Option<SelectId>) -> std::ops::Range<usize> {
+        let all = self.entries.len();
+        let at = around.and_then(|id| self.entries.iter().position(|e| e.select.id == id)).unwrap_or(0);
+        let from = at.saturating_sub(most / 2).min(all.saturating_sub(most));
+        from..all.min(from.saturating_add(most))
+    }
+
     /// In the order of their clips.
     pub fn selects(&self) -> impl Iterator<Item = &Select> {
         self.entries.iter().map(|e| &*e.select)

@@ -244,13 +244,13 @@ fn stored(place: &Place, id: String, from: u64, digest: &str, piece: &[u8]) -> R
     part.write_all_at(piece, from).map_err(MediaError::from)?;
     part.sync_data().map_err(MediaError::from)?;
     if now == record.file.bytes {
-        finished(place, record, &part)?;
+        finished(place, &record, &part)?;
     }
     Ok(Upload { id, have: now, whole: now == place.record()?.file.bytes })
 }
 
 /// Puts a whole file in its place, once it is what was announced.
-fn finished(place: &Place, record: Record, part: &File) -> Result<(), AppError> {
+fn finished(place: &Place, record: &Record, part: &File) -> Result<(), AppError> {
     if sample(part).map_err(MediaError::from)? != record.file.sample.to_lowercase() {
         std::fs::remove_file(&place.part).map_err(MediaError::from)?;
         std::fs::remove_file(&place.record).map_err(MediaError::from)?;

@@ -106,6 +106,7 @@ pub struct ClipAnnotations {
 
 /// A recorded file.
 #[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::struct_excessive_bools, reason = "columns of one row, each with a meaning of its own")]
 pub struct Clip {
     /// What it is named by.
     pub id: ClipId,

@@ -22,6 +22,7 @@ use serde::{Deserialize, Serialize};
 
 /// One sound file: a piece of music, or a sound.
 #[derive(Debug, Clone, PartialEq)]
+#[expect(clippy::struct_excessive_bools, reason = "columns of one row, each with a meaning of its own")]
 pub struct Track {
     /// What it is named by.
     pub id: TrackId,

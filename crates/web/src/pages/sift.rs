@@ -6,9 +6,11 @@ use crate::error::WebError;
 use crate::extract::{OwnClip, OwnJob, OwnSelect, Window};
 use crate::views::select::{SelectView, rows};
 use crate::views::sift::{NarrowedView, NeedView};
+use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_app::App;
+use legere_app::blocking::run_blocking;
 use legere_app::passes::Through;
 use legere_app::selects::{Judgement, Many};
 use legere_core::id::{PassId, SelectId};
@@ -91,9 +93,21 @@ async fn show(
     })
 }
 
-async fn selects(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+/// What of the selects is asked for; without, all of them.
+#[derive(Deserialize)]
+struct Part {
+    /// So many, from the first one or around one.
+    first: Option<usize>,
+    around: Option<SelectId>,
+}
+
+async fn selects(app: web::Data<App>, OwnJob(job): OwnJob, part: web::Query<Part>) -> Result<HttpResponse, WebError> {
     let footage = app.footage(job.id).await?;
-    Ok(HttpResponse::Ok().json(rows(&footage, &job)))
+    let all = 0..footage.entries.len();
+    let wanted = part.first.map_or(all, |first| footage.stretch(first, part.around));
+    let body = run_blocking(move || serde_json::to_vec(&rows(&footage, &job, wanted))).await?;
+    let body = body.map_err(WebError::stopped)?;
+    Ok(HttpResponse::Ok().content_type(ContentType::json()).body(body))
 }
 
 #[derive(Deserialize)]

@@ -13,6 +13,7 @@ use legere_store::jobs::Job;
 use legere_store::selects::Select;
 use serde::Serialize;
 use std::collections::HashMap;
+use std::ops::Range;
 
 #[derive(Debug, Serialize)]
 pub struct SelectView {
@@ -97,19 +98,23 @@ impl SelectView {
     }
 }
 
-/// The selects of clips that were read, in the order of their clips.
-pub fn rows(footage: &Footage, job: &Job) -> Vec<SelectRow> {
+/// The selects of clips that were read, in the order of their clips; those at some places of the footage.
+pub fn rows(footage: &Footage, job: &Job, wanted: Range<usize>) -> Vec<SelectRow> {
     let mut count: HashMap<ClipId, usize> = HashMap::new();
     footage.selects().for_each(|s| *count.entry(s.clip).or_default() += 1);
     let mut place: HashMap<ClipId, usize> = HashMap::new();
     footage
         .selects()
-        .filter_map(|select| {
+        .enumerate()
+        .filter_map(|(i, select)| {
+            let place = place.entry(select.clip).or_default();
+            *place += 1;
+            if !wanted.contains(&i) {
+                return None;
+            }
             let clip = footage.clip(select.clip)?;
             let probe = clip.probe.as_ref()?;
             let headroom = probe.headroom_in(job.rate);
-            let place = place.entry(select.clip).or_default();
-            *place += 1;
             Some(SelectRow {
                 select: SelectView::of(select, clip),
                 name: short_name(&clip.name),

@@ -54,6 +54,19 @@ impl Server {
         Self { app, port, dir, handle }
     }
 
+    /// The same database and shelf in a program that was just started.
+    pub async fn restarted(self) -> Self {
+        self.handle.stop(false).await;
+        let app =
+            App::new(self.app.store.clone(), self.app.shelf.clone(), Roots::new(self.app.roots.all()).expect("roots"));
+        let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
+        let port = listener.local_addr().expect("an address").port();
+        let server = legere_web::serve(app.clone(), listener, 1).expect("a server");
+        let handle = server.handle();
+        tokio::spawn(server);
+        Self { app, port, dir: self.dir, handle }
+    }
+
     pub async fn job(&self, name: &str) -> JobId {
         let rate = "25".parse().expect("a rate");
         let new = NewJob {

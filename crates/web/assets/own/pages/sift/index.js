@@ -449,6 +449,9 @@ const full = () => state.now && fullSize(state.now, player.at(), frames(player.a
 
 // ---- the page
 
+/** Selects that are asked for first: two screens of the sheet. */
+const FIRST = 96;
+
 /** @param {number} n */
 const go = (n) => show(sheet.beside(state.now, n));
 
@@ -476,10 +479,17 @@ async function load() {
   state.order = /** @type {any} */ (query.get("order") || "roll");
   $("order").value = state.order;
   $("only-left").checked = query.get("left") === "true";
-  state.all = await ask(ofJob("/sift/selects.json"));
-  state.now = state.all.find((s) => s.id === query.get("select")) || null;
+  const asked = query.get("select"),
+    around = asked ? `&around=${encodeURIComponent(asked)}` : "";
+  // The first screens at once; the rest of a large job comes after them.
+  state.all = await ask(ofJob(`/sift/selects.json?first=${FIRST}${around}`));
+  state.now = state.all.find((s) => s.id === asked) || null;
+  /** Where the pass was left, if that is not among the first. @type {string | null} */
+  let left = null;
   const begun = passes.begin(page, (_, place) => {
-    if (place) state.now = state.all.find((s) => s.id === place) || state.now;
+    const at = state.all.find((s) => s.id === place);
+    if (place && !at) left = place;
+    state.now = at || state.now;
     narrow.refresh();
   });
   narrow.begin(page, narrowed);
@@ -490,6 +500,11 @@ async function load() {
   await begun;
   if (first) show(first);
   words.known();
+  if (state.all.length < FIRST) return;
+  const shown = state.now;
+  await reload();
+  // Unless one has moved on meanwhile, the pass goes on where it was left.
+  if (left && state.now === shown) show(state.all.find((s) => s.id === left));
 }
 
 const press = (/** @type {string} */ id, /** @type {() => void} */ act) => $(id).addEventListener("click", act);
