@@ -155,11 +155,31 @@ pub enum DraftCommand {
 }
 
 /// What is done to a draft: to one place, or the same to several shots as one thing to undo.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(untagged)]
+#[derive(Debug, Clone)]
 pub enum DraftRequest {
-    Several { shots: Vec<ShotId>, each: ShotCommand },
+    Several(SeveralShots),
     One(DraftCommand),
+}
+
+/// The same for each of these shots.
+#[derive(Debug, Clone, Deserialize)]
+pub struct SeveralShots {
+    shots: Vec<ShotId>,
+    each: ShotCommand,
+}
+
+// By hand, so that what is wrong with a request is said of the form that it has: an untagged enum would only say that neither
+// form fits.
+impl<'de> Deserialize<'de> for DraftRequest {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        use serde::de::Error;
+        let body = serde_json::Value::deserialize(from)?;
+        if body.get("shots").is_some() {
+            serde_json::from_value(body).map(Self::Several).map_err(D::Error::custom)
+        } else {
+            serde_json::from_value(body).map(Self::One).map_err(D::Error::custom)
+        }
+    }
 }
 
 /// What can be done to several shots at once.
@@ -219,7 +239,7 @@ impl App {
     ) -> Result<StoredDraft, AppError> {
         let commands = match request {
             DraftRequest::One(command) => vec![command],
-            DraftRequest::Several { shots, each } => {
+            DraftRequest::Several(SeveralShots { shots, each }) => {
                 if shots.is_empty() || shots.len() > MOST_SHOTS {
                     return Err(AppError::Refused("choose the shots first"));
                 }

@@ -21,11 +21,6 @@ use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-/// Mean warmth of a clip from which its colours are called warm: lamps, wood and skin are.
-const WARM: f64 = 0.15;
-/// And below which they are called cool: sky and shade are.
-const COOL: f64 = -0.05;
-
 /// What is read of a job and said of its clips; it changes with readings, and not with verdicts.
 #[derive(Debug)]
 pub struct Readings {
@@ -130,8 +125,8 @@ impl Readings {
                 (Flag::Unsharp, is(FaultKind::Soft)),
                 (Flag::Underexposed, is(FaultKind::Dark)),
                 (Flag::Overexposed, is(FaultKind::Blown)),
-                (Flag::Warm, clip.summary.warmth > WARM),
-                (Flag::Cool, clip.summary.warmth < COOL),
+                (Flag::Warm, clip.summary.is_warm()),
+                (Flag::Cool, clip.summary.is_cool()),
             ]
             .into_iter()
             .filter_map(|(fact, is)| is.then_some(fact))

@@ -6,12 +6,13 @@ use crate::blocking::run_blocking;
 use crate::error::AppError;
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, RollId, TrackId};
+use legere_core::track::SoundKind;
 use legere_media::bring::{Kind, left_alone, search};
 use legere_store::StoreError;
 use legere_store::clips::{Clip, ClipAnnotations, NewClip, Roll, TakenIn};
 use legere_store::journal::By;
 use legere_store::queue::Work;
-use legere_store::tracks::{NewTrack, SoundKind, Track};
+use legere_store::tracks::{NewTrack, Track};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 

@@ -5,7 +5,7 @@ use crate::error::AppError;
 use legere_core::clip::ClipProbe;
 use legere_core::footage::FaultKind;
 use legere_core::id::{ClipId, JobId, SelectId};
-use legere_core::select::{Label, Mark, Range, Tag, Tier, Verdict, put_tag};
+use legere_core::select::{LONGEST_NOTE, Label, MOST_TAGS, Mark, Range, Tag, Tier, Verdict, put_tag};
 use legere_core::time::{FramePos, Seconds};
 use legere_store::clips::Clip;
 use legere_store::journal::{By, JobEdit, Revision};
@@ -13,9 +13,6 @@ use legere_store::selects::Select;
 use serde::Deserialize;
 use std::collections::{BTreeSet, HashMap};
 
-/// A select has no more tags than anybody reads.
-const MOST_TAGS: usize = 60;
-const LONGEST_NOTE: usize = 500;
 /// As many as a job may have clips.
 const MOST_AT_ONCE: usize = 20_000;
 
@@ -127,7 +124,12 @@ impl Judgement {
         }
     }
 
-    fn applied(&self, mut select: Select, clip: &Clip) -> Result<Select, AppError> {
+    fn moves_marks(&self) -> bool {
+        matches!(self, Self::Mark { .. } | Self::Range { .. })
+    }
+
+    /// `others` are the ranges of the other selects of the clip, where the marks move.
+    fn applied(&self, mut select: Select, clip: &Clip, others: &[Range]) -> Result<Select, AppError> {
         let verdict = &mut select.verdict;
         match self {
             Self::Tier { tier, pass } => {
@@ -144,11 +146,12 @@ impl Judgement {
             Self::Label { label } => verdict.label.clone_from(label),
             Self::Mark { mark, at } => {
                 let probe = probe_of(clip)?;
-                verdict.range = verdict.range.with(*mark, on_frame(probe, *at), probe.duration)?;
+                verdict.range = verdict.range.marked(*mark, on_frame(probe, *at), probe.duration, others)?;
             }
             Self::Range { start, end, hit } => {
                 let on_frame = |at: f64| Ok::<_, AppError>(on_frame(probe_of(clip)?, at));
-                verdict.range = Range::new(on_frame(*start)?, on_frame(*end)?, on_frame(*hit)?)?;
+                let range = Range::new(on_frame(*start)?, on_frame(*end)?, on_frame(*hit)?)?;
+                verdict.range = range.beside(verdict.range, others)?;
             }
             Self::Note { words } => verdict.note = crate::text::plain(words, LONGEST_NOTE),
             Self::ClipTag { .. } | Self::Mute { .. } | Self::NoFault { .. } | Self::LeaveOut => {}
@@ -352,7 +355,9 @@ impl App {
             return Ok((before, clip));
         }
         let clip = self.store.clip(before.clip).await?;
-        let edit = |select: Select| said.applied(select, &clip);
+        let beside = self.store.ranges_beside(clip.id, select);
+        let others = if said.moves_marks() { beside.await? } else { Vec::new() };
+        let edit = |select: Select| said.applied(select, &clip, &others);
         Ok((self.store.edit(job, by, select, base, label.as_str(), edit).await?, clip))
     }
 
@@ -378,7 +383,7 @@ impl App {
                 }
             } else {
                 let changed: Result<Vec<(Select, Select)>, AppError> =
-                    of.into_iter().map(|(s, clip)| Ok((s.clone(), settled.applied(s, &clip)?))).collect();
+                    of.into_iter().map(|(s, clip)| Ok((s.clone(), settled.applied(s, &clip, &[])?))).collect();
                 edit.put_selects(&changed?).await?;
             }
         }

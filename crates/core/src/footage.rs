@@ -1,7 +1,8 @@
 //! What is known of a clip's pictures: how much moves, how the camera moves, what is unusable, where something happens.
 //! `legere-analysis` makes it.
 
-use crate::select::{Framing, Light, Movement};
+use crate::select::{self, Framing, Light, Movement, USUAL_HIT};
+use crate::time::Seconds;
 use serde::{Deserialize, Serialize};
 use std::ops::Range;
 
@@ -311,6 +312,19 @@ impl ClipReading {
         walls.extend(self.shot_changes.iter().map(|c| (*c, *c)));
         let longest = between(walls, self.duration).into_iter().rev().max_by(|a, b| a.length().total_cmp(&b.length()));
         longest.filter(|s| s.length() >= 1.0).map_or((0.0, self.duration), |s| (s.start, s.end))
+    }
+
+    /// What an unmarked clip offers: its usable stretch, with the hit of the best moment in it, or else where hits usually
+    /// are. `None` where the clip has no length.
+    pub fn first_range(&self) -> Option<select::Range> {
+        let (start, end) = self.usable();
+        let inside = self.moments.iter().find(|m| m.hit >= start && m.hit < end);
+        let (num, den) = USUAL_HIT;
+        let hit = inside.map_or(start + (end - start) * num as f64 / den as f64, |m| m.hit);
+        let range = |hit: f64| {
+            select::Range::new(Seconds::from_measured(start), Seconds::from_measured(end), Seconds::from_measured(hit))
+        };
+        range(hit).or_else(|_| range(start)).ok()
     }
 
     /// The movement tag that the camera's path in a range suggests.

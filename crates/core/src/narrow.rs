@@ -604,6 +604,17 @@ mod tests {
         }
     }
 
+    /// A quote without a word in it asks for something that stands nowhere; it must not look like no question at all.
+    #[test]
+    fn a_quote_of_signs_alone_finds_nothing() {
+        for text in ["\"!?\"", "\"—\"", "name:\"…\"", "close \"...\""] {
+            assert!(!finds(text), "{text}");
+        }
+        // An empty quote is not typed to the end yet.
+        assert!(finds("\"\"") && finds("close \"\""));
+        assert_eq!(Query::parse("\"\"").0, Query::default());
+    }
+
     #[test]
     fn what_a_person_said_counts_before_what_is_suggested() {
         let mut said = record();

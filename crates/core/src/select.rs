@@ -235,6 +235,12 @@ pub enum SelectError {
     /// A mark lies beyond the ends of the clip.
     #[error("the range reaches beyond the clip")]
     Outside,
+    /// The instant belongs to another select of the clip.
+    #[error("this lies in another select of the clip: go there, or join the two")]
+    Taken,
+    /// The range would run over another select of the clip.
+    #[error("another select of the clip lies between: make a new one here")]
+    Between,
     /// A text that is no tag.
     #[error("\"{0}\" is not a tag Legere knows")]
     NotATag(String),
@@ -413,6 +419,16 @@ impl TryFrom<RawRange> for Range {
     }
 }
 
+/// Selects of one clip: more than an hour of take has events.
+pub const MOST_SELECTS: usize = 600;
+/// Tags of one select, or of one clip: more than anybody reads.
+pub const MOST_TAGS: usize = 60;
+/// Characters of a note.
+pub const LONGEST_NOTE: usize = 500;
+
+/// Which share of a range has passed at its hit, where nothing says where it is: numerator and denominator.
+pub const USUAL_HIT: (i64, i64) = (2, 5);
+
 /// The three marks an editor sets.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -495,6 +511,37 @@ impl Range {
             }
         }
         Self::new(start, end, hit)
+    }
+
+    /// Whether both show an instant of their clip.
+    pub fn overlaps(&self, other: &Self) -> bool {
+        self.start < other.end && self.end > other.start
+    }
+
+    /// As [`with`](Self::with), beside the other selects of the clip: what has no end of its own ends where the next one
+    /// begins, and no mark lays a select over another.
+    pub fn marked(self, mark: Mark, at: Seconds, clip: Seconds, others: &[Self]) -> Result<Self, SelectError> {
+        if others.iter().any(|o| at > o.start && at < o.end) {
+            return Err(SelectError::Taken);
+        }
+        let next = others.iter().map(|o| o.start).filter(|start| *start >= at).min().unwrap_or(clip);
+        let room = if at <= clip { next.min(clip) } else { clip };
+        let marked = self.with(mark, at, room)?;
+        if mark == Mark::Out && self.start >= at {
+            // An out before the in takes what is free before it.
+            let before = others.iter().map(|o| o.end).filter(|end| *end <= at).max().unwrap_or(Seconds::ZERO);
+            return Self::new(before, at, before.max(marked.hit));
+        }
+        marked.beside(self, others)
+    }
+
+    /// Itself, unless it lies over another select of its clip that `before` did not lie over.
+    pub fn beside(self, before: Self, others: &[Self]) -> Result<Self, SelectError> {
+        if others.iter().any(|o| self.overlaps(o) && !before.overlaps(o)) {
+            Err(SelectError::Between)
+        } else {
+            Ok(self)
+        }
     }
 }
 
@@ -641,6 +688,26 @@ mod tests {
     }
 
     #[test]
+    fn marks_leave_the_other_selects_of_a_clip_alone() {
+        let range = |a, b, hit| Range::new(s(a), s(b), s(hit)).expect("range");
+        let (mine, others) = (range(3000, 4000, 3500), [range(1000, 2000, 1000), range(6000, 7000, 6500)]);
+        let marked = |mark, at| mine.marked(mark, s(at), s(10_000), &others);
+        assert_eq!(marked(Mark::Out, 5000), Ok(range(3000, 5000, 3500)));
+        assert_eq!(marked(Mark::Out, 6000), Ok(range(3000, 6000, 3500)), "up to the next one");
+        assert_eq!(marked(Mark::In, 4500), Ok(range(4500, 6000, 4500)), "what is left is left of the other one too");
+        assert_eq!(marked(Mark::Hit, 5000), Ok(range(3000, 6000, 5000)));
+        assert_eq!(marked(Mark::Out, 2500), Ok(range(2000, 2500, 2000)), "an out before the in takes what is free");
+        assert_eq!(marked(Mark::In, 1500), Err(SelectError::Taken));
+        assert_eq!(marked(Mark::Out, 6500), Err(SelectError::Taken));
+        assert_eq!(marked(Mark::In, 500), Err(SelectError::Between));
+        assert_eq!(marked(Mark::Out, 8000), Err(SelectError::Between));
+        assert_eq!(marked(Mark::Out, 11_000), Err(SelectError::Outside));
+        // What lay over another one before may be made shorter.
+        let over = range(1500, 4000, 3500);
+        assert_eq!(over.marked(Mark::Out, s(3600), s(10_000), &others), Ok(range(1500, 3600, 3500)));
+    }
+
+    #[test]
     fn tags_that_nobody_knows_are_refused() {
         for text in ["framing:sideways", "mood:sad", "close", "own:", "own:\u{7}"] {
             assert!(Tag::try_from(text.to_owned()).is_err(), "{text}");
@@ -654,6 +721,17 @@ mod tests {
         ) {
             let clip = s(10_000);
             let mut range = Range::new(s(1000), s(9000), s(4000)).expect("range");
+            let others = [Range::new(s(9100), s(9500), s(9200)).expect("range"), Range::new(s(200), s(800), s(200)).expect("range")];
+            let mut beside = range;
+            for (which, at) in &marks {
+                let mark = [Mark::In, Mark::Out, Mark::Hit][*which];
+                if let Ok(next) = beside.marked(mark, s(*at), clip, &others) {
+                    prop_assert!(others.iter().all(|o| !next.overlaps(o)), "{:?} {:?}", next, mark);
+                    let set = match mark { Mark::In => next.start(), Mark::Out => next.end(), Mark::Hit => next.hit() };
+                    prop_assert_eq!(set, s(*at));
+                    beside = next;
+                }
+            }
             for (which, at) in marks {
                 let mark = [Mark::In, Mark::Out, Mark::Hit][which];
                 if let Ok(next) = range.with(mark, s(at), clip) {

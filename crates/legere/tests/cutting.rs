@@ -20,7 +20,7 @@ use std::process::Command;
 /// Three counted clips at three rates, cut together at four speeds, with ramps, holds, backwards and pauses, on twenty seconds
 /// of ticks.
 async fn cut(server: &Server) -> (JobId, DraftId) {
-    let job = server.job("FacetCount").await;
+    let job = server.job("Counted").await;
     let folder = server.dir.path().join("media/day one");
     for (i, rate) in ["25", "50", "30000/1001"].into_iter().enumerate() {
         samples::counted(rate, 150, &folder.join(format!("C00{i}.mp4")));
@@ -114,6 +114,7 @@ const done = arguments[arguments.length - 1];
 })();";
 
 async fn preview(server: &Server, draft: &str) -> Vec<usize> {
+    server.say(&format!("{draft}/preview"), json!({})).await;
     for _ in 0..600 {
         let reported = server.json(&format!("{draft}/preview")).await;
         if reported["state"] == "ready" {

@@ -128,7 +128,7 @@ async fn files_that_are_chosen_on_the_page_come_in_and_a_job_can_be_changed() {
         .until("document.querySelector('#means').innerText.includes('must be enlarged to fill 3840×2160')", 10)
         .await;
     browser.click("#settings .button.act").await;
-    browser.until("document.querySelector('.flags').innerText.includes('3840×2160')", 10).await;
+    browser.until("document.querySelector('.facts').innerText.includes('3840×2160')", 10).await;
     browser.control('z').await;
     browser.until("document.querySelector('#toast').textContent.includes('change the job')", 10).await;
     let complaints = browser.complaints().await;

@@ -45,6 +45,37 @@ async fn stand(browser: &Browser, second: f64) {
     browser.until(&there, 10).await;
 }
 
+/// From its in, as fast as one wants; one key lets them stand, which is how this leaves the page, on the first clip.
+async fn clips_play_as_they_come(browser: &Browser) {
+    let video = "document.querySelector('#video')";
+    let of_this = format!("{video}.dataset.shown === document.querySelector('.cell.is-here').dataset.select");
+    let plays = |speed: u32| {
+        format!("{of_this} && !{video}.paused && {video}.currentTime > 1.04 && {video}.playbackRate === {speed}")
+    };
+    let coming = "document.querySelector('#coming')";
+    browser.key("ArrowDown").await;
+    browser.until(&plays(1), 20).await;
+    browser.js(&format!("{coming}.value = '3'; {coming}.dispatchEvent(new Event('change'))")).await;
+    browser.key("ArrowDown").await;
+    browser.until(&plays(3), 20).await;
+    // A step stops it, and what was shuttled goes on from how it came.
+    browser.key("ArrowUp").await;
+    browser.until(&plays(3), 20).await;
+    browser.key("l").await;
+    browser.until(&format!("{video}.playbackRate === 4"), 5).await;
+    browser.key("ArrowRight").await;
+    browser.until(&format!("{video}.paused"), 5).await;
+    browser.shift('p').await;
+    browser.until(&format!("{coming}.value === '0'"), 5).await;
+    browser.key("ArrowUp").await;
+    browser.until(&format!("{of_this} && {video}.readyState >= 2"), 20).await;
+    assert_eq!(
+        browser.js(&format!("return {video}.paused && {video}.currentTime")).await,
+        json!(1),
+        "it stands at its in"
+    );
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
     let server = Server::start().await;
@@ -59,6 +90,8 @@ async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
     browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{CLIPS}'"), 20).await;
     browser.until("document.querySelector('#still').dataset.shown", 10).await;
     assert!(browser.js("return document.querySelectorAll('.cell').length").await.as_u64() < Some(80), "what is seen");
+
+    clips_play_as_they_come(&browser).await;
 
     let mut wanted: BTreeMap<usize, Vec<Said>> = BTreeMap::new();
     for clip in 0..CLIPS {

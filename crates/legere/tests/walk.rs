@@ -132,7 +132,8 @@ async fn sift(browser: &Browser, job: &str) {
             .await;
     }
     browser.until("document.querySelector('#says-sift').textContent.startsWith('6 of')", 5).await;
-    // In, hit and out of the clip that is shown, and a tag.
+    // In, hit and out of the clip that is shown, and a tag. It stands meanwhile.
+    browser.shift('p').await;
     // The moving picture follows a moment after the still.
     let shown = "document.querySelector('.cell.is-here').dataset.select";
     let loaded = format!(

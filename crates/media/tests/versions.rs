@@ -202,6 +202,6 @@ async fn the_loudness_that_is_told_is_what_a_meter_measures() {
         let file = dir.path().join(name(channels, &version, Form::Wav));
         write(&track, &version, Form::Wav, length(&version), &file).await.expect("written");
         let (reported, measured) = (version.loudness(&reading), metered(&file));
-        assert!((reported - measured).abs() < 0.5, "{channels}: {reported} told, {measured} measured");
+        assert!((reported - measured).abs() < 0.5, "{channels}: {reported} reported, {measured} measured");
     }
 }

@@ -62,7 +62,7 @@ pub struct FileIdentity {
 /// One bringing in of files.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Import {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: ImportId,
     /// The job that it belongs to.
     pub job: JobId,
@@ -75,11 +75,11 @@ pub struct Import {
 /// Clips that were recorded together.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Roll {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: RollId,
     /// The job that it belongs to.
     pub job: JobId,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// Added to what the camera's clock said, in seconds.
     pub clock_seconds: i64,
@@ -108,7 +108,7 @@ pub struct ClipAnnotations {
 #[derive(Debug, Clone, PartialEq)]
 #[expect(clippy::struct_excessive_bools, reason = "columns of one row, each with a meaning of its own")]
 pub struct Clip {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: ClipId,
     /// The job that it belongs to.
     pub job: JobId,
@@ -118,7 +118,7 @@ pub struct Clip {
     pub root: String,
     /// Below the media folder.
     pub path: String,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// How large it is.
     pub bytes: i64,
@@ -166,7 +166,7 @@ pub struct Clip {
 /// A clip as a calendar and a count show it: read without what it holds.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ClipMark {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: ClipId,
     /// The roll that it belongs to.
     pub roll: RollId,
@@ -189,7 +189,7 @@ pub struct NewClip {
     pub root: String,
     /// Below the media folder.
     pub path: String,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// How large it is.
     pub bytes: i64,

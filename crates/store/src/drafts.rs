@@ -55,7 +55,7 @@ impl From<StoredBody> for DraftBody {
 /// A draft as it is kept.
 #[derive(Debug, Clone, PartialEq)]
 pub struct StoredDraft {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: DraftId,
     /// The job that it belongs to.
     pub job: JobId,
@@ -85,11 +85,11 @@ fn title(number: i32, name: Option<&str>) -> String {
 /// A draft in a list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DraftLine {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: DraftId,
     /// Counted within the job.
     pub number: i32,
-    /// As people call it.
+    /// The name that a person gave it.
     pub title: String,
     /// How many shots it has.
     pub shots: usize,
@@ -98,7 +98,7 @@ pub struct DraftLine {
 /// A remark at a frame of a draft.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Note {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: NoteId,
     /// The job that it belongs to.
     pub job: JobId,

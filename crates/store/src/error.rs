@@ -10,7 +10,7 @@ pub enum StoreError {
     Missing {
         /// The kind of thing.
         what: &'static str,
-        /// What it is named by.
+        /// The id that was asked for.
         id: Uuid,
     },
     /// It was changed in another window meanwhile: what you see now is how it is.

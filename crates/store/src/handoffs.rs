@@ -52,7 +52,7 @@ impl HandoffState {
 /// A file for the next person.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Handoff {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: HandoffId,
     /// The job that it belongs to.
     pub job: JobId,

@@ -15,9 +15,9 @@ use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 /// One commissioned piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Job {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: JobId,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// Frames a second.
     pub rate: FrameRate,
@@ -53,7 +53,7 @@ pub struct FootageRevision {
 /// A narrowing with a name.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct Search {
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// As it is typed.
     pub words: String,
@@ -62,7 +62,7 @@ pub struct Search {
 /// What is asked for a new job.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewJob {
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// Frames a second.
     pub rate: FrameRate,

@@ -17,7 +17,6 @@ pub mod files;
 pub mod handoffs;
 pub mod jobs;
 pub mod journal;
-mod kind;
 mod migration;
 pub mod overview;
 pub mod passes;

@@ -1,9 +1,10 @@
-//! What every page of a job shows of all its steps, in one query.
+//! How far jobs are, each in one query: what every page of a job shows of all its steps, and what the start page shows of
+//! every job.
 
 use crate::{Store, StoreError};
-use legere_core::id::{DraftId, JobId, TrackId};
+use legere_core::id::{ClipId, DraftId, JobId, TrackId};
 use legere_core::track::Version;
-use sea_orm::{ConnectionTrait, DbBackend, Statement};
+use sea_orm::{ConnectionTrait, DbBackend, FromQueryResult, Statement};
 use uuid::Uuid;
 
 /// How far a job is, step by step.
@@ -30,7 +31,7 @@ pub struct Overview {
 /// What the spine says of a draft.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DraftOverview {
-    /// What it is named by.
+    /// The draft's id, as in its address.
     pub id: DraftId,
     /// Counted within the job.
     pub number: i32,
@@ -62,7 +63,72 @@ FROM
       WHEN 'array' THEN body #> '{cut,shots}' END) AS shots
     FROM draft WHERE job_id = $1 AND NOT removed ORDER BY (id = $2) DESC NULLS LAST, number DESC LIMIT 1) d ON true";
 
+/// How far one of many jobs is.
+#[derive(Debug, Clone, PartialEq, FromQueryResult)]
+pub struct JobProgress {
+    /// The job's id.
+    job: Uuid,
+    /// Clips that are not out.
+    pub clips: i64,
+    /// Selects of these clips.
+    pub selects: i64,
+    /// Selects with a verdict.
+    pub judged: i64,
+    /// Shots of the newest draft; none without a draft.
+    pub shots: Option<i32>,
+    /// Hand-offs that are ready.
+    pub files: i64,
+    /// When it was last changed by a person, or made.
+    pub worked_on: chrono::DateTime<chrono::Utc>,
+    stills: serde_json::Value,
+}
+
+impl JobProgress {
+    /// The job that this is about.
+    pub fn job(&self) -> JobId {
+        self.job.into()
+    }
+
+    /// Clips that have stills, those with the best verdicts first.
+    pub fn stills(&self) -> impl Iterator<Item = ClipId> + '_ {
+        let ids = self.stills.as_array().into_iter().flatten();
+        ids.filter_map(|id| id.as_str()?.parse().ok())
+    }
+}
+
+/// Raw, because each figure is a set operation of its own. $1: whether removed jobs are meant, $2: stills for a job.
+const EVERY_JOB: &str = r"
+SELECT job.id AS job, c.clips, s.selects, s.judged, d.shots, h.files, coalesce(j.at, job.created_at) AS worked_on, p.stills
+FROM job
+  CROSS JOIN LATERAL (SELECT count(*) AS clips FROM clip WHERE job_id = job.id AND NOT hidden) c
+  CROSS JOIN LATERAL (
+    SELECT count(*) AS selects, count(*) FILTER (WHERE verdict ->> 'tier' <> 'unread') AS judged
+    FROM pick JOIN clip ON clip.id = pick.clip_id WHERE pick.job_id = job.id AND NOT pick.removed AND NOT clip.hidden) s
+  LEFT JOIN LATERAL (
+    SELECT jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}')
+      WHEN 'array' THEN body #> '{cut,shots}' ELSE '[]' END) AS shots
+    FROM draft WHERE job_id = job.id AND NOT removed ORDER BY number DESC LIMIT 1) d ON true
+  CROSS JOIN LATERAL (SELECT count(*) AS files FROM handoff WHERE job_id = job.id AND state = 'ready') h
+  LEFT JOIN LATERAL (SELECT at FROM journal WHERE job_id = job.id ORDER BY id DESC LIMIT 1) j ON true
+  CROSS JOIN LATERAL (
+    SELECT coalesce(jsonb_agg(best.clip_id ORDER BY best.rank, best.born), '[]') AS stills FROM (
+      SELECT pick.clip_id, min(array_position(ARRAY['hero', 'strong', 'spare', 'unread', 'out'], verdict ->> 'tier')) AS rank,
+        min(pick.born) AS born
+      FROM pick JOIN clip ON clip.id = pick.clip_id
+      WHERE pick.job_id = job.id AND NOT pick.removed AND NOT clip.hidden AND clip.summary IS NOT NULL
+      GROUP BY pick.clip_id ORDER BY 2, 3 LIMIT $2) best) p
+WHERE job.removed = $1
+ORDER BY worked_on DESC, job.id";
+
 impl Store {
+    /// How far all jobs are that are in work, or all that were taken out, the last worked on first, each with up to `stills`
+    /// clips to show of it.
+    pub async fn progress_of_jobs(&self, removed: bool, stills: u32) -> Result<Vec<JobProgress>, StoreError> {
+        let values = [removed.into(), i64::from(stills).into()];
+        let all = Statement::from_sql_and_values(DbBackend::Postgres, EVERY_JOB, values);
+        Ok(JobProgress::find_by_statement(all).all(&self.db).await?)
+    }
+
     /// `draft` is the one that the page is about, if any.
     pub async fn overview(&self, job: JobId, draft: Option<DraftId>) -> Result<Overview, StoreError> {
         let values = [job.uuid().into(), draft.map(DraftId::uuid).into()];

@@ -15,7 +15,7 @@ const MOST_PASSES: u64 = 99;
 /// One round through the selects.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Pass {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: PassId,
     /// The job that it belongs to.
     pub job: JobId,

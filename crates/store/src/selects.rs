@@ -11,19 +11,15 @@ use crate::{Store, StoreError};
 use chrono::Utc;
 use legere_core::footage::ClipReading;
 use legere_core::id::{ClipId, JobId, SelectId};
-use legere_core::select::{Facet, Movement, Range, Tag, Verdict};
-use legere_core::time::Seconds;
+use legere_core::select::{Facet, MOST_SELECTS, Movement, Range, Tag, Verdict};
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
 use std::collections::{BTreeSet, HashMap};
 
-/// More selects of one clip than this nobody can keep in mind.
-const MOST_SELECTS: u64 = 600;
-
 /// A range of a clip that a person may keep.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Select {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: SelectId,
     /// The clip.
     pub clip: ClipId,
@@ -179,7 +175,7 @@ pub(crate) async fn first_select(
 ) -> Result<(), StoreError> {
     let rows = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.id.uuid())).all(t).await?;
     if rows.is_empty() {
-        let Some(range) = first_range(reading) else { return Ok(()) };
+        let Some(range) = reading.first_range() else { return Ok(()) };
         row(clip, &Verdict::unread(range), Some(reading), false)?.insert(t).await?;
     }
     for row in rows {
@@ -198,16 +194,6 @@ async fn measure(db: &impl ConnectionTrait, select: &Select, reading: &ClipReadi
         .exec(db)
         .await?;
     Ok(())
-}
-
-/// What an unmarked clip offers: its usable length, with the hit of the best moment in it.
-fn first_range(reading: &ClipReading) -> Option<Range> {
-    let (start, end) = reading.usable();
-    let inside = reading.moments.iter().find(|m| m.hit >= start && m.hit < end);
-    let hit = inside.map_or(start + (end - start) * 0.4, |m| m.hit);
-    let range =
-        |hit: f64| Range::new(Seconds::from_measured(start), Seconds::from_measured(end), Seconds::from_measured(hit));
-    range(hit).or_else(|_| range(start)).ok()
 }
 
 impl JobEdit {
@@ -267,7 +253,7 @@ impl JobEdit {
         let of: Clip = self.load(clip).await?;
         let of_clip = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.uuid()));
         let there = of_clip.filter(pick::Column::Removed.eq(false)).count(self.transaction()).await?;
-        if there >= MOST_SELECTS {
+        if there >= MOST_SELECTS as u64 {
             return Err(StoreError::Refused(format!("a clip has at most {MOST_SELECTS} selects")));
         }
         let reading = reading_of(self.transaction(), clip.uuid()).await?;
@@ -292,6 +278,17 @@ impl Store {
             .filter(clip::Column::Hidden.eq(false));
         let rows = shown.order_by_asc(pick::Column::CreatedAt).all(&self.db).await?;
         Ok(Rows::read(rows, |r| (r.id, String::new()), Select::try_from))
+    }
+
+    /// The ranges of the other selects of a clip.
+    pub async fn ranges_beside(&self, clip: ClipId, select: SelectId) -> Result<Vec<Range>, StoreError> {
+        let rows = pick::Entity::find()
+            .filter(pick::Column::ClipId.eq(clip.uuid()))
+            .filter(pick::Column::Removed.eq(false))
+            .filter(pick::Column::Id.ne(select.uuid()))
+            .all(&self.db)
+            .await?;
+        rows.into_iter().map(|row| Select::try_from(row).map(|s| s.verdict.range)).collect()
     }
 
     /// The selects that changed after a revision, also those that were removed.

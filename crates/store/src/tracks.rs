@@ -7,12 +7,12 @@ use crate::events::ChangedKind;
 use crate::journal::{
     By, EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, lock_job, set_field,
 };
-pub use crate::kind::SoundKind;
 use crate::rows::Rows;
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::SoundProbe;
 use legere_core::id::{JobId, TrackId};
+use legere_core::track::SoundKind;
 use legere_core::track::marks::Marks;
 use legere_core::track::{TrackReading, Version};
 use sea_orm::prelude::*;
@@ -24,7 +24,7 @@ use serde::{Deserialize, Serialize};
 #[derive(Debug, Clone, PartialEq)]
 #[expect(clippy::struct_excessive_bools, reason = "columns of one row, each with a meaning of its own")]
 pub struct Track {
-    /// What it is named by.
+    /// Never changes; addresses are made of it.
     pub id: TrackId,
     /// The job that it belongs to.
     pub job: JobId,
@@ -32,7 +32,7 @@ pub struct Track {
     pub root: String,
     /// Below the media folder.
     pub path: String,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// How large the file is.
     pub bytes: i64,
@@ -266,7 +266,7 @@ pub struct NewTrack {
     pub root: String,
     /// Below the media folder.
     pub path: String,
-    /// As people call it.
+    /// The name that a person gave it.
     pub name: String,
     /// How large the file is.
     pub bytes: i64,

@@ -5,13 +5,14 @@ mod world;
 
 use legere_core::id::{ClipId, PersonId, SessionId};
 use legere_core::select::Tier;
+use legere_core::track::SoundKind;
 use legere_store::clips::{Clip, ClipAnnotations};
 use legere_store::files::NewContent;
 use legere_store::jobs::Job;
 use legere_store::journal::{By, Step};
 use legere_store::queue::{Delivery, Outcome, Work};
 use legere_store::selects::Select;
-use legere_store::tracks::{SoundKind, Track};
+use legere_store::tracks::Track;
 use legere_store::{StoreError, sqlx, testing};
 use std::collections::BTreeSet;
 use std::sync::Arc;

@@ -46,7 +46,7 @@ enum Step {
     Copy(usize, usize),
     Delete(usize),
     /// The job signatures for its files and reads what there is to read.
-    FrameSignature,
+    Look,
     /// The folder is brought in again.
     Bring,
     /// What cannot be found is looked for everywhere.
@@ -62,7 +62,7 @@ fn steps() -> impl Strategy<Value = Vec<Step>> {
         3 => (name(), name()).prop_map(|(from, to)| Step::Rename(from, to)),
         1 => (name(), name()).prop_map(|(from, to)| Step::Copy(from, to)),
         1 => name().prop_map(Step::Delete),
-        3 => Just(Step::FrameSignature),
+        3 => Just(Step::Look),
         2 => Just(Step::Bring),
         1 => Just(Step::Find),
         3 => (0..CONTENTS).prop_map(Step::Judge),
@@ -135,7 +135,7 @@ impl Journey {
             Step::Copy(from, to) if from != to => drop(std::fs::copy(self.at(from), self.at(to))),
             Step::Copy(..) => {}
             Step::Delete(name) => drop(std::fs::remove_file(self.at(name))),
-            Step::FrameSignature => self.look().await,
+            Step::Look => self.look().await,
             Step::Bring => self.bring().await,
             Step::Find => {
                 self.server.post_form(&format!("/jobs/{}/find", self.job), "root=media&path=").await;

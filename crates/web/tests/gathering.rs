@@ -3,9 +3,9 @@
 mod server;
 
 use legere_core::id::JobId;
+use legere_core::track::SoundKind;
 use legere_store::clips::{Clip, State};
 use legere_store::queue::{Delivery, Work};
-use legere_store::tracks::SoundKind;
 use serde_json::{Value, json};
 use server::Server;
 use sha2::{Digest, Sha256};
@@ -224,7 +224,7 @@ async fn the_same_file_twice_is_one_clip_and_a_moved_one_is_found_by_its_content
     server.app.look_for_files(job).await.expect("looked");
     assert!(clips(&server, job).await.iter().any(|c| c.missing));
     let folders = server.get(&format!("/jobs/{job}/gather/folders?root=media")).await.body;
-    assert!(folders.contains("FrameSignature here and below for 1"), "{folders}");
+    assert!(folders.contains("Look here and below for 1"), "{folders}");
     let said = server.post_form(&format!("/jobs/{job}/find"), "root=media&path=elsewhere").await.body;
     assert!(said.contains("Found 1 of 1 clip"), "{said}");
     let found = clips(&server, job).await;

@@ -3,6 +3,7 @@
 mod server;
 
 use legere_store::queue::{Delivery, Work};
+use serde_json::json;
 use server::Server;
 use std::process::Command;
 
@@ -27,6 +28,51 @@ async fn a_new_job_is_asked_for_in_the_editors_words() {
     assert_eq!(made.status, 303);
     let job = server.app.store.jobs().await.expect("jobs").whole.remove(0);
     assert_eq!((job.name.as_str(), job.target_seconds, job.width), ("Spring", Some(90.0), 1080));
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn the_start_page_shows_how_far_each_job_is() {
+    let server = Server::start().await;
+    server.job("Nothing yet").await;
+    let shoot = server.shoot(8).await;
+    for select in &shoot.selects[..3] {
+        server.say(&format!("/jobs/{}/selects/{select}", shoot.job), json!({ "do": "tier", "tier": "hero" })).await;
+    }
+    let page = server.get("/").await;
+    assert_eq!(page.status, 200, "{}", page.body);
+    let page = page.body;
+    let row = |name: &str| {
+        let from = page.find(&format!(">{name}<")).unwrap_or_else(|| panic!("{name}: {page}"));
+        page[from..].split("</li>").next().expect("a row").to_owned()
+    };
+    let (empty, judged) = (row("Nothing yet"), row("The Short Hour"));
+    assert!(empty.contains("no clips yet") && !empty.contains("<img"), "{empty}");
+    for words in ["8 clips", "3 of 8 judged", "today "] {
+        assert!(judged.contains(words), "{words}: {judged}");
+    }
+    assert!(!judged.contains("draft of"), "{judged}");
+    assert_eq!(judged.matches("<img").count(), 6);
+    // What was judged best stands in front, what was worked on last above.
+    let first = judged.split("media/clips/").nth(1).expect("a still");
+    assert!(first.starts_with(&shoot.clips[0].to_string()), "{first}");
+    assert!(page.find("The Short Hour") < page.find("Nothing yet"), "the last worked on first");
+    let made = server.post_json(&format!("/jobs/{}/drafts", shoot.job), "{}").await;
+    assert_eq!(made.status, 201);
+    assert!(server.get("/").await.body.contains("draft of "));
+    // A new job begins as the newest one, and what was refused stays as it was typed.
+    let again = server.post_form("/jobs", "name=Spring&length=long&rate=24000/1001&size=1080x1920").await.body;
+    for kept in ["value=\"Spring\"", "value=\"long\"", "value=\"24000/1001\" selected", "value=\"1080x1920\" selected"]
+    {
+        assert!(again.contains(kept), "{kept}: {again}");
+    }
+    assert!(page.contains("value=\"25/1\" selected") && page.contains("value=\"1920x1080\" selected"), "{page}");
+    // Taken out and brought back.
+    let restore = format!("/jobs/{}/restore", shoot.job);
+    server.post_form(&restore, "restore=false").await;
+    assert!(server.get("/").await.body.contains("Taken out: 1"));
+    server.post_form(&restore, "restore=true").await;
+    assert!(!server.get("/").await.body.contains("Taken out"));
     server.stop().await;
 }
 

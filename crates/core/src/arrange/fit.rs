@@ -2,7 +2,7 @@
 
 use super::{Candidate, Slot};
 use crate::draft::Speed;
-use crate::select::{Framing, Movement, Role, Tier};
+use crate::select::{Framing, Movement, Role, Tier, USUAL_HIT};
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 
 /// How much each part counts.
@@ -217,8 +217,8 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
             best = Some((cost, start, mark.at));
         }
     }
-    // The hit after two fifths of it, where no beat can have it.
-    let led_in = c.range.hit() - used.scaled(num_rational::Ratio::new(2, 5));
+    // The hit where hits usually are, where no beat can have it.
+    let led_in = c.range.hit() - used.scaled(num_rational::Ratio::new(USUAL_HIT.0, USUAL_HIT.1));
     best.map_or((led_in, None), |(_, start, at)| (start, Some(at)))
 }
 

@@ -526,3 +526,25 @@ fn a_section_that_a_person_made_louder_asks_for_livelier_shots() {
         assert!((b.energy - a.energy - if a.section == 0 { 50.0 } else { 0.0 }).abs() < 1.0, "{a:?} {b:?}");
     }
 }
+
+/// Two selects of one clip behind each other look like a jump: that costs, and another order is taken where there is one.
+#[test]
+fn two_takes_of_one_clip_do_not_follow_each_other() {
+    // Pairs of equals, which nothing but their clip keeps apart.
+    let mut pool = candidates(40);
+    for (i, c) in pool.iter_mut().enumerate() {
+        c.clip = ClipId::from_u128(i as u128 / 2 + 1000);
+        c.energy = (i / 2 * 5) as f64;
+        (c.framing, c.movement, c.tier) = (None, None, Tier::Strong);
+    }
+    let result = arranged(&pool);
+    let clips: Vec<ClipId> = result.draft.shots().iter().map(|s| s.source.clip).collect();
+    assert!(clips.windows(2).all(|w| w[0] != w[1]), "{clips:?}");
+    // The same draft with its neighbours from one clip is judged to be worse, by what stands between them alone.
+    let together: Vec<Candidate> = pool.iter().map(|c| Candidate { clip: ClipId::from_u128(1), ..c.clone() }).collect();
+    let cost = |pool: &[Candidate]| judged(pool, &result.draft).iter().map(|j| j.cost).collect::<Vec<_>>();
+    for (apart, joined) in cost(&pool).iter().zip(cost(&together)) {
+        assert!(joined.join > apart.join, "{apart:?} {joined:?}");
+        assert!((joined.total() - joined.join - (apart.total() - apart.join)).abs() < 1e-9);
+    }
+}

@@ -184,3 +184,58 @@ fn what_a_shot_shows_and_how_it_plays_is_looked_through() {
     });
     assert_eq!(backwards[0], "shot 1 runs backwards through its hit: what falls, bursts or walks is seen to");
 }
+
+/// The rates are chosen at each side of every bound: a check that speaks later than it should fails here.
+#[test]
+fn slow_motion_is_remarked_on_from_the_first_repeated_frames_on() {
+    let found = |num: i64, den: i64, clip: &str| {
+        let (mut one, _) = shot(1, 100, 20.0);
+        one.source.speed = Speed::new(num, den).expect("a speed");
+        let draft = Draft::new(rate(), vec![one]).expect("a draft");
+        let about = ShotContext { clip_rate: Some(clip.parse().expect("a rate")), ..ShotContext::default() };
+        check(&draft, &[about], &[], draft.len()).into_iter().map(|f| f.words).collect::<Vec<_>>()
+    };
+    let none = Vec::<String>::new();
+    assert_eq!(found(4, 5, "25"), ["shot 1 is slower than its frames allow: at 80 % each is seen 1.2 times"]);
+    assert_eq!(found(95, 100, "25"), ["shot 1 is slower than its frames allow: at 95 % each is seen 1.1 times"]);
+    assert_eq!(found(99, 100, "25"), none, "within what rates differ by");
+    assert_eq!(found(1, 2, "50"), none, "each frame is seen once");
+    assert_eq!(found(9, 20, "50"), ["shot 1 is slower than its frames allow: at 45 % each is seen 1.1 times"]);
+    assert_eq!(found(1, 1, "20"), none, "nobody slowed it down");
+}
+
+#[test]
+fn one_frame_in_two_shots_is_already_shown_twice() {
+    let found = |second_from: i64| {
+        let (first, _) = shot(1, 50, 20.0);
+        let (mut second, _) = shot(1, 40, 20.0);
+        second.source.start = Seconds::new(second_from, 25).expect("seconds");
+        let draft = Draft::new(rate(), vec![first, second]).expect("a draft");
+        let about = || ShotContext { name: "bell".into(), ..ShotContext::default() };
+        let found = check(&draft, &[about(), about()], &[], draft.len());
+        found.into_iter().map(|f| f.words).filter(|w| w.contains("twice")).collect::<Vec<_>>()
+    };
+    assert_eq!(found(50), Vec::<String>::new(), "one goes on where the other ended");
+    assert_eq!(found(49), ["0.0 s of bell are shown twice: shots 1 and 2"]);
+    assert_eq!(found(40), ["0.4 s of bell are shown twice: shots 1 and 2"]);
+    assert_eq!(found(0), ["1.6 s of bell are shown twice: shots 1 and 2"]);
+}
+
+/// Both bounds of a cut that misses its beat, and of a picture that misses the music.
+#[test]
+fn a_remark_begins_exactly_where_its_bound_is() {
+    let off = |len: u64| {
+        let (_, _, found) = looked_at(vec![shot(1, len, 20.0), shot(2, 200 - len, 90.0)], &[None, None]);
+        found.into_iter().filter(|f| f.words.contains("off the beat")).count()
+    };
+    assert_eq!([100, 101, 103, 104].map(off), [0, 1, 1, 0]);
+    let apart = |level: f64| {
+        let (one, _) = shot(1, 100, 0.0);
+        let draft = Draft::new(rate(), vec![one]).expect("a draft");
+        let about = ShotContext { level, wanted: 50.0, ..ShotContext::default() };
+        check(&draft, &[about], &[], draft.len()).into_iter().map(|f| f.words).collect::<Vec<_>>()
+    };
+    assert_eq!((apart(80.0), apart(20.0)), (vec![], vec![]));
+    assert_eq!(apart(81.0), ["shot 1 is 31 above the music"]);
+    assert_eq!(apart(19.0), ["shot 1 is 31 below the music"]);
+}

@@ -24,7 +24,22 @@ pub struct ReadingSummary {
     pub light: Option<Light>,
 }
 
+/// Mean warmth from which colours are called warm: those of lamps, wood and skin are.
+const WARM: f64 = 0.15;
+/// Mean warmth below which colours are called cool: those of sky and shade are.
+const COOL: f64 = -0.05;
+
 impl ReadingSummary {
+    /// Whether its colours are warm.
+    pub fn is_warm(&self) -> bool {
+        self.warmth > WARM
+    }
+
+    /// Whether its colours are cool.
+    pub fn is_cool(&self) -> bool {
+        self.warmth < COOL
+    }
+
     /// Of a reading.
     pub fn of(reading: &ClipReading) -> Self {
         Self {
@@ -55,6 +70,18 @@ fn mean(values: &[f32]) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn colours_between_warm_and_cool_are_neither() {
+        let of = |warmth| {
+            let summary = ReadingSummary { warmth, ..ReadingSummary::default() };
+            (summary.is_warm(), summary.is_cool())
+        };
+        assert_eq!(
+            [0.16, 0.15, 0.0, -0.05, -0.06].map(of),
+            [(true, false), (false, false), (false, false), (false, false), (false, true)]
+        );
+    }
 
     #[test]
     fn a_clip_softer_than_its_job_is_out_of_focus_all_along_and_shakes_as_before() {

@@ -8,6 +8,7 @@ mod loudness;
 pub mod marks;
 mod passages;
 pub mod retarget;
+mod sound_kind;
 mod texture;
 mod version;
 
@@ -16,6 +17,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 pub use loudness::programme_loudness;
+pub use sound_kind::SoundKind;
 pub use texture::{BANDS, PITCH_CLASSES, STEP as TEXTURE_STEP, Sound, Texture, TextureRow};
 pub use version::{Curve, Fade, Join, Span, Version, VersionError};
 

@@ -1,7 +1,7 @@
 //! Revisions on everything that a person can change, a journal of parts instead of whole copies, ids for shots, readings in
 //! tables of their own (lists of clips no longer carry them), and identities of files.
 //!
-//! The journal of earlier versions cannot be replayed by parts, so undo begins anew here; nothing else is lost.
+//! The journal of earlier versions cannot be replayed by parts, so undo begins empty; nothing else is lost.
 
 use sea_orm::ConnectionTrait;
 use sea_orm_migration::prelude::*;

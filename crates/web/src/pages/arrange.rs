@@ -13,9 +13,9 @@ use legere_app::short_name;
 use legere_app::{App, AppError};
 use legere_core::arrange::Pace;
 use legere_core::id::{JobId, ShotId, TrackId};
+use legere_core::track::SoundKind;
 use legere_store::drafts::{DraftLine, StoredDraft};
 use legere_store::jobs::Job;
-use legere_store::tracks::SoundKind;
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {

@@ -7,8 +7,8 @@ use legere_app::App;
 use legere_app::rolls::clock_of;
 use legere_core::id::{ClipId, JobId, RollId};
 use legere_core::length::parse_length;
+use legere_core::track::SoundKind;
 use legere_store::clips::State;
-use legere_store::tracks::SoundKind;
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {

@@ -12,9 +12,10 @@ use legere_app::missing_files::trouble;
 use legere_app::tracks::{Keep, Wanted};
 use legere_core::id::{DraftId, JobId, TrackId};
 use legere_core::time::clock;
+use legere_core::track::SoundKind;
 use legere_core::track::marks::Edit;
 use legere_core::track::retarget::Seam;
-use legere_store::tracks::{SoundKind, Track, TrackMetadata};
+use legere_store::tracks::{Track, TrackMetadata};
 use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {

@@ -16,3 +16,7 @@ test("the other way begins again", () => {
 test("a speed is said with its way, standing is not said", () => {
   assert.deepEqual([0, 2, -4].map(spoken), ["", "2×", "−4×"]);
 });
+
+test("a clip that came at a speed of its own goes on from there, not from the beginning", () => {
+  assert.deepEqual([faster(3, 1), faster(1.5, 1), faster(8, 1), faster(3, -1)], [4, 2, 8, -1]);
+});

@@ -44,6 +44,23 @@ fn a_ramp_goes_from_one_speed_to_another_with_eased_ends() {
     assert!((course.speed_on(10) - 1.0).abs() < 0.1 && (course.speed_on(17) - 3.0).abs() < 0.1, "level at both ends");
 }
 
+/// Whatever way a clip ran before it stopped, the picture that stands is the next one of that way, never one seen before.
+#[test]
+fn a_clip_that_stands_still_stays_on_the_side_it_came_from() {
+    for (way, before) in [(100i64, 1i64), (-100, -1)] {
+        let d = curved(way, vec![turn(10, 0, 0)]);
+        let shown: Vec<i64> = frames_of(&d.shots()[0]).iter().map(|k| *k as i64).collect();
+        let steps: Vec<i64> = shown.windows(2).map(|w| w[1] - w[0]).collect();
+        assert!(steps[..10].iter().all(|s| *s == before), "{way}: {steps:?}");
+        assert!(steps[10..].iter().all(|s| *s == 0), "{way}: {steps:?}");
+    }
+    // A clip that stands from its first frame on, and then runs, stands as if it ran forwards.
+    let d = curved(0, vec![turn(10, 0, 100)]);
+    let shown = frames_of(&d.shots()[0]);
+    assert_eq!(shown[10], shown[0]);
+    assert_eq!(shown[11], shown[0] + 1);
+}
+
 #[test]
 fn a_held_frame_is_seen_so_many_frames_longer() {
     let d = draft().apply(&Edit::Hold { shot: at(0), at: 10, len: FrameLen::new(6) }).expect("held");

@@ -1,6 +1,6 @@
 // @ts-check
 // Asking the server. What it refuses is an error with its words; what was kept is passed to the page, so that undo knows.
-import { headers } from "./session.js";
+import { headers, settled } from "./session.js";
 
 export class Refused extends Error {
   /** @param {string} message @param {number} status 0 when nobody answered */
@@ -20,6 +20,7 @@ export class Refused extends Error {
  * @returns {Promise<any>} */
 export async function ask(path, body, how = {}) {
   const method = how.method || (body === undefined ? "GET" : "POST");
+  await settled;
   /** @type {Record<string, string>} */
   const all = headers();
   if (body !== undefined) all["content-type"] = "application/json";

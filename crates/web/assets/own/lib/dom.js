@@ -60,10 +60,11 @@ export function say(words) {
 let timer = 0;
 
 /** Stopped before it began is no error; a file that does not play is.
- * @param {HTMLMediaElement} media */
-export function start(media) {
+ * @param {HTMLMediaElement} media @param {() => void} [refused] when the browser waits for a first key or click */
+export function start(media, refused) {
   media.play().catch((error) => {
-    if (error.name !== "AbortError") say("this cannot be played");
+    if (error.name === "NotAllowedError" && refused) refused();
+    else if (error.name !== "AbortError") say("this cannot be played");
   });
 }
 

@@ -13,20 +13,29 @@ const claim = (id) =>
     });
   });
 
-/** The window's own: it stays when the page is loaded again. A duplicated tab brings the id of the first one along, and takes
- * another one, so that each sees what the other changes.
- * @returns {Promise<string>} */
-async function ofWindow() {
-  const known = sessionStorage.getItem(KEY);
-  // Without locks (no secure context) a duplicated tab cannot be known.
-  if (known && (!navigator.locks || (await claim(known)))) return known;
+/** Begins an id of this window's own. */
+function begin() {
   const fresh = crypto.randomUUID();
   sessionStorage.setItem(KEY, fresh);
-  if (navigator.locks) await claim(fresh);
   return fresh;
 }
 
-export const session = await ofWindow();
+const known = sessionStorage.getItem(KEY);
+
+/** The window's own id: it stays when the page is loaded again. */
+export let session = known || begin();
+
+/** A duplicated tab brings the id of the first one along; it takes another one, so that each sees what the other changes.
+ * Without locks (no secure context) that cannot be known. */
+async function settle() {
+  if (!navigator.locks || (await claim(session))) return;
+  session = begin();
+  await claim(session);
+}
+
+/** Fulfilled once the id is this window's alone. Modules must not wait for it while they load: the page's other scripts would
+ * run before them. */
+export const settled = settle();
 
 const main = /** @type {HTMLElement | null} */ (document.querySelector("main"));
 

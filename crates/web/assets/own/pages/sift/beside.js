@@ -36,7 +36,7 @@ export function open(selects, keep) {
   const rewind = () => videos.forEach((v, i) => (v.currentTime = Math.max(0, selects[i].hit - before)));
   const play = () => {
     rewind();
-    videos.forEach(start);
+    videos.forEach((video) => start(video));
   };
   const turn = () => {
     if (!dialog.open) return;

@@ -70,14 +70,14 @@ function show(s) {
   state.now = s;
   if (before?.clip !== s.clip) {
     player.leave();
-    clearTimeout(loading);
-    loading = window.setTimeout(rested, 150);
     if (!readings.has(s.clip)) read(s);
     whenFine(s, () => state.now?.clip === s.clip && drawRibbon());
   } else if (before !== s) {
     player.rest();
-    player.stand(s.start);
+    player.arrive(s.start);
   }
+  clearTimeout(loading);
+  loading = window.setTimeout(rested, 150);
   drawStill();
   sheet.choose(before, s);
   describe();
@@ -103,6 +103,7 @@ function rested() {
         if (state.now?.clip === s.clip) drawRibbon();
       })
       .catch(() => undefined);
+  player.comes();
 }
 /** @param {any} s */
 async function read(s) {
@@ -164,6 +165,7 @@ function played() {
   const s = state.now;
   $("loop").setAttribute("aria-pressed", String(player.isLooping()));
   $("quiet").setAttribute("aria-pressed", String(player.isQuiet()));
+  $("coming").value = String(player.comingAt());
   if (!s) return;
   const heard = !s.sound ? "silent" : s.muted ? "muted" : player.isQuiet() ? "quiet" : "sound";
   $("at-now").textContent = [frames(player.at(), s.rate), player.says(), heard].filter(Boolean).join(" · ");
@@ -304,16 +306,7 @@ function verdict(tier) {
 }
 /** @param {string} which */
 function mark(which) {
-  const s = state.now;
-  if (!s) return;
-  const t = player.at();
-  // A mark beyond the neighbours would lay two selects over each other.
-  const others = ofClip(s.clip).filter((q) => q !== s),
-    over = others.find((q) => t > q.start && t < q.end);
-  if (over) return say(`this lies in select ${over.place} of the clip: ${which === "hit" ? "go there with ." : "join them with ⇧X, or move its marks first"}`);
-  const between = (/** @type {number} */ a, /** @type {number} */ b) => others.some((q) => q.start >= a - 1e-6 && q.end <= b + 1e-6);
-  if (between(Math.min(t, s.start), Math.max(t, s.end))) return say("another select lies between: make a new one here with +");
-  judgeOne({ do: "mark", mark: which, at: t });
+  judgeOne({ do: "mark", mark: which, at: player.at() });
 }
 /** Of the one that is looked at, whatever is chosen. @param {any} said */
 async function judgeOne(said) {
@@ -537,6 +530,10 @@ press("loop", player.loopSelect);
 press("around", player.aroundHit);
 press("mute", mute);
 press("quiet", player.toggleQuiet);
+$("coming").addEventListener("change", () => {
+  player.setComing(Number($("coming").value));
+  $("coming").blur();
+});
 press("full", full);
 $("order").addEventListener("change", () => {
   state.order = $("order").value;
@@ -585,6 +582,7 @@ on("l", "shuttle on, faster with each press", () => player.shuttle(1));
 on("p", "loop the select from its in", player.loopSelect);
 on("h", "play around the hit", player.aroundHit);
 on("q", "quiet: hear nothing", player.toggleQuiet);
+on("Shift+P", "play each clip as it comes, or let it stand", player.toggleComing);
 inGroup("the select");
 on("w", "mark in", () => mark("in"));
 on("i", "mark in", () => mark("in"));

@@ -11,6 +11,14 @@ const video = $("video");
 /** A second before the hit and one after it. */
 const AROUND = 1;
 let quiet = false;
+/** How fast a clip plays as it comes, in times its own speed; 0 where it stands. Kept in this browser. */
+const COMING = "legere sift plays";
+const FASTEST_COMING = 4;
+let coming = Math.min(FASTEST_COMING, Math.max(0, Number(localStorage.getItem(COMING) ?? 1) || 0));
+/** What was switched off last, for switching on again. */
+let comingBefore = coming || 1;
+/** Whether nothing was done with a clip since it came. */
+let untouched = false;
 /** How fast and which way it is shuttled: 0 stands, negative goes backwards. */
 let speed = 0;
 /** @type {{ from: number, to: number } | null} what is played over and over */
@@ -24,6 +32,27 @@ let reported = () => undefined;
 export const whenChanged = (act) => {
   reported = act;
 };
+
+export const comingAt = () => coming;
+/** @param {number} times 0: clips stand when they come */
+export function setComing(times) {
+  comingBefore = times || coming || comingBefore;
+  coming = times;
+  localStorage.setItem(COMING, String(times));
+  reported();
+}
+export const toggleComing = () => setComing(coming ? 0 : comingBefore);
+
+/** A clip has come: it plays, unless something was done with it since, or nobody looks at it. */
+export function comes() {
+  const elsewhere = document.hidden || document.querySelector("dialog[open]") || document.activeElement?.matches("input:not([type=checkbox]), textarea");
+  if (untouched && coming && !elsewhere) go(coming, () => go(0));
+}
+/** Another select of the same clip: its first frame, until it plays. @param {number} t */
+export function arrive(t) {
+  stand(t);
+  untouched = true;
+}
 
 export const isQuiet = () => quiet;
 export const isLooping = () => loop !== null;
@@ -63,6 +92,7 @@ export function leave() {
   backwards.leave();
   rest();
   video.classList.remove("on");
+  untouched = true;
   reported();
 }
 function listen() {
@@ -79,6 +109,7 @@ export const muteChanged = listen;
 export function stand(t) {
   const s = state.now;
   if (!s) return;
+  untouched = false;
   load();
   rest();
   video.classList.add("on");
@@ -96,16 +127,17 @@ export function step(n) {
 /** @param {number} seconds */
 export const jump = (seconds) => state.now && stand(at() + seconds);
 
-/** @param {number} wanted */
-function go(wanted) {
+/** @param {number} wanted @param {() => void} [refused] when the browser waits for a first key or click */
+function go(wanted, refused) {
   if (wanted >= 0) caughtUp();
+  untouched = false;
   speed = wanted;
   load();
   video.classList.add("on");
   if (speed > 0) {
     video.playbackRate = speed;
     listen();
-    start(video);
+    start(video, refused);
   } else {
     video.pause();
     if (speed < 0) back();

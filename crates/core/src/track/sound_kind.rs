@@ -1,6 +1,6 @@
 //! What a sound file is for: music that pictures are laid on, or a sound that lies under them.
 
-use legere_core::track::TrackReading;
+use super::TrackReading;
 use serde::{Deserialize, Serialize};
 
 /// Whether a sound file is music or a sound.
@@ -37,8 +37,8 @@ const SOUNDS: [&str; 12] = [
 const MUSIC: [&str; 4] = ["music", "songs", "score", "tracks"];
 
 impl SoundKind {
-    /// By the folder that it lies in, its length and its beats.
-    pub(crate) fn classified(path: &str, reading: &TrackReading) -> Self {
+    /// By the folder that the file lies in, its length and its beats; `path` is that below its media folder.
+    pub fn classified(path: &str, reading: &TrackReading) -> Self {
         let beats = reading.beats.len() as f64 / reading.duration.max(1.0);
         if in_folder(path) == Some(Self::Sound) || reading.duration < SHORTEST_MUSIC || beats < FEWEST_BEATS {
             Self::Sound
@@ -61,7 +61,7 @@ fn in_folder(path: &str) -> Option<SoundKind> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use legere_core::track::Beat;
+    use crate::track::Beat;
 
     fn reading(duration: f64, beats_a_second: f64) -> TrackReading {
         let beat = |i| Beat { at: f64::from(i) / beats_a_second, bar: 1, beat: 1, strength: 0.5 };
@@ -77,7 +77,7 @@ mod tests {
     }
 
     #[test]
-    fn the_innermost_folder_that_says_so_tells_a_sound() {
+    fn the_innermost_folder_that_says_so_decides() {
         for (path, kind) in [
             ("Day 1/Ambience/market.wav", SoundKind::Sound),
             ("SFX_wood/knocks.wav", SoundKind::Sound),
