@@ -273,3 +273,58 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
     browser.client.clone().close().await.expect("closed");
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn shots_are_taken_by_mouse_and_several_at_once() {
+    let server = Server::start().await;
+    let (job, draft) = cut(&server).await;
+    let view = format!("/jobs/{job}/drafts/{draft}.json");
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{job}/arrange?draft={draft}", server.port)).await;
+    browser.until("document.querySelector('#skyline')?.dataset.ready === 'yes'", 20).await;
+    let count = "document.querySelectorAll('.building').length";
+    let undoes = |words: &str| format!("document.querySelector('#undo').textContent.includes('{words}')");
+
+    // The strip's middle is pulled: the shot stays as long as it is and shows a later part.
+    let before = server.json(&view).await["shots"][0].clone();
+    let number = |shot: &Value, field: &str| shot[field].as_f64().expect("a number");
+    let [left, top, width, height] = browser.place("#strip").await;
+    let middle = left + width * (number(&before, "source") + number(&before, "used") / 2.0) / number(&before, "media");
+    browser.drag((middle, top + height / 2.0), (middle + 20.0, top + height / 2.0)).await;
+    browser.until(&undoes("other part of the clip"), 10).await;
+    let slipped = server.json(&view).await["shots"][0].clone();
+    assert_eq!(slipped["len"], before["len"]);
+    let wanted = number(&before, "source") + 20.0 * number(&before, "media") / width;
+    assert!((number(&slipped, "source") - wanted).abs() < 0.05, "{} for {wanted}", slipped["source"]);
+
+    // The end of the shot is pulled on the skyline; its neighbour gives the frames.
+    let total = server.json(&view).await["total"].clone();
+    let [left, top, width, height] = browser.place(".grip[data-edge=end]").await;
+    let grip = (left + width / 2.0, top + height / 2.0);
+    browser.drag(grip, (grip.0 + 30.0, grip.1)).await;
+    browser.until(&format!("!{}", undoes("other part of the clip")), 10).await;
+    let after = server.json(&view).await;
+    assert!(after["shots"][0]["len"].as_u64() > before["len"].as_u64(), "{}", after["shots"][0]["len"]);
+    assert_eq!(after["total"], total);
+
+    // Three are chosen and removed, as one thing to undo.
+    browser.shift('\u{E015}').await;
+    browser.shift('\u{E015}').await;
+    browser.until("document.querySelector('#shot-name').textContent.includes('3 shots chosen')", 10).await;
+    browser.js("const f = document.querySelector('#time-from'); f.value = 'whole'; f.dispatchEvent(new Event('change'))").await;
+    browser.key("Delete").await;
+    browser.until(&format!("{count} === 9"), 10).await;
+    browser.control('z').await;
+    browser.until(&format!("{count} === 12"), 10).await;
+    assert_eq!(server.json(&view).await["shots"], after["shots"], "as it was");
+
+    // What is refused is said where one looks.
+    browser.js("document.querySelectorAll('.building')[0].dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    browser.until("document.querySelector('#shot-name').textContent.includes('shot 1 ')", 10).await;
+    browser.js("document.querySelector('#toast').textContent = ''").await;
+    browser.key("(").await;
+    browser.until("document.querySelector('#toast').textContent.includes('this is the first shot')", 10).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}

@@ -89,7 +89,7 @@ impl JobProgress {
         self.job.into()
     }
 
-    /// Clips that have stills, those with the best verdicts first.
+    /// Clips that have stills, those with the best verdicts first; of equals some from all over the job, always the same.
     pub fn stills(&self) -> impl Iterator<Item = ClipId> + '_ {
         let ids = self.stills.as_array().into_iter().flatten();
         ids.filter_map(|id| id.as_str()?.parse().ok())
@@ -111,9 +111,9 @@ FROM job
   CROSS JOIN LATERAL (SELECT count(*) AS files FROM handoff WHERE job_id = job.id AND state = 'ready') h
   LEFT JOIN LATERAL (SELECT at FROM journal WHERE job_id = job.id ORDER BY id DESC LIMIT 1) j ON true
   CROSS JOIN LATERAL (
-    SELECT coalesce(jsonb_agg(best.clip_id ORDER BY best.rank, best.born), '[]') AS stills FROM (
+    SELECT coalesce(jsonb_agg(best.clip_id ORDER BY best.rank, best.spread), '[]') AS stills FROM (
       SELECT pick.clip_id, min(array_position(ARRAY['hero', 'strong', 'spare', 'unread', 'out'], verdict ->> 'tier')) AS rank,
-        min(pick.born) AS born
+        hashtext(pick.clip_id::text) AS spread
       FROM pick JOIN clip ON clip.id = pick.clip_id
       WHERE pick.job_id = job.id AND NOT pick.removed AND NOT clip.hidden AND clip.summary IS NOT NULL
       GROUP BY pick.clip_id ORDER BY 2, 3 LIMIT $2) best) p

@@ -1,6 +1,6 @@
 //! Headless Chromium through ChromeDriver.
 
-use fantoccini::actions::{InputSource, KeyAction, KeyActions};
+use fantoccini::actions::{InputSource, KeyAction, KeyActions, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
 use fantoccini::wd::WebDriverCompatibleCommand;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::{Value, json};
@@ -137,6 +137,26 @@ impl Browser {
     /// Shift and a letter.
     pub async fn shift(&self, key: char) {
         self.with('\u{E008}', key).await;
+    }
+
+    /// Presses the mouse at one place of the page, moves it to another and lets it go.
+    pub async fn drag(&self, from: (f64, f64), to: (f64, f64)) {
+        let at = |(x, y): (f64, f64)| PointerAction::MoveTo { duration: Some(Duration::from_millis(50)), x, y };
+        let drag = MouseActions::new("mouse".into())
+            .then(at(from))
+            .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+            .then(at(((from.0 + to.0) / 2.0, from.1)))
+            .then(at(to))
+            .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+        self.client.perform_actions(drag).await.expect("the mouse");
+    }
+
+    /// Left, top, width and height of what a selector finds, in pixels of the page.
+    pub async fn place(&self, css: &str) -> [f64; 4] {
+        let script = format!(
+            "const r = document.querySelector('{css}').getBoundingClientRect(); return [r.left, r.top, r.width, r.height]"
+        );
+        serde_json::from_value(self.js(&script).await).unwrap_or_else(|e| panic!("{css}: {e}"))
     }
 
     async fn with(&self, held: char, key: char) {

@@ -37,6 +37,12 @@ export function begin(of) {
       at = d.shots.findIndex((/** @type {any} */ s) => s.id === id());
     return d.shots[at + n];
   };
+  /** Does something with the shot beside this one, or says that there is none. @param {number} n @param {(other: any) => void} act */
+  const beside = (n, act) => () => {
+    const other = neighbour(n);
+    if (other) act(other);
+    else say(n < 0 ? "this is the first shot: there is none before it" : "this is the last shot: there is none behind it");
+  };
   /** The beat before or after a frame. @param {number} frame @param {number} way */
   const beat = (frame, way) => {
     const beats = of.draft().beats.map((/** @type {number[]} */ b) => b[0]);
@@ -45,7 +51,8 @@ export function begin(of) {
   const toBeat = (/** @type {number} */ way) => {
     const end = shot().start + shot().len,
       target = beat(end, way);
-    if (target !== undefined) edit({ do: "move-cut", shot: id(), by: target - end });
+    if (target === undefined) say(`there is no beat ${way > 0 ? "behind" : "before"} the end of this shot`);
+    else edit({ do: "move-cut", shot: id(), by: target - end });
   };
   /** Frames that are typed in a field. @param {string} field @param {number} usual */
   const frames = (field, usual) => {
@@ -82,9 +89,9 @@ export function begin(of) {
     split: atMark((at) => edit({ do: "split", shot: id(), at })),
     join: () => edit({ do: "join", shot: id() }),
     remove: () => editEach({ do: "remove", from: of.timeFrom() }),
-    "move-earlier": () => neighbour(-1) && edit({ do: "move", shot: id(), before: neighbour(-1).id }),
-    "move-later": () => neighbour(1) && edit({ do: "move", shot: id(), before: neighbour(2)?.id ?? null }),
-    exchange: () => neighbour(1) && edit({ do: "exchange", shot: id(), with: neighbour(1).id }),
+    "move-earlier": beside(-1, (other) => edit({ do: "move", shot: id(), before: other.id })),
+    "move-later": beside(1, () => edit({ do: "move", shot: id(), before: neighbour(2)?.id ?? null })),
+    exchange: beside(1, (other) => edit({ do: "exchange", shot: id(), with: other.id })),
     ramp: atMark((at) => {
       const over = frames("over", 8),
         percent = Number($("to-percent").value.replace("%", "").replace(",", "."));

@@ -307,9 +307,12 @@ function drawStrip(s) {
     const px = (/** @type {number} */ t) => (t / s.media) * w,
       a = px(s.source),
       b = px(s.source + s.used);
-    pen.fillStyle = "rgba(246,243,236,.72)";
+    // What the shot does not show lies behind paper, by night too.
+    pen.globalAlpha = 0.72;
+    pen.fillStyle = css("--paper");
     pen.fillRect(0, 0, a, h);
     pen.fillRect(b, 0, w - b, h);
+    pen.globalAlpha = 1;
     pen.strokeStyle = css("--act");
     pen.lineWidth = 3;
     pen.strokeRect(a + 1.5, 1.5, b - a - 3, h - 3);
@@ -555,8 +558,12 @@ if (box) {
     show();
   });
   loaded(async () => {
+    const addressed = chosen;
     await load();
     wire();
+    // The mark comes to the shot that the address names, as it comes to one that is chosen here.
+    const there = d.shots.find((/** @type {any} */ s) => s.id === addressed);
+    if (there) transport.seek(there.start);
   });
   /** Another window's change of what is on this page. @param {boolean} mine */
   const other = (mine) => {

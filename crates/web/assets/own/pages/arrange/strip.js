@@ -15,9 +15,11 @@ export function begin({ strip, edit, shot, draft, timeFrom, shown }) {
   };
   /** @param {any} s @param {number} x @returns {"begin" | "end" | "slip" | null} */
   const meant = (s, x) => {
-    const [from, to] = edges(s);
-    if (Math.abs(x - from) <= EDGE) return "begin";
-    if (Math.abs(x - to) <= EDGE) return "end";
+    const [from, to] = edges(s),
+      // However little is shown, its middle can be taken.
+      edge = Math.min(EDGE, (to - from) / 3);
+    if (Math.abs(x - from) <= edge) return "begin";
+    if (Math.abs(x - to) <= edge) return "end";
     return x > from && x < to ? "slip" : null;
   };
   const place = (/** @type {PointerEvent} */ e) => e.clientX - strip.getBoundingClientRect().left;
