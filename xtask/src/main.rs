@@ -1,5 +1,7 @@
 //! What a person types: `cargo xtask demo`, `test`, `screenshots`, `bench`.
 
+#[cfg(test)]
+mod circles;
 mod debian;
 mod licences;
 mod picture;

@@ -2,8 +2,8 @@
 
 use super::App;
 use super::footage::Footage;
+use super::passages::{OpenPassage, ScoreKey, score_key};
 use super::recent::Recent;
-use super::score::{OpenPassage, ScoreKey, score_key};
 use crate::error::AppError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};

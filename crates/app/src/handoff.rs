@@ -5,7 +5,7 @@
 
 use super::cancel::while_wanted;
 use super::drafts::OpenDraft;
-use super::score::OpenPassage;
+use super::passages::OpenPassage;
 use super::{App, short_name};
 use crate::error::AppError;
 use legere_core::draft::Draft;

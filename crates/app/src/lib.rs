@@ -12,6 +12,7 @@ pub mod footage;
 pub mod handoff;
 pub mod import;
 pub mod missing_files;
+pub mod passages;
 pub mod passes;
 pub mod preview;
 mod recent;

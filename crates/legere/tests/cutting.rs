@@ -311,7 +311,9 @@ async fn shots_are_taken_by_mouse_and_several_at_once() {
     browser.shift('\u{E015}').await;
     browser.shift('\u{E015}').await;
     browser.until("document.querySelector('#shot-name').textContent.includes('3 shots chosen')", 10).await;
-    browser.js("const f = document.querySelector('#time-from'); f.value = 'whole'; f.dispatchEvent(new Event('change'))").await;
+    browser
+        .js("const f = document.querySelector('#time-from'); f.value = 'whole'; f.dispatchEvent(new Event('change'))")
+        .await;
     browser.key("Delete").await;
     browser.until(&format!("{count} === 9"), 10).await;
     browser.control('z').await;
@@ -319,7 +321,9 @@ async fn shots_are_taken_by_mouse_and_several_at_once() {
     assert_eq!(server.json(&view).await["shots"], after["shots"], "as it was");
 
     // What is refused is said where one looks.
-    browser.js("document.querySelectorAll('.building')[0].dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    browser
+        .js("document.querySelectorAll('.building')[0].dispatchEvent(new MouseEvent('click', { bubbles: true }))")
+        .await;
     browser.until("document.querySelector('#shot-name').textContent.includes('shot 1 ')", 10).await;
     browser.js("document.querySelector('#toast').textContent = ''").await;
     browser.key("(").await;

@@ -2,7 +2,8 @@
 //! sheet, the sound for the peaks and, through a pipe, the small frames for the reading.
 
 use crate::guard::{Guarded, finish};
-use crate::shelf::Work;
+pub use crate::shelf::LIGHT_WIDTH;
+use crate::shelf::{STILL, Work};
 use crate::small::Small;
 use crate::sound::{self, Peaks};
 use crate::{MediaError, probe};
@@ -23,10 +24,6 @@ const MOST_STILLS: u32 = 600;
 /// Stills beside each other where there are more than a sheet holds.
 pub const STILLS_ACROSS: u32 = 20;
 const SMALL_STILL: (u32, u32) = (160, 90);
-/// The name of the standing clip that is made of a picture.
-pub(crate) const STILL: &str = "still.mp4";
-/// The width of a light copy where nobody chooses another.
-pub const LIGHT_WIDTH: u32 = 960;
 /// Frames from one whole picture to the next. Short groups without B-frames: the frame under the mark is at most seven others away; longer
 /// groups take less space and answer later.
 pub const GROUP: u32 = 8;

@@ -5,7 +5,6 @@
 //! hand-offs stay.
 
 use crate::MediaError;
-use crate::light::{LIGHT_WIDTH, STILL};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fs::File;
@@ -13,6 +12,11 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 use tempfile::TempDir;
+
+/// The name of the standing clip that is made of a picture.
+pub(crate) const STILL: &str = "still.mp4";
+/// The width of a light copy in pixels, where nobody chooses another.
+pub const LIGHT_WIDTH: u32 = 960;
 
 /// A folder of our own.
 #[derive(Debug, Clone)]

@@ -3,13 +3,13 @@
 use crate::entity::{clip, import, roll};
 use crate::error::word;
 use crate::events::ChangedKind;
-use crate::jobs::clips_changed;
+use crate::footage_changes::clips_changed;
 use crate::journal::{
     By, EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, field_or, identified, removable,
     set_field,
 };
 use crate::rows::{BrokenRow, Rows};
-use crate::selects::{tag_field, with_tags};
+use crate::tags::{tag_field, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;

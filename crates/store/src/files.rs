@@ -121,7 +121,7 @@ impl OfFile for Clip {
             .exec(t)
             .await?;
         clip_reading::Entity::delete_by_id(self.id.uuid()).exec(t).await?;
-        crate::jobs::clips_changed(t, self.job).await
+        crate::footage_changes::clips_changed(t, self.job).await
     }
 
     async fn copied(&self, edit: &mut JobEdit, digest: Option<&str>, original: &Self) -> Result<bool, StoreError> {
@@ -238,7 +238,7 @@ impl JobEdit {
         }
         let sql = format!("DELETE FROM {} WHERE id = $1", T::TABLE);
         self.transaction().execute_raw(bound(&sql, [owner.id().into()])).await?;
-        crate::jobs::clips_changed(self.transaction(), self.job()).await?;
+        crate::footage_changes::clips_changed(self.transaction(), self.job()).await?;
         notify(self.transaction(), &Event::of(self.job(), T::LISTED, owner.id())).await
     }
 

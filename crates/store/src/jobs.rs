@@ -9,7 +9,6 @@ use crate::{Store, StoreError};
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::FrameRate;
 use sea_orm::prelude::*;
-use sea_orm::sea_query::ExprTrait;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
 
 /// One commissioned piece.
@@ -279,30 +278,6 @@ impl Store {
         }
         Ok(())
     }
-}
-
-/// Counts a change of the clips of a job, of their readings or of what is measured of their selects.
-pub(crate) async fn clips_changed(db: &impl ConnectionTrait, job: JobId) -> Result<(), StoreError> {
-    job::Entity::update_many()
-        .col_expr(job::Column::Footage, Expr::col(job::Column::Footage).add(1))
-        .filter(job::Column::Id.eq(job.uuid()))
-        .exec(db)
-        .await?;
-    Ok(())
-}
-
-/// Remembers the newest change of a select of a job. Within the job's lock, so that it never falls.
-pub(crate) async fn selects_changed(
-    db: &impl ConnectionTrait,
-    job: JobId,
-    revision: Revision,
-) -> Result<(), StoreError> {
-    job::Entity::update_many()
-        .col_expr(job::Column::Selects, Expr::value(revision))
-        .filter(job::Column::Id.eq(job.uuid()))
-        .exec(db)
-        .await?;
-    Ok(())
 }
 
 /// A name as people give them: something, and not too much of it.

@@ -14,6 +14,7 @@ mod entity;
 mod error;
 pub mod events;
 pub mod files;
+mod footage_changes;
 pub mod handoffs;
 pub mod jobs;
 pub mod journal;
@@ -26,6 +27,7 @@ pub mod rolls;
 mod roots;
 pub mod rows;
 pub mod selects;
+mod tags;
 #[cfg(feature = "testing")]
 pub mod testing;
 pub mod tracks;

@@ -3,7 +3,7 @@
 use crate::clips::{Clip, FileIdentity, RecordedFrom, State};
 use crate::entity::{clip, clip_reading, roll};
 use crate::events::ChangedKind;
-use crate::jobs::clips_changed;
+use crate::footage_changes::clips_changed;
 use crate::journal::lock_job;
 use crate::selects::first_select;
 use crate::{Store, StoreError};

@@ -7,11 +7,12 @@ use crate::journal::{
     EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, bound, field_or, identified, set_field,
 };
 use crate::rows::Rows;
+use crate::tags::{tag_field, with_tags};
 use crate::{Store, StoreError};
 use chrono::Utc;
 use legere_core::footage::ClipReading;
 use legere_core::id::{ClipId, JobId, SelectId};
-use legere_core::select::{Facet, MOST_SELECTS, Movement, Range, Tag, Verdict};
+use legere_core::select::{MOST_SELECTS, Movement, Range, Verdict};
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, JoinType, QueryOrder, QuerySelect};
 use std::collections::{BTreeSet, HashMap};
@@ -53,27 +54,6 @@ impl TryFrom<pick::Model> for Select {
             removed: row.removed,
             revision: row.revision,
         })
-    }
-}
-
-/// The tags among some fields, put over a thing's own.
-pub(crate) fn with_tags(tags: &BTreeSet<Tag>, fields: &Fields) -> Result<BTreeSet<Tag>, StoreError> {
-    let mut next = tags.clone();
-    let facet = |name: &str| name.split(' ').next().and_then(Facet::from_word);
-    for (name, value) in fields.iter().filter(|(name, _)| facet(name).is_some()) {
-        next.retain(|t| tag_field(t) != *name);
-        let tag: Option<Tag> = serde_json::from_value(value.clone()).map_err(StoreError::broken("tag"))?;
-        next.extend(tag);
-    }
-    Ok(next)
-}
-
-/// The field of a tag: one for each facet that has one answer, one for each word of the others.
-pub(crate) fn tag_field(tag: &Tag) -> String {
-    if tag.facet().words().is_empty() {
-        format!("{} {}", tag.facet().word(), tag.word())
-    } else {
-        tag.facet().word().to_owned()
     }
 }
 

@@ -5,7 +5,7 @@
 //! counts; noise makes no edges of seven pixels. Edges wider than five pixels all look alike, so the same is asked once more at
 //! half the size.
 
-use super::picture::Plane;
+use super::plane::Plane;
 use std::ops::Range;
 
 /// Pixels over which the height of an edge is taken, to each side.

@@ -1,6 +1,7 @@
 //! Whether two frames show the same: their small pictures, shifted to where they fit best.
 
-use super::picture::{Picture, Plane};
+use super::picture::Picture;
+use super::plane::Plane;
 
 /// How far a small picture is shifted, as a share of its width.
 const SHIFT: f32 = 0.17;

@@ -12,6 +12,7 @@ mod likeness;
 mod moments;
 mod path;
 mod picture;
+mod plane;
 mod scene;
 mod shots;
 mod track;

@@ -1,7 +1,8 @@
 //! Following points from one frame to another: corners over a grid, found again by the method of Lucas and Kanade (IJCAI 1981)
 //! from coarse to fine, with the brightness of each window taken out.
 
-use super::picture::{LEVELS, Picture, Plane};
+use super::picture::{LEVELS, Picture};
+use super::plane::Plane;
 
 /// Cells of the grid along the longer side; one point is followed in each.
 pub const CELLS: usize = 16;

@@ -607,10 +607,10 @@ impl JobEdit {
     /// What is kept in memory of the footage is another one from now on.
     async fn raise_footage(&self) -> Result<(), StoreError> {
         if self.clips_changed {
-            crate::jobs::clips_changed(&self.transaction, self.job).await?;
+            crate::footage_changes::clips_changed(&self.transaction, self.job).await?;
         }
         if self.selects_changed {
-            crate::jobs::selects_changed(&self.transaction, self.job, self.revision).await?;
+            crate::footage_changes::selects_changed(&self.transaction, self.job, self.revision).await?;
         }
         Ok(())
     }

@@ -2,7 +2,7 @@
 
 use crate::views::sift::CountView;
 use legere_app::drafts::{Instead, OpenDraft};
-use legere_app::score::OpenPassage;
+use legere_app::passages::OpenPassage;
 use legere_app::short_name;
 use legere_core::arrange::{Alternate, Pace};
 use legere_core::check::{Figures, Finding};
