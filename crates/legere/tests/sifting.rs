@@ -242,7 +242,12 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     browser.control('z').await;
     browser.until("document.querySelectorAll('.cell.is-out').length === 0", 10).await;
 
-    // Shuttling both ways, and back to a stand.
+    // Shuttling both ways, and back to a stand. Nothing plays by itself meanwhile.
+    browser.shift('p').await;
+    browser.key("k").await;
+    browser
+        .until("document.querySelector('#coming').value === '0' && document.querySelector('#video').paused", 5)
+        .await;
     let speed = "document.querySelector('#at-now').textContent";
     browser.click(".cell[data-at='3']").await;
     browser.until("document.querySelector('#video').readyState >= 2", 20).await;
