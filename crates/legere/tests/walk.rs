@@ -135,7 +135,9 @@ async fn sift(browser: &Browser, job: &str) {
     // In, hit and out of the clip that is shown, and a tag. It stands meanwhile.
     browser.shift('p').await;
     browser.key("k").await;
-    browser.until("document.querySelector('#coming').value === '0' && document.querySelector('#video').paused", 5).await;
+    browser
+        .until("document.querySelector('#coming').value === '0' && document.querySelector('#video').paused", 5)
+        .await;
     // The moving picture follows a moment after the still.
     let shown = "document.querySelector('.cell.is-here').dataset.select";
     let loaded = format!(

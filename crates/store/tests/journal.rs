@@ -40,12 +40,25 @@ async fn cut(
     base: Option<Revision>,
     edit: &Edit,
 ) -> Result<(), StoreError> {
+    cut_as(store, world_job, by, draft, base, edit, edit.coalesce_key().as_deref()).await
+}
+
+/// `key`: what edits become one step to undo with.
+async fn cut_as(
+    store: &Store,
+    world_job: legere_core::id::JobId,
+    by: By,
+    draft: DraftId,
+    base: Option<Revision>,
+    edit: &Edit,
+    key: Option<&str>,
+) -> Result<(), StoreError> {
     let mut under_way = store.begin_edit(world_job, by).await?;
     let kept: StoredDraft = under_way.load(draft).await?;
     let next = kept.body.cut.apply(edit).map_err(|e| StoreError::Refused(e.to_string()))?;
     let next = StoredDraft { body: DraftBody { cut: next, ..kept.body.clone() }, ..kept.clone() };
     under_way.put(&kept, &next, base).await?;
-    under_way.commit(edit.label(), edit.coalesce_key().as_deref()).await.map(drop)
+    under_way.commit(edit.label(), key).await.map(drop)
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -503,7 +516,8 @@ proptest! {
                 };
                 let undone = edit.is_none() && !replay;
                 let _ = match edit {
-                    Some(edit) => cut(&world.store, world.job, me, draft, None, &edit).await,
+                    // Each is a step of its own: how many become one depends on how quickly they follow.
+                    Some(edit) => cut_as(&world.store, world.job, me, draft, None, &edit, None).await,
                     None if replay => world.redo(me).await.map(drop),
                     None => world.undo(me).await.map(drop),
                 };

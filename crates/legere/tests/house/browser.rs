@@ -173,10 +173,18 @@ impl Browser {
         self.until("!document.querySelector('.htmx-added')", 10).await;
     }
 
+    /// Clicks what a selector finds; again where the page put something else in its place meanwhile.
     pub async fn click(&self, css: &str) {
         self.settled().await;
-        let element = self.client.wait().at_most(Duration::from_secs(10)).for_element(Locator::Css(css)).await;
-        element.unwrap_or_else(|e| panic!("{css}: {e}")).click().await.unwrap_or_else(|e| panic!("{css}: {e}"));
+        let end = Instant::now() + Duration::from_secs(10);
+        loop {
+            let element = self.client.wait().at_most(Duration::from_secs(10)).for_element(Locator::Css(css)).await;
+            match element.unwrap_or_else(|e| panic!("{css}: {e}")).click().await {
+                Ok(()) => return,
+                Err(e) if e.is_stale_element_reference() && Instant::now() < end => {}
+                Err(e) => panic!("{css}: {e}"),
+            }
+        }
     }
 
     pub async fn text(&self, css: &str) -> String {
