@@ -355,8 +355,7 @@ impl App {
             return Ok((before, clip));
         }
         let clip = self.store.clip(before.clip).await?;
-        let beside = self.store.ranges_beside(clip.id, select);
-        let others = if said.moves_marks() { beside.await? } else { Vec::new() };
+        let others = if said.moves_marks() { self.store.ranges_beside(clip.id, select).await? } else { Vec::new() };
         let edit = |select: Select| said.applied(select, &clip, &others);
         Ok((self.store.edit(job, by, select, base, label.as_str(), edit).await?, clip))
     }
