@@ -288,17 +288,21 @@ impl App {
             DraftCommand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
             DraftCommand::Fit { shot } => fitted(&*open().await?, shot)?,
             DraftCommand::Turn { shot, at, over, percent } => {
-                let turn = SpeedKeyframe { at, over, to: turn_speed(percent)? };
-                with_turns(&*open().await?, shot, |turns| {
+                let open = open().await?;
+                let turn = open.tied(shot, SpeedKeyframe::new(at, over, turn_speed(percent)?));
+                with_turns(&open, shot, |turns| {
                     turns.retain(|t| t.at != at);
                     turns.push(turn);
                 })?
             }
-            DraftCommand::MoveTurn { shot, at, to } => with_turns(&*open().await?, shot, |turns| {
-                for turn in turns.iter_mut().filter(|t| t.at == at) {
-                    turn.at = to;
-                }
-            })?,
+            DraftCommand::MoveTurn { shot, at, to } => {
+                let open = open().await?;
+                with_turns(&open, shot, |turns| {
+                    for turn in turns.iter_mut().filter(|t| t.at == at) {
+                        *turn = open.tied(shot, SpeedKeyframe::new(to, turn.over, turn.to));
+                    }
+                })?
+            }
             DraftCommand::DropTurn { shot, at } => {
                 with_turns(&*open().await?, shot, |turns| turns.retain(|t| t.at != at))?
             }

@@ -8,7 +8,7 @@ use crate::error::AppError;
 use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, frame_table};
+use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, SpeedKeyframe, frame_table};
 use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
 use legere_core::narrow::FacetCount;
 use legere_core::select::Tier;
@@ -103,6 +103,16 @@ impl OpenDraft {
     fn beats(&self) -> Vec<u64> {
         let rate = self.job.rate;
         self.music.beats.iter().map(|b| rate.nearest(Seconds::from_measured(b.at)).get().max(0) as u64).collect()
+    }
+
+    /// A turn of a shot, tied to the beat on which it ends or begins where there is one.
+    pub fn tied(&self, shot: ShotId, turn: SpeedKeyframe) -> SpeedKeyframe {
+        let start = self.cut().placed().find(|(_, s)| s.id == shot).map(|(start, _)| start.get());
+        let on_draft = |frame: i64| start?.checked_add(frame);
+        let beats = self.beats();
+        let is_beat = |at: i64| u64::try_from(at).is_ok_and(|at| beats.binary_search(&at).is_ok());
+        let on_beat = [turn.end(), turn.at].into_iter().filter_map(on_draft).any(is_beat);
+        SpeedKeyframe { tied: on_draft(turn.at).filter(|_| on_beat).map(FramePos::new), ..turn }
     }
 
     pub fn figures(&self) -> Figures {

@@ -9,14 +9,18 @@ use crate::blocking::run_blocking;
 use crate::error::AppError;
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId, TrackId};
+use legere_media::roots::Resolver;
+use legere_media::shelf::Shelf;
 use legere_media::{MediaError, identity};
-use legere_store::clips::{Clip, State};
+use legere_store::clip_files::ClipFile;
+use legere_store::clips::State;
 use legere_store::files::{NewContent, OfFile};
 use legere_store::queue::Work;
 use legere_store::tracks::Track;
 use std::collections::HashMap;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 /// So many files of a root that are all others are another root.
 const FOREIGN_FROM: usize = 3;
@@ -55,10 +59,19 @@ const FRESH: Duration = Duration::from_secs(1);
 /// A disk that has not answered for so long is left alone until it does.
 const ANSWERS_WITHIN: Duration = Duration::from_secs(30);
 
-/// Jobs whose files are being looked for (none), when those of the others were looked for last, and how many threads each media
-/// folder holds up.
+/// What looking for files remembers from one time to the next.
 #[derive(Debug, Clone, Default)]
-pub struct Looking(Arc<Mutex<HashMap<JobId, Option<Instant>>>>, Arc<Mutex<HashMap<String, usize>>>);
+pub struct Looking(Arc<Remembered>);
+
+#[derive(Debug, Default)]
+struct Remembered {
+    /// Jobs whose files are being looked for (none), and when those of the others were looked for last.
+    jobs: Mutex<HashMap<JobId, Option<Instant>>>,
+    /// How many threads each media folder holds up.
+    asking: Mutex<HashMap<String, usize>>,
+    /// Folders of the shelf in which everything was there, and when they were last written in.
+    whole: Mutex<HashMap<PathBuf, SystemTime>>,
+}
 
 /// So many jobs look on one disk at once.
 const MOST_ASKING: usize = 4;
@@ -66,7 +79,7 @@ const MOST_ASKING: usize = 4;
 impl Looking {
     /// Whether a disk is asked; not while it has not answered others.
     fn asks(&self, root: &str) -> bool {
-        let mut asking = self.1.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut asking = self.0.asking.lock().unwrap_or_else(PoisonError::into_inner);
         let count = asking.entry(root.to_owned()).or_default();
         let free = *count < MOST_ASKING;
         *count += usize::from(free);
@@ -74,14 +87,14 @@ impl Looking {
     }
 
     fn answered(&self, root: &str) {
-        if let Some(count) = self.1.lock().unwrap_or_else(PoisonError::into_inner).get_mut(root) {
+        if let Some(count) = self.0.asking.lock().unwrap_or_else(PoisonError::into_inner).get_mut(root) {
             *count = count.saturating_sub(1);
         }
     }
 
     /// Whether somebody should look now; whoever gets yes says when it is done.
     fn begin(&self, job: JobId) -> bool {
-        let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut all = self.0.jobs.lock().unwrap_or_else(PoisonError::into_inner);
         let free = all.get(&job).is_none_or(|last| last.is_some_and(|at| at.elapsed() > FRESH));
         if free {
             all.insert(job, None);
@@ -90,7 +103,21 @@ impl Looking {
     }
 
     fn done(&self, job: JobId) {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).insert(job, Some(Instant::now()));
+        self.0.jobs.lock().unwrap_or_else(PoisonError::into_inner).insert(job, Some(Instant::now()));
+    }
+
+    /// Whether all that was made of a clip or a track is there: looked at in full once, and again when files came or went.
+    fn is_whole(&self, shelf: &Shelf, folder: &Path) -> bool {
+        let Some(written) = Shelf::written(folder) else { return false };
+        let known = || self.0.whole.lock().unwrap_or_else(PoisonError::into_inner);
+        if known().get(folder) == Some(&written) {
+            return true;
+        }
+        let whole = shelf.is_whole(folder);
+        if whole {
+            known().insert(folder.to_path_buf(), written);
+        }
+        whole
     }
 }
 
@@ -117,10 +144,9 @@ impl App {
     /// again. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
     /// on meanwhile.
     pub async fn look_for_files(&self, job: JobId) -> Result<(), AppError> {
-        let clips = self.store.all_clips(job).await?.whole;
+        let clips = self.store.clip_files(job).await?;
         let tracks = self.store.tracks(job).await?.whole;
         let files: Vec<Known> = clips.iter().map(Known::of_clip).chain(tracks.iter().map(Known::of_track)).collect();
-        let app = self.clone();
         let wanted: Vec<bool> = clips
             .iter()
             .map(|c| c.state == State::Ready && !c.hidden)
@@ -131,8 +157,9 @@ impl App {
             .map(|c| self.shelf.clip(&c.id.to_string()))
             .chain(tracks.iter().map(|t| self.shelf.track(&t.id.to_string())))
             .collect();
+        let (shelf, looking) = (self.shelf.clone(), self.looking.clone());
         let whole: Vec<bool> = run_blocking(move || {
-            wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || app.shelf.is_whole(folder)).collect()
+            wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || looking.is_whole(&shelf, folder)).collect()
         })
         .await?;
         let found = self.found_on_all(files).await;
@@ -186,7 +213,8 @@ impl App {
         let is_there = |f: &Known| {
             f.owns_path || f.digest.as_deref().is_some_and(|d| contents.get(&(&*f.root, &*f.path)) == Some(&d))
         };
-        let look = |f: &Known| if is_there(f) { self.found_at(f) } else { Found::Nothing };
+        let mut resolver = self.roots.resolver();
+        let look = |f: &Known| if is_there(f) { found_at(&mut resolver, f) } else { Found::Nothing };
         let mut found: Vec<Found> = files.iter().map(look).collect();
         let mut roots: HashMap<&str, (usize, usize)> = HashMap::new();
         for (file, found) in files.iter().zip(&found).filter(|(f, _)| f.digest.is_some()) {
@@ -207,25 +235,13 @@ impl App {
         found
     }
 
-    fn found_at(&self, file: &Known) -> Found {
-        let path = match self.roots.resolve_file(&file.root, &file.path) {
-            Ok(path) => path,
-            // What may not be read now is reported when it is read.
-            Err(MediaError::NoAccess) => return Found::Same,
-            Err(_) => return Found::Nothing,
-        };
-        let Ok((bytes, modified)) = identity::stat(&path) else { return Found::Nothing };
-        if file.digest.is_none() || (bytes == file.bytes && file.modified.is_none_or(|m| m == modified)) {
-            return Found::Same;
-        }
-        match identity::digest(&path) {
-            Ok(digest) if bytes == file.bytes && Some(&digest) == file.digest.as_ref() => Found::Touched(modified),
-            Ok(digest) => Found::Another { bytes, modified, digest },
-            Err(_) => Found::Nothing,
-        }
-    }
-
-    async fn follow_clips(&self, job: JobId, clips: &[Clip], found: &[Found], whole: &[bool]) -> Result<(), AppError> {
+    async fn follow_clips(
+        &self,
+        job: JobId,
+        clips: &[ClipFile],
+        found: &[Found],
+        whole: &[bool],
+    ) -> Result<(), AppError> {
         let mut changed: [Vec<ClipId>; 2] = Default::default();
         let (mut lost_copy, mut work) = (Vec::new(), Vec::new());
         for ((clip, found), whole) in clips.iter().zip(found).zip(whole).filter(|((_, f), _)| **f != Found::Unknown) {
@@ -236,9 +252,10 @@ impl App {
             match found {
                 Found::Touched(modified) => self.store.clip_touched(clip.id, *modified).await?,
                 Found::Another { bytes, modified, digest } if clip.digest.is_some() && clip.owns_path => {
-                    let known = self.store.clip_with_content(clip, *bytes, digest).await?;
+                    let clip = self.store.clip(clip.id).await?;
+                    let known = self.store.clip_with_content(&clip, *bytes, digest).await?;
                     let new = self.new_content(known, *bytes, *modified).await;
-                    if let Some(id) = self.store.content_changed(clip, new, digest).await?.map(ClipId::from) {
+                    if let Some(id) = self.store.content_changed(&clip, new, digest).await?.map(ClipId::from) {
                         self.forget_clip(id).await?;
                         work.push(Work::ReadClip(id));
                     }
@@ -320,8 +337,26 @@ impl App {
     }
 }
 
+fn found_at(resolver: &mut Resolver<'_>, file: &Known) -> Found {
+    let (path, meta) = match resolver.file(&file.root, &file.path) {
+        Ok(found) => found,
+        // What may not be read now is reported when it is read.
+        Err(MediaError::NoAccess) => return Found::Same,
+        Err(_) => return Found::Nothing,
+    };
+    let Ok((bytes, modified)) = identity::stat_of(&meta) else { return Found::Nothing };
+    if file.digest.is_none() || (bytes == file.bytes && file.modified.is_none_or(|m| m == modified)) {
+        return Found::Same;
+    }
+    match identity::digest(&path) {
+        Ok(digest) if bytes == file.bytes && Some(&digest) == file.digest.as_ref() => Found::Touched(modified),
+        Ok(digest) => Found::Another { bytes, modified, digest },
+        Err(_) => Found::Nothing,
+    }
+}
+
 impl Known {
-    fn of_clip(clip: &Clip) -> Self {
+    fn of_clip(clip: &ClipFile) -> Self {
         Self {
             root: clip.root.clone(),
             path: clip.path.clone(),

@@ -8,7 +8,7 @@ use crate::length::parse_length;
 use crate::select::{Facet, Tag, Tier};
 use crate::time::FrameRate;
 use std::borrow::Borrow;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeSet, HashMap};
 
 /// No more terms than anybody types.
 const MOST_TERMS: usize = 40;
@@ -404,8 +404,10 @@ impl Term {
         self.any.iter().any(|c| c.holds(of)) != self.not
     }
 
-    fn asks_only_for(&self, group: &str) -> bool {
-        !self.not && self.any.iter().all(|c| c.group() == Some(group))
+    /// The group that it asks for and nothing else; none where it says what shall not be.
+    fn only_group(&self) -> Option<&'static str> {
+        let group = self.any.first().and_then(Condition::group)?;
+        (!self.not && self.any.iter().all(|c| c.group() == Some(group))).then_some(group)
     }
 }
 
@@ -444,10 +446,6 @@ impl Query {
         self.0.iter().all(|term| term.holds(of))
     }
 
-    fn holds_without(&self, of: &SearchRecord, group: &str) -> bool {
-        self.0.iter().all(|term| term.asks_only_for(group) || term.holds(of))
-    }
-
     /// The plain words that stand nowhere in any of the selects.
     pub fn nowhere<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<String> {
         let asked = self.0.iter().flat_map(|term| &term.any);
@@ -459,34 +457,73 @@ impl Query {
             .collect()
     }
 
+    /// Which groups a select counts in: all of them where it is asked for, one where only what is asked of that one keeps it out.
+    fn counts_in(&self, of: &SearchRecord) -> CountsIn {
+        let mut group = None;
+        for term in self.0.iter().filter(|term| !term.holds(of)) {
+            match term.only_group() {
+                Some(asked) if group.is_none_or(|known| known == asked) => group = Some(asked),
+                _ => return CountsIn::None,
+            }
+        }
+        group.map_or(CountsIn::All, CountsIn::One)
+    }
+
     /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
     pub fn counts<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<FacetCount> {
-        let all: Vec<&SearchRecord> = all.iter().map(Borrow::borrow).collect();
-        let mut counted = Vec::new();
-        let of = |group: &'static str,
-                  words: &mut dyn Iterator<Item = (String, String)>,
-                  has: &dyn Fn(&SearchRecord, &str) -> bool| {
-            let among: Vec<&SearchRecord> = all.iter().copied().filter(|s| self.holds_without(s, group)).collect();
-            words
-                .map(|(term, word)| {
-                    let count = among.iter().filter(|s| has(s, &word)).count();
-                    FacetCount { group, term, word, count }
-                })
-                .collect::<Vec<_>>()
-        };
-        let mut tiers = ["unread", "hero", "strong", "spare", "out"].into_iter().map(|t| (t.to_owned(), t.to_owned()));
-        counted.extend(of("tier", &mut tiers, &|s, word| s.tier.word() == word));
-        for facet in Facet::ALL.iter().filter(|f| !f.is_free()) {
-            let mut words = facet.words().into_iter().map(|word| {
-                // "out" alone is the tier.
-                let term =
-                    if Tier::from_word(word).is_some() { format!("{}:{word}", facet.word()) } else { word.into() };
-                (term, word.to_owned())
-            });
-            counted.extend(of(facet.word(), &mut words, &|s, word| {
-                s.tags.iter().any(|t| t.facet() == *facet && t.word() == word)
-            }));
+        let mut tally = Tally::default();
+        for record in all.iter().map(Borrow::borrow) {
+            tally.add(record, self.counts_in(record));
         }
+        tally.in_order()
+    }
+}
+
+/// The groups that a select counts in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum CountsIn {
+    All,
+    One(&'static str),
+    None,
+}
+
+/// How many there are of each value, by its group.
+#[derive(Debug, Default)]
+struct Tally<'a>(HashMap<(&'static str, &'a str), usize>);
+
+impl<'a> Tally<'a> {
+    fn add(&mut self, of: &'a SearchRecord, counts: CountsIn) {
+        let mut add = |group: &'static str, word: &'a str| {
+            if counts == CountsIn::All || counts == CountsIn::One(group) {
+                *self.0.entry((group, word)).or_default() += 1;
+            }
+        };
+        if counts == CountsIn::None {
+            return;
+        }
+        add("tier", of.tier.word());
+        of.tags.iter().for_each(|tag| add(tag.facet().word(), tag.word()));
+        if let Some(label) = &of.label {
+            add("label", label);
+        }
+        add("roll", &of.roll);
+        let flags = of.flags.iter().filter(|f| !matches!(f, Flag::Noted | Flag::Labelled)).copied();
+        let noted = (!of.note.is_empty()).then_some(Flag::Noted);
+        let labelled = of.label.as_ref().map(|_| Flag::Labelled);
+        flags.chain(noted).chain(labelled).for_each(|flag| add("is", flag.word()));
+    }
+
+    fn in_order(&self) -> Vec<FacetCount> {
+        let mut counted = Vec::new();
+        let mut push = |group: &'static str, term: String, word: &str| {
+            if let Some(count) = self.0.get(&(group, word)) {
+                counted.push(FacetCount { group, term, word: word.to_owned(), count: *count });
+            }
+        };
+        let own = |group: &'static str| {
+            let words = self.0.keys().filter(|(of, _)| *of == group).map(|(_, word)| *word);
+            words.collect::<BTreeSet<&str>>()
+        };
         let quoted = |key: &str, word: &str| {
             if word.contains(|c: char| c.is_whitespace() || c == ',') {
                 format!("{key}:\"{word}\"")
@@ -494,37 +531,23 @@ impl Query {
                 format!("{key}:{word}")
             }
         };
-        for facet in Facet::ALL.iter().filter(|f| f.is_free()) {
-            let mut tally: BTreeMap<&str, usize> = BTreeMap::new();
-            for record in all.iter().filter(|s| self.holds(s)) {
-                for tag in record.tags.iter().filter(|t| t.facet() == *facet) {
-                    *tally.entry(tag.word()).or_default() += 1;
-                }
-            }
-            counted.extend(tally.into_iter().map(|(word, count)| FacetCount {
-                group: facet.word(),
-                term: quoted(facet.word(), word),
-                word: word.to_owned(),
-                count,
-            }));
+        for word in ["unread", "hero", "strong", "spare", "out"] {
+            push("tier", word.to_owned(), word);
         }
-        let mut tally: BTreeMap<(&'static str, &str), usize> = BTreeMap::new();
-        for record in all.iter().filter(|s| self.holds(s)) {
-            if let Some(label) = &record.label {
-                *tally.entry(("label", label)).or_default() += 1;
+        for facet in Facet::ALL.iter().filter(|f| !f.is_free()) {
+            for word in facet.words() {
+                // "out" alone is the tier.
+                let plain = Tier::from_word(word).is_none();
+                push(facet.word(), if plain { word.to_owned() } else { format!("{}:{word}", facet.word()) }, word);
             }
-            *tally.entry(("roll", &record.roll)).or_default() += 1;
         }
-        counted.extend(tally.into_iter().map(|((group, word), count)| FacetCount {
-            group,
-            term: quoted(group, word),
-            word: word.to_owned(),
-            count,
-        }));
-        let mut facts = words(Flag::ALL).into_iter().map(|w| (w.to_owned(), w.to_owned()));
-        counted
-            .extend(of("is", &mut facts, &|s, word| Flag::from_word(word).is_some_and(|f| Condition::Is(f).holds(s))));
-        counted.retain(|c| c.count > 0);
+        let free = Facet::ALL.iter().filter(|f| f.is_free()).map(|f| f.word());
+        for group in free.chain(["label", "roll"]) {
+            own(group).into_iter().for_each(|word| push(group, quoted(group, word), word));
+        }
+        for flag in words(Flag::ALL) {
+            push("is", flag.to_owned(), flag);
+        }
         counted
     }
 }

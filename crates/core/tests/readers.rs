@@ -103,7 +103,7 @@ fn read_by(script: &str, folder: &Path, meant: &serde_json::Value, cut: &CutList
 #[test]
 fn what_is_held_backwards_or_black_is_found_part_by_part() {
     let folder = tempfile::tempdir().expect("a folder");
-    let turn = |at, num, den| SpeedKeyframe { at, over: 0, to: Speed::new(num, den).expect("a speed") };
+    let turn = |at, num, den| SpeedKeyframe::new(at, 0, Speed::new(num, den).expect("a speed"));
     let mut cut = cut(
         "25".parse().expect("a rate"),
         &[

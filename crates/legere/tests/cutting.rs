@@ -33,7 +33,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let store = &server.app.store;
     let selects = store.selects(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
-    let turn = |at, over, tenths| SpeedKeyframe { at, over, to: Speed::new(tenths, 10).expect("a speed") };
+    let turn = |at, over, tenths| SpeedKeyframe::new(at, over, Speed::new(tenths, 10).expect("a speed"));
     let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
     // Clip, first frame of the clip, speed in tenths, frames of the draft, turns, pause.
     let plan = [
@@ -137,7 +137,7 @@ async fn what_is_on_the_screen_is_what_is_rendered() {
         .as_array()
         .expect("shots")
         .iter()
-        .flat_map(|s| s["frames"].as_array().expect("a table").iter().filter_map(Value::as_i64))
+        .flat_map(server::unfolded)
         // Black shows no bar, as the number 0 does.
         .map(|k| usize::try_from(k).unwrap_or(0))
         .collect();

@@ -58,10 +58,10 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         let plain = Source::plain(select.id, clip.id, probe.frame_rate.seconds_at(FramePos::new(20)), probe.duration);
         let turns = match i % 3 {
             0 => {
-                vec![SpeedKeyframe { at: 8, over: 8, to: speed(150) }, SpeedKeyframe { at: 22, over: 6, to: speed(40) }]
+                vec![SpeedKeyframe::new(8, 8, speed(150)), SpeedKeyframe::new(22, 6, speed(40))]
             }
             1 if i % 2 == 0 => {
-                vec![SpeedKeyframe { at: 10, over: 0, to: speed(0) }, SpeedKeyframe { at: 16, over: 0, to: speed(100) }]
+                vec![SpeedKeyframe::new(10, 0, speed(0)), SpeedKeyframe::new(16, 0, speed(100))]
             }
             _ => vec![],
         };

@@ -27,6 +27,11 @@ pub fn stat(path: &Path) -> Result<(i64, DateTime<Utc>), MediaError> {
         std::io::ErrorKind::PermissionDenied => MediaError::NoAccess,
         _ => MediaError::Vanished,
     })?;
+    stat_of(&meta)
+}
+
+/// The same of what the disk said already.
+pub fn stat_of(meta: &std::fs::Metadata) -> Result<(i64, DateTime<Utc>), MediaError> {
     let modified: DateTime<Utc> = meta.modified()?.into();
     let micros = modified.timestamp_micros().clamp(0, 253_402_300_799_000_000);
     let micros = DateTime::from_timestamp_micros(micros).unwrap_or_default();

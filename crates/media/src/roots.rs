@@ -4,6 +4,8 @@
 //! that name. A root that is away is still a root: what lies in it waits until it is back.
 
 use crate::MediaError;
+use std::collections::HashMap;
+use std::fs::Metadata;
 use std::path::{Component, Path, PathBuf};
 use std::str::FromStr;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -147,6 +149,11 @@ impl Roots {
         }
     }
 
+    /// The same for many files, for which each of their folders is resolved once.
+    pub fn resolver(&self) -> Resolver<'_> {
+        Resolver { roots: self, folders: HashMap::new() }
+    }
+
     /// The folders directly below `relative`, for choosing one.
     pub fn folders(&self, name: &str, relative: &str) -> Result<Vec<String>, MediaError> {
         let folder = self.resolve(name, relative)?;
@@ -158,6 +165,33 @@ impl Roots {
             .collect();
         names.sort();
         Ok(names)
+    }
+}
+
+/// Finds many files below media folders. What it knows of a folder is as old as itself.
+#[derive(Debug)]
+pub struct Resolver<'a> {
+    roots: &'a Roots,
+    folders: HashMap<(String, String), Option<PathBuf>>,
+}
+
+impl Resolver<'_> {
+    /// A file and what the disk says of it.
+    pub fn file(&mut self, root: &str, relative: &str) -> Result<(PathBuf, Metadata), MediaError> {
+        let (folder, name) = relative.rsplit_once('/').unwrap_or(("", relative));
+        let key = (root.to_owned(), folder.to_owned());
+        let known = self.folders.entry(key).or_insert_with(|| self.roots.resolve(root, folder).ok());
+        let plain = !matches!(name, "" | "." | "..");
+        if let Some(path) = known.as_ref().filter(|_| plain).map(|folder| folder.join(name))
+            && let Ok(meta) = path.symlink_metadata()
+            && meta.is_file()
+        {
+            return Ok((path, meta));
+        }
+        // A link, or something that is not there: asked with all care.
+        let path = self.roots.resolve_file(root, relative)?;
+        let meta = path.metadata()?;
+        Ok((path, meta))
     }
 }
 
@@ -186,6 +220,15 @@ mod tests {
         assert!(matches!(roots.resolve("rolls", "gone.mp4"), Err(MediaError::Vanished)));
         assert!(matches!(roots.resolve_file("rolls", "day one"), Err(MediaError::NotVideo)), "a folder is no clip");
         assert_eq!(roots.folders("rolls", "").expect("folders"), ["day one"]);
+        std::fs::write(inside.join("day one/a.mp4"), b"four").expect("a file");
+        std::os::unix::fs::symlink(dir.path(), inside.join("out")).expect("a link");
+        let mut resolver = roots.resolver();
+        assert_eq!(resolver.file("rolls", "day one/a.mp4").expect("a file").1.len(), 4);
+        for bad in ["../secret.mp4", "link.mp4", "out/secret.mp4", "day one/../../secret.mp4", "day one/.."] {
+            assert!(matches!(resolver.file("rolls", bad), Err(MediaError::OutsideRoots)), "{bad}");
+        }
+        assert!(matches!(resolver.file("rolls", "day one/b.mp4"), Err(MediaError::Vanished)));
+        assert!(matches!(resolver.file("rolls", "day one"), Err(MediaError::NotVideo)));
     }
 
     #[test]

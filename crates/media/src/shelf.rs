@@ -171,6 +171,11 @@ impl Shelf {
         }
     }
 
+    /// When a folder was last written in; files that come or go in it change that.
+    pub fn written(folder: &Path) -> Option<SystemTime> {
+        folder.metadata().and_then(|m| m.modified()).ok()
+    }
+
     /// Removes what was made of a clip or a track, because its file is another one now.
     pub fn forget(&self, folder: &Path) -> std::io::Result<()> {
         match std::fs::remove_dir_all(folder) {

@@ -98,7 +98,7 @@ async fn ramps_holds_pauses_and_the_way_back_are_rendered_frame_for_frame() {
     let dir = tempfile::tempdir().expect("a folder");
     let clip = dir.path().join("clip.mp4");
     counted("50", 300, &clip);
-    let turn = |at, over, percent| SpeedKeyframe { at, over, to: Speed::new(percent, 100).expect("a speed") };
+    let turn = |at, over, percent| SpeedKeyframe::new(at, over, Speed::new(percent, 100).expect("a speed"));
     let plain = shot("50", 120, (1, 1), 30);
     let with = |speed: i64, turns: Vec<SpeedKeyframe>| {
         let speed = Speed::new(speed, 100).expect("a speed");

@@ -8,7 +8,7 @@ use crate::journal::{
     By, EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, field_or, identified, removable,
     set_field,
 };
-use crate::rows::{BrokenRow, Rows};
+use crate::rows::Rows;
 use crate::tags::{tag_field, with_tags};
 use crate::{Store, StoreError};
 use chrono::{DateTime, Utc};
@@ -726,21 +726,6 @@ impl Store {
         self.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
-    /// Says of some clips of a job whether their files are where they should be.
-    pub async fn clips_missing(&self, job: JobId, clips: &[ClipId], missing: bool) -> Result<(), StoreError> {
-        clip::Entity::update_many()
-            .col_expr(clip::Column::Missing, Expr::value(missing))
-            .filter(clip::Column::JobId.eq(job.uuid()))
-            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
-            .exec(&self.db)
-            .await?;
-        clips_changed(&self.db, job).await?;
-        for id in clips {
-            self.notify(job, ChangedKind::Clip, *id).await?;
-        }
-        Ok(())
-    }
-
     /// Says that it cannot be read, and why.
     pub async fn clip_failed(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
         clip::Entity::update_many()
@@ -751,53 +736,6 @@ impl Store {
             .await?;
         clips_changed(&self.db, clip.job).await?;
         self.notify(clip.job, ChangedKind::Clip, clip.id).await
-    }
-
-    /// Lets clips wait to be read again, with what is said of that beside them. What was read before stays until then,
-    /// unless the file is another one.
-    pub async fn clips_wait(&self, job: JobId, clips: &[ClipId], problem: Option<&str>) -> Result<(), StoreError> {
-        clip::Entity::update_many()
-            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
-            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
-            .col_expr(clip::Column::Problem, Expr::value(problem))
-            .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
-            .filter(clip::Column::JobId.eq(job.uuid()))
-            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
-            .exec(&self.db)
-            .await?;
-        for id in clips {
-            self.notify(job, ChangedKind::Clip, *id).await?;
-        }
-        Ok(())
-    }
-
-    /// Lets the clips and tracks whose rows cannot be read be read again: what could be kept of them is their file's place.
-    pub async fn mend_clips(&self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
-        for row in broken {
-            clip::Entity::update_many()
-                .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
-                .col_expr(clip::Column::RecordedFrom, Expr::value(<&str>::from(RecordedFrom::File)))
-                .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
-                .col_expr(clip::Column::Summary, Expr::value(None::<Json>))
-                .col_expr(clip::Column::Problem, Expr::value(None::<String>))
-                .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
-                .filter(clip::Column::JobId.eq(job.uuid()))
-                .filter(clip::Column::Id.eq(row.id))
-                .exec(&self.db)
-                .await?;
-            self.notify(job, ChangedKind::Clip, row.id).await?;
-        }
-        Ok(())
-    }
-
-    /// The same file with another time, as copying leaves it.
-    pub async fn clip_touched(&self, clip: ClipId, modified: DateTime<Utc>) -> Result<(), StoreError> {
-        clip::Entity::update_many()
-            .col_expr(clip::Column::Modified, Expr::value(modified))
-            .filter(clip::Column::Id.eq(clip.uuid()))
-            .exec(&self.db)
-            .await?;
-        Ok(())
     }
 
     /// Lets the clips wait that were read in another way than `version`'s; what was read stays until it is read again, and what a

@@ -6,6 +6,7 @@
 
 #![warn(missing_docs)]
 
+pub mod clip_files;
 pub mod clips;
 pub mod cluster;
 pub mod drafts;

@@ -372,7 +372,7 @@ fn every_edit() -> Vec<Edit> {
         );
         Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open, held: false }
     };
-    let turns = vec![SpeedKeyframe { at: 6, over: 4, to: speed(200) }];
+    let turns = vec![SpeedKeyframe::new(6, 4, speed(200))];
     let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
     let (from, whole) = (legere_core::time::FramePos::new(40), TimeFrom::Whole);
     vec![
@@ -503,7 +503,7 @@ proptest! {
                         (Some(Edit::Pin { shot: shot(s), pin }), false)
                     },
                     Act::SpeedKeyframe { shot: s, at, percent } => {
-                        let turns = vec![SpeedKeyframe { at, over: 4, to: Speed::new(percent, 100).expect("a speed") }];
+                        let turns = vec![SpeedKeyframe::new(at, 4, Speed::new(percent, 100).expect("a speed"))];
                         (Some(Edit::SetTime { shot: shot(s), start: None, speed: Speed::NORMAL, turns }), false)
                     }
                     Act::Reverse { shot: s } => (Some(Edit::Reverse { shot: shot(s) }), false),

@@ -444,7 +444,7 @@ async fn a_draft_is_cut_in_every_way_and_each_is_one_to_undo() {
     assert_eq!((inserted["shots"][2]["select"].as_str(), len(&inserted, 2)), (Some(free.as_str()), 12));
     let speed = server.say(&edit, json!({ "do": "speed", "shot": shot(&inserted, 2), "percent": 50 })).await;
     assert_eq!(speed["shots"][2]["speed"], 0.5);
-    assert_eq!(speed["shots"][2]["frames"].as_array().map(Vec::len), Some(12));
+    assert_eq!(server::unfolded(&speed["shots"][2]).len(), 12);
     let hit = server.say(&edit, json!({ "do": "hit", "shot": shot(&speed, 2), "at": 4 })).await;
     assert_eq!(hit["shots"][2]["hit_at"], 4);
     let moved = server.say(&edit, json!({ "do": "move", "shot": shot(&hit, 2), "before": shot(&hit, 1) })).await;

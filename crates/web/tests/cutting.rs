@@ -25,7 +25,7 @@ fn lens(draft: &Value) -> Vec<u64> {
 }
 
 fn frames(shot: &Value) -> Vec<i64> {
-    shot["frames"].as_array().expect("a table").iter().filter_map(Value::as_i64).collect()
+    server::unfolded(shot)
 }
 
 fn words(draft: &Value) -> Vec<&str> {
@@ -47,7 +47,7 @@ async fn a_shot_is_ramped_held_reversed_and_fitted() {
     };
     let ramped = edit(json!({ "do": "turn", "at": 10, "over": 6, "percent": 150 })).await;
     let one = shot(&ramped, long);
-    assert_eq!(one["turns"], json!([{ "at": 10, "over": 6, "to": 1.5 }]));
+    assert_eq!(one["turns"], json!([{ "at": 10, "over": 6, "to": 1.5, "on_beat": one["turns"][0]["on_beat"] }]));
     assert_eq!(lens(&ramped), lens(&before), "no cut moves by it");
     assert!(one["why"].as_array().expect("reasons").iter().any(|w| w == "plays at 100 %, then at 150 %"), "{one}");
     let moved = edit(json!({ "do": "move-turn", "at": 10, "to": 14 })).await;
@@ -60,6 +60,17 @@ async fn a_shot_is_ramped_held_reversed_and_fitted() {
     // One undo for each, and all of it as it was.
     for label in ["hold the frame", "set the time curve"] {
         assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], label);
+    }
+    // A turn that ends on a beat stays there when its shot is trimmed.
+    let (start, len) = (one["start"].as_i64().expect("a frame"), one["len"].as_i64().expect("frames"));
+    let beats = before["beats"].as_array().expect("beats").iter().filter_map(|b| b[0].as_i64());
+    let beat = beats.map(|b| b - start).find(|b| (20..len - 6).contains(b)).expect("a beat in the shot");
+    let on_beat = edit(json!({ "do": "turn", "at": beat - 6, "over": 6, "percent": 150 })).await;
+    assert_eq!(shot(&on_beat, long)["turns"][0]["on_beat"], true);
+    let trimmed = edit(json!({ "do": "trim-start", "by": 3, "from": "whole" })).await;
+    assert_eq!(shot(&trimmed, long)["turns"], json!([{ "at": beat - 6, "over": 6, "to": 1.5, "on_beat": true }]));
+    for _ in 0..2 {
+        server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
     }
     let reversed = edit(json!({ "do": "reverse" })).await;
     let table = frames(shot(&reversed, long));

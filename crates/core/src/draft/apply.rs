@@ -103,9 +103,38 @@ impl Draft {
                 target.hit_at = *hit_at;
             }
         }
+        next.keep_on_beats();
         let mut next = next.checked()?.held(self)?;
         next.hold_changed(self, edit);
         Ok(next)
+    }
+
+    /// Turns that were set on a beat stand on it after an edit too. Where that cannot be, because the beat lies outside of the shot
+    /// by now, its clip ends, or another turn stands in the way, they go with the pictures again.
+    fn keep_on_beats(&mut self) {
+        let rate = self.rate;
+        let starts: Vec<FramePos> = self.placed().map(|(start, _)| start).collect();
+        for (shot, start) in self.shots.iter_mut().zip(starts) {
+            let len = frames(shot.pictures());
+            let tied = |t: &SpeedKeyframe| {
+                let Some(at) = t.tied.map(|beat| beat.get().saturating_sub(start.get())) else { return *t };
+                let inside = (0..len).contains(&at.saturating_add(i64::from(t.over)));
+                if at == t.at || inside { SpeedKeyframe { at, ..*t } } else { SpeedKeyframe { tied: None, ..*t } }
+            };
+            let turns: Vec<SpeedKeyframe> = shot.source.turns.iter().map(tied).collect();
+            if turns == shot.source.turns {
+                continue;
+            }
+            let hit = shot.hit_at.map(|at| shot.source.instant(i64::try_from(at).unwrap_or(0), rate));
+            let mut next = shot.clone();
+            next.source.turns = turns;
+            next.hit_at = hit.and_then(|hit| next.frame_of(hit, rate));
+            if next.source.course().check().is_ok() && next.fits(rate) {
+                *shot = next;
+            } else {
+                shot.source.turns.iter_mut().for_each(|t| t.tied = None);
+            }
+        }
     }
 
     /// Marks what a person changed by an edit as held, so that laying the open shots again leaves it alone. A neighbour that
@@ -271,10 +300,10 @@ impl Draft {
         }
         let before = source.course().settled(at);
         let mut turns: Vec<SpeedKeyframe> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
-        turns.push(SpeedKeyframe { at, over: 0, to: Speed::HELD });
+        turns.push(SpeedKeyframe::new(at, 0, Speed::HELD));
         let later = source.turns.iter().filter(|t| t.end() > at);
-        turns.push(SpeedKeyframe { at: after, over: 0, to: before });
-        turns.extend(later.map(|t| SpeedKeyframe { at: t.at.saturating_add(frames(len)), ..*t }));
+        turns.push(SpeedKeyframe::new(after, 0, before));
+        turns.extend(later.map(|t| SpeedKeyframe::new(t.at.saturating_add(frames(len)), t.over, t.to)));
         source.turns = turns;
         target.hit_at =
             target.hit_at.map(|hit| if i64::try_from(hit).is_ok_and(|h| h > at) { hit + len.get() } else { hit });

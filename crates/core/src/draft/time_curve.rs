@@ -7,6 +7,7 @@
 //! in whole numbers, without rounding on the way.
 
 use super::{DraftError, Speed};
+use crate::time::FramePos;
 use num_rational::Ratio;
 use serde::{Deserialize, Serialize};
 
@@ -26,9 +27,18 @@ pub struct SpeedKeyframe {
     pub over: u32,
     /// The speed from then on.
     pub to: Speed,
+    /// The frame of the draft on which it begins, where it was set on a beat with its beginning or its end: it stays on that frame
+    /// when its shot is trimmed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tied: Option<FramePos>,
 }
 
 impl SpeedKeyframe {
+    /// One that goes with the pictures of its shot.
+    pub const fn new(at: i64, over: u32, to: Speed) -> Self {
+        Self { at, over, to, tied: None }
+    }
+
     /// The frame from which the speed is the new one.
     pub fn end(&self) -> i64 {
         self.at.saturating_add(i64::from(self.over))
@@ -140,6 +150,6 @@ pub fn mirrored(course: &SpeedCurve<'_>, len: i64) -> (Speed, Vec<SpeedKeyframe>
     let speeds: Vec<Speed> = std::iter::once(course.speed).chain(course.turns.iter().map(|t| t.to)).collect();
     let last = speeds.last().copied().unwrap_or(course.speed).reversed();
     let turns = course.turns.iter().enumerate().rev();
-    let turns = turns.map(|(i, t)| SpeedKeyframe { at: len - t.end(), over: t.over, to: speeds[i].reversed() });
+    let turns = turns.map(|(i, t)| SpeedKeyframe::new(len - t.end(), t.over, speeds[i].reversed()));
     (last, turns.collect())
 }

@@ -168,7 +168,7 @@ fn it_is_said_where_sources_begin_and_cease_to_drop_numbers() {
 
 /// A frame held for ten frames, a jump to twice the speed, the way back, an eased ramp, black.
 fn curved() -> CutList {
-    let turn = |at, over, to| SpeedKeyframe { at, over, to };
+    let turn = |at, over, to| SpeedKeyframe::new(at, over, to);
     let plain = Event {
         clip_rate: rate("25"),
         clip_start: Timecode { frames: 0, drop: false },
@@ -226,7 +226,7 @@ mod any {
     /// No turns and no pause, or some.
     fn turns() -> impl Strategy<Value = (Vec<SpeedKeyframe>, Option<Pause>)> {
         let turn = (1i64..10, prop_oneof![Just(0u32), 1u32..5], prop_oneof![Just(0i64), Just(-1), Just(1), Just(2)]);
-        let turn = turn.prop_map(|(at, over, to)| vec![SpeedKeyframe { at, over, to: super::speed(to, 1) }]);
+        let turn = turn.prop_map(|(at, over, to)| vec![SpeedKeyframe::new(at, over, super::speed(to, 1))]);
         let pause = (1u64..8, any::<bool>()).prop_map(|(len, black)| {
             Some(Pause { len: FrameLen::new(len), stop: if black { Stop::Black } else { Stop::Held } })
         });

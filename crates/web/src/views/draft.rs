@@ -150,8 +150,9 @@ pub struct ShotView {
 /// The frame table of a shot, as the live player takes it.
 #[derive(Debug, Serialize)]
 pub struct TableView {
-    /// For each frame of the shot, the frame of the clip that it shows; −1 is black.
-    pub frames: Vec<i64>,
+    /// The frames of the clip that the frames of the shot show, as runs of the same step: the first one, the step from each to the
+    /// next, how many there are. −1 is black.
+    pub runs: Vec<(i64, i64, u32)>,
     /// How far on the way to the next frame of the clip, in 256ths; left out where none is.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub toward: Vec<u8>,
@@ -162,10 +163,27 @@ impl From<Vec<Shown>> for TableView {
         let frame = |s: &Shown| s.frame.and_then(|k| i64::try_from(k).ok()).unwrap_or(-1);
         let mixed = table.iter().any(|s| s.toward > 0);
         Self {
-            frames: table.iter().map(frame).collect(),
+            runs: runs(table.iter().map(frame)),
             toward: if mixed { table.iter().map(|s| s.toward).collect() } else { Vec::new() },
         }
     }
+}
+
+/// Numbers as runs of the same step. A run of one has the step 0.
+fn runs(numbers: impl Iterator<Item = i64>) -> Vec<(i64, i64, u32)> {
+    let mut runs: Vec<(i64, i64, u32)> = Vec::new();
+    for n in numbers {
+        match runs.last_mut() {
+            Some((first, step, count)) if *count == 1 || n == *first + *step * i64::from(*count) => {
+                if *count == 1 {
+                    *step = n - *first;
+                }
+                *count += 1;
+            }
+            _ => runs.push((n, 0, 1)),
+        }
+    }
+    runs
 }
 
 /// Where the speed of a shot becomes another one.
@@ -177,6 +195,8 @@ pub struct KeyframeView {
     pub over: u32,
     /// As a factor.
     pub to: f64,
+    /// Whether it stays on the beat that it was set on.
+    pub on_beat: bool,
 }
 
 #[derive(Debug, Serialize)]
@@ -378,7 +398,7 @@ impl ShotView {
                 .source
                 .turns
                 .iter()
-                .map(|t| KeyframeView { at: t.at, over: t.over, to: t.to.to_f64() })
+                .map(|t| KeyframeView { at: t.at, over: t.over, to: t.to.to_f64(), on_beat: t.tied.is_some() })
                 .collect(),
             between: shot.source.between,
             pause: shot.pause,

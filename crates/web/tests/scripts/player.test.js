@@ -11,7 +11,10 @@ function frames() {
 
 test("a frame is in the group that its whole picture begins", () => {
   const clip = frames();
-  assert.deepEqual([0, 11, 12, 23, 24, 29].map((k) => clip.groupOf(k)), [0, 0, 1, 1, 2, 2]);
+  assert.deepEqual(
+    [0, 11, 12, 23, 24, 29].map((k) => clip.groupOf(k)),
+    [0, 0, 1, 1, 2, 2],
+  );
 });
 
 test("behind the last frame the last one stands", () => {

@@ -4,7 +4,10 @@ import { faster, spoken } from "../../assets/own/lib/player/shuttle.js";
 
 test("each press is faster, as far as it goes", () => {
   const speeds = [];
-  for (let speed = 0, i = 0; i < 5; i++) speeds.push((speed = faster(speed, 1)));
+  for (let speed = 0; speeds.length < 5; ) {
+    speed = faster(speed, 1);
+    speeds.push(speed);
+  }
   assert.deepEqual(speeds, [1, 2, 4, 8, 8]);
 });
 

@@ -53,7 +53,11 @@ test("what a select says itself counts before what its clip says", () => {
 
 test("what cannot be used of a select is reported between its in and out", () => {
   const fault = (kind, start, end) => ({ kind, start, end });
-  const s = select("a", { start: 1, end: 3, faults: [fault("soft", 0, 4), fault("shake", 0, 1.1), fault("shake", 2.5, 4), fault("dark", 3, 4)] });
+  const s = select("a", {
+    start: 1,
+    end: 3,
+    faults: [fault("soft", 0, 4), fault("shake", 0, 1.1), fault("shake", 2.5, 4), fault("dark", 3, 4)],
+  });
   assert.equal(trouble(s), "out of focus, shakes 0.6 s");
   assert.equal(trouble({ ...s, no_faults: ["soft"] }), "shakes 0.6 s");
   assert.equal(trouble(select("b")), "");

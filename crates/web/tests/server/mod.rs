@@ -18,6 +18,12 @@ use tempfile::TempDir;
 /// Who does what a test does without a window.
 pub const NOBODY: By = By { person: PersonId::from_u128(99), session: SessionId::from_u128(99), step: Step::Gather };
 
+/// The frame table of a shot, from the runs that it is sent as.
+pub fn unfolded(shot: &serde_json::Value) -> Vec<i64> {
+    let runs: Vec<(i64, i64, u32)> = serde_json::from_value(shot["runs"].clone()).expect("runs");
+    runs.iter().flat_map(|(first, step, count)| (0..i64::from(*count)).map(move |i| first + step * i)).collect()
+}
+
 pub struct Server {
     pub app: App,
     pub port: u16,

@@ -7,7 +7,7 @@ fn speed(percent: i64) -> Speed {
 }
 
 fn turn(at: i64, over: u32, percent: i64) -> SpeedKeyframe {
-    SpeedKeyframe { at, over, to: speed(percent) }
+    SpeedKeyframe::new(at, over, speed(percent))
 }
 
 /// A first speed and some turns, mostly such as can be.
@@ -59,6 +59,44 @@ fn a_clip_that_stands_still_stays_on_the_side_it_came_from() {
     let shown = frames_of(&d.shots()[0]);
     assert_eq!(shown[10], shown[0]);
     assert_eq!(shown[11], shown[0] + 1);
+}
+
+/// A turn that is tied to the frame of the draft on which it begins.
+fn on_beat(turn: SpeedKeyframe, start: i64) -> SpeedKeyframe {
+    SpeedKeyframe { tied: Some(FramePos::new(start + turn.at)), ..turn }
+}
+
+#[test]
+fn a_turn_on_a_beat_stays_on_it_when_its_shot_is_trimmed_or_moved() {
+    // The second shot begins on frame 48 of the draft.
+    let tied = on_beat(turn(12, 4, 200), 48);
+    let turns = vec![turn(4, 2, 100), tied];
+    let set = Edit::SetTime { shot: at(1), start: None, speed: speed(100), turns };
+    let d = draft().apply(&set).expect("it fits");
+    assert_eq!(d.placed().nth(1).map(|(at, _)| at.get()), Some(48));
+    let turns_of = |d: &Draft| d.shots()[1].source.turns.iter().map(|t| t.at).collect::<Vec<_>>();
+    let on_draft = |d: &Draft| {
+        let (start, shot) = d.placed().nth(1).expect("the shot");
+        start.get() + shot.source.turns.last().expect("the turn").at
+    };
+    // Trimmed at its beginning, the pictures move under the music; the turn does not.
+    let trimmed =
+        d.apply(&Edit::TrimStart { shot: at(1), by: FrameShift::new(3), from: TimeFrom::Whole }).expect("trimmed");
+    assert_eq!((turns_of(&trimmed), on_draft(&trimmed)), (vec![1, 12], 60));
+    // The shot before it becomes shorter: all of this one comes sooner.
+    let sooner =
+        d.apply(&Edit::TrimEnd { shot: at(0), by: FrameShift::new(-5), from: TimeFrom::Whole }).expect("trimmed");
+    assert_eq!((turns_of(&sooner), on_draft(&sooner)), (vec![4, 17], 60));
+    // The cut before it alone moves.
+    let cut = d.apply(&Edit::MoveCut { shot: at(0), by: FrameShift::new(2) }).expect("moved");
+    assert_eq!((turns_of(&cut), on_draft(&cut)), (vec![2, 10], 60));
+    // What is laid before it pushes it off its beat, which lies in another shot then: it goes with its pictures from then on.
+    let away = d.apply(&Edit::Move { shot: at(0), before: None }).expect("moved");
+    let gone = away.shots().iter().find(|s| s.id == at(1)).expect("the shot");
+    assert_eq!(gone.source.turns.last().map(|t| (t.at, t.tied)), Some((12, None)));
+    // Cut in two and joined, it is as it was.
+    let split = d.apply(&Edit::Split { shot: at(1), at: FrameLen::new(10), second: at(4) }).expect("split");
+    assert_eq!(split.apply(&Edit::Join { shot: at(1) }).expect("joined").shots(), d.shots());
 }
 
 #[test]

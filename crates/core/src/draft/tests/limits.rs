@@ -27,7 +27,7 @@ fn extreme() -> impl Strategy<Value = Edit> {
     let speed = || proptest::sample::select(vec![(0, 1), (20, 1), (-20, 1), (1, 20), (1, 1), (99_999, 100_000)]);
     let speed = move || speed().prop_map(|(n, d)| Speed::new(n, d).expect("a speed"));
     let turn = (n(), proptest::sample::select(vec![0u32, 1, 1000, u32::MAX]), speed());
-    let turn = turn.prop_map(|(at, over, to)| SpeedKeyframe { at, over, to });
+    let turn = turn.prop_map(|(at, over, to)| SpeedKeyframe::new(at, over, to));
     let shift = FrameShift::new;
     prop_oneof![
         (s(), n()).prop_map(move |(p, by)| Edit::MoveCut { shot: at(p), by: shift(by) }),

@@ -17,8 +17,7 @@ function begun(address) {
   const pass = (message) => {
     for (const port of stream.ports) port.postMessage(message);
   };
-  for (const kind of KINDS)
-    source.addEventListener(kind, (event) => pass({ kind, data: /** @type {MessageEvent} */ (event).data }));
+  for (const kind of KINDS) source.addEventListener(kind, (event) => pass({ kind, data: /** @type {MessageEvent} */ (event).data }));
   source.addEventListener("missed", () => pass({ kind: "missed" }));
   source.addEventListener("open", () => {
     stream.opened = true;

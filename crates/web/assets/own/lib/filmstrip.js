@@ -8,8 +8,7 @@ const ACROSS = 20;
 
 /** The still that shows the instant `at` of a clip.
  * @param {number} at @param {number} duration @param {number} [count] @returns {number} */
-export const tile = (at, duration, count = STILLS) =>
-  Math.max(0, Math.min(count - 1, Math.floor((at / Math.max(duration, 0.01)) * count)));
+export const tile = (at, duration, count = STILLS) => Math.max(0, Math.min(count - 1, Math.floor((at / Math.max(duration, 0.01)) * count)));
 
 /** @param {string} clip */
 export const sheet = (clip) => ofJob(`/media/clips/${clip}/sheet.jpg`);

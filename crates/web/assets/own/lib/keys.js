@@ -66,7 +66,8 @@ let changing = /** @type {{ key: Key, taken: string } | null} */ (null);
 function set(of, key) {
   of.key = key;
   const all = changes(),
-    own = (all[step()] ||= {});
+    own = all[step()] ?? {};
+  all[step()] = own;
   if (key === of.usual) delete own[of.usual];
   else own[of.usual] = key;
   localStorage.setItem(STORED, JSON.stringify(all));

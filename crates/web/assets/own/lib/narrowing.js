@@ -18,9 +18,7 @@ export function grouped(counts, words) {
   const on = new Set(pieces(words).flatMap((p) => [p, ...p.split(",")]));
   return GROUPS.map((name) => ({
     name,
-    values: counts
-      .filter((c) => c.group === name)
-      .map((c) => ({ term: c.term, word: c.word, count: c.count, on: on.has(c.term) })),
+    values: counts.filter((c) => c.group === name).map((c) => ({ term: c.term, word: c.word, count: c.count, on: on.has(c.term) })),
   })).filter((g) => g.values.length);
 }
 

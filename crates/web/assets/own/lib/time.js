@@ -8,9 +8,7 @@ const LONGEST = 100 * 3600;
 export function clock(seconds) {
   const s = Math.round(Math.max(0, seconds)),
     two = (/** @type {number} */ n) => String(n).padStart(2, "0");
-  return s >= 3600
-    ? `${Math.floor(s / 3600)}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`
-    : `${Math.floor(s / 60)}:${two(s % 60)}`;
+  return s >= 3600 ? `${Math.floor(s / 3600)}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}` : `${Math.floor(s / 60)}:${two(s % 60)}`;
 }
 
 /** Seconds and frames: `12:07`.

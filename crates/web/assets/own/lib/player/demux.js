@@ -61,9 +61,7 @@ export async function open(url) {
   }
   const track = info?.videoTracks[0];
   if (!track) throw new Error("the light copy has no pictures");
-  const samples = file
-    .getTrackSamplesInfo(track.id)
-    .map((/** @type {any} */ s) => ({ at: s.offset, size: s.size, whole: s.is_sync }));
+  const samples = file.getTrackSamplesInfo(track.id).map((/** @type {any} */ s) => ({ at: s.offset, size: s.size, whole: s.is_sync }));
   const config = {
     codec: track.codec,
     codedWidth: track.video.width,

@@ -3,8 +3,12 @@
 import { say } from "../dom.js";
 import { ofJob } from "../session.js";
 import { BLACK } from "./index.js";
+import { withFrames } from "./table.js";
 
 /** @typedef {{ shot: string, clip: string, frames: number[], toward?: number[] }} Tried something in the place of a shot */
+
+/** A draft whose shots have their tables. @param {any} d @returns {any} */
+export const withTables = (d) => ({ ...d, shots: withFrames(d.shots) });
 
 /** The pictures of a draft. @param {import("./index.js").Player} player @param {any} d @param {Tried | null} [tried] */
 export function loadShots(player, d, tried) {

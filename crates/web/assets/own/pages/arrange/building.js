@@ -28,10 +28,10 @@ export function drawnScore(d, ruler) {
     beyond = (ruler.to - ruler.from) / 2,
     under = [svg("path", { class: "contour", d: contour(d, ruler, false) })],
     over = [svg("path", { class: "line", d: contour(d, ruler, true) })];
-  for (const s of d.sections)
-    under.push(svg("line", { class: "section", x1: x(s.start), x2: x(s.start), y1: 0, y2: ruler.base }));
+  for (const s of d.sections) under.push(svg("line", { class: "section", x1: x(s.start), x2: x(s.start), y1: 0, y2: ruler.base }));
   const inSight = d.beats.filter((/** @type {number[]} */ b) => b[0] >= ruler.from - beyond && b[0] <= ruler.to + beyond),
-    gap = (/** @type {number[][]} */ marks) => (marks.length > 1 ? (x(marks[marks.length - 1][0]) - x(marks[0][0])) / (marks.length - 1) : W),
+    gap = (/** @type {number[][]} */ marks) =>
+      marks.length > 1 ? (x(marks[marks.length - 1][0]) - x(marks[0][0])) / (marks.length - 1) : W,
     bars = inSight.filter((/** @type {number[]} */ b) => b[2] === 1),
     // Of marks that would lie on each other some are left out: every second, fourth … bar.
     every = Math.max(1, 2 ** Math.ceil(Math.log2(APART / Math.max(0.01, gap(bars))))),
@@ -127,7 +127,8 @@ export function building(s, i, on, ruler, { differs, warned, also }, choose) {
   if (w >= PICTURED) g.append(view);
   g.append(svg("rect", { x: left, y: top - 3, width: w, height: 3, fill: tone }));
   g.append(svg("rect", { class: "frame", x: left + 0.5, y: top, width: Math.max(0.5, w - 1), height: h }));
-  if (s.missing) g.append(svg("path", { class: "away", d: `M${left},${top}L${left + w},${ruler.base}M${left + w},${top}L${left},${ruler.base}` }));
+  if (s.missing)
+    g.append(svg("path", { class: "away", d: `M${left},${top}L${left + w},${ruler.base}M${left + w},${top}L${left},${ruler.base}` }));
   if (s.pause) {
     const dark = x(s.start + s.len - s.pause.len);
     g.append(svg("rect", { class: `pause ${s.pause.stop}`, x: dark, y: top, width: Math.max(1, left + w - dark), height: h }));

@@ -3,8 +3,8 @@
 // a shot or a section is taken over.
 import { ask } from "../../lib/api.js";
 import { $, say } from "../../lib/dom.js";
-import { loadShots } from "../../lib/player/draft.js";
-import { Player, canPlay } from "../../lib/player/index.js";
+import { loadShots, withTables } from "../../lib/player/draft.js";
+import { canPlay, Player } from "../../lib/player/index.js";
 import { ofJob } from "../../lib/session.js";
 import { Skyline } from "./skyline.js";
 
@@ -47,7 +47,7 @@ export function draw() {
 }
 
 /** Another stretch is in sight. */
-export const follow = () => other !== null && sky !== null && sky.follow();
+export const follow = () => other !== null && sky?.follow();
 
 /** The mark is one for both. @param {number} frame */
 export function moved(frame) {
@@ -65,7 +65,7 @@ export async function open(id) {
     return;
   }
   try {
-    other = await ask(ofJob(`/drafts/${id}.json`));
+    other = withTables(await ask(ofJob(`/drafts/${id}.json`)));
   } catch (error) {
     say(/** @type {Error} */ (error).message);
     return;

@@ -117,7 +117,10 @@ export function begin(of) {
   const snapped = (frame, free, within) => {
     const s = of.shot(),
       beats = of.draft().beats.map((/** @type {number[]} */ b) => b[0] - s.start),
-      near = beats.reduce((/** @type {number} */ a, /** @type {number} */ b) => (Math.abs(b - frame) < Math.abs(a - frame) ? b : a), Infinity);
+      near = beats.reduce(
+        (/** @type {number} */ a, /** @type {number} */ b) => (Math.abs(b - frame) < Math.abs(a - frame) ? b : a),
+        Infinity,
+      );
     return !free && Math.abs(near - frame) <= within ? near : Math.round(frame);
   };
   canvas.addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
@@ -134,7 +137,9 @@ export function begin(of) {
       const now = place(m),
         end = snapped(knot.at + knot.over + now.frame - from.frame, m.altKey, HOLD * now.perPixel),
         // In steps of five per cent: nobody means 147.
-        to = m.altKey ? Math.round((knot.to + now.speed - from.speed) * 100) / 100 : Math.round((knot.to + now.speed - from.speed) * 20) / 20;
+        to = m.altKey
+          ? Math.round((knot.to + now.speed - from.speed) * 100) / 100
+          : Math.round((knot.to + now.speed - from.speed) * 20) / 20;
       return { ...knot, at: end - knot.over, to: Math.abs(to) < 0.05 ? 0 : to };
     };
     const shown = (/** @type {PointerEvent} */ m) =>
@@ -152,6 +157,12 @@ export function begin(of) {
   canvas.addEventListener("dblclick", (/** @type {MouseEvent} */ e) => {
     const now = place(e),
       s = of.shot();
-    of.edit({ do: "turn", shot: s.id, at: snapped(now.frame, e.altKey, HOLD * now.perPixel), over: 0, percent: Math.round(now.speed * 20) * 5 });
+    of.edit({
+      do: "turn",
+      shot: s.id,
+      at: snapped(now.frame, e.altKey, HOLD * now.perPixel),
+      over: 0,
+      percent: Math.round(now.speed * 20) * 5,
+    });
   });
 }

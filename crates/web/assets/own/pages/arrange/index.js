@@ -4,10 +4,12 @@ import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
 import { $, css, say } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { STILLS, image, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { image, STILLS, sheet, strip, tile, when } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
 import { inGroup, on } from "../../lib/keys.js";
 import { grouped, pressed } from "../../lib/narrowing.js";
+import { withTables } from "../../lib/player/draft.js";
+import { withFrames } from "../../lib/player/table.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
 import * as compare from "./compare.js";
@@ -28,7 +30,7 @@ const box = $("figures");
 const path = () => ofJob(`/drafts/${box.dataset.draft}`);
 const index = () => {
   const at = d.shots.findIndex((/** @type {any} */ s) => s.id === chosen);
-  return at < 0 ? 0 : at;
+  return Math.max(0, at);
 };
 const shot = () => d.shots[index()];
 
@@ -92,7 +94,14 @@ const page = onScreen("arrange", {
   setTurn(turn, what, value) {
     const n = Number(value.replace("%", "").replace(",", "."));
     if (Number.isFinite(n) && value.trim())
-      edit({ do: "turn", shot: shot().id, at: turn.at, over: turn.over, percent: turn.percent, [what]: what === "over" ? Math.max(0, Math.round(n)) : n });
+      edit({
+        do: "turn",
+        shot: shot().id,
+        at: turn.at,
+        over: turn.over,
+        percent: turn.percent,
+        [what]: what === "over" ? Math.max(0, Math.round(n)) : n,
+      });
   },
   /** @param {any} turn */
   dropTurn(turn) {
@@ -158,10 +167,7 @@ function draw() {
   page.musicChanged = d.passages.some((/** @type {any} */ p) => p.changed);
   page.musicTold = page.musicChanged || d.passages.length > 1;
   page.figures = [d.length, `${f.shots} shots`];
-  page.measures = [
-    `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
-    `agreement ${f.agreement.toFixed(2)}`,
-  ];
+  page.measures = [`${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`, `agreement ${f.agreement.toFixed(2)}`];
   $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
   const option = $("drafts").selectedOptions[0];
   if (option) option.textContent = d.title;
@@ -263,7 +269,7 @@ function show(passing = false) {
     try {
       const words = encodeURIComponent($("instead-words").value.trim()),
         found = await ask(`${path()}/alternates?shot=${mine}&words=${words}`);
-      if (shot()?.id === mine) instead(found);
+      if (shot()?.id === mine) instead({ ...found, fitting: withFrames(found.fitting) });
     } catch (error) {
       Object.assign(page, { alternates: [], failed: true, noAlternates: /** @type {Error} */ (error).message });
     }
@@ -274,7 +280,9 @@ function about() {
   if (!s) return;
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames${also.size > 1 ? ` · ${chosenShots().length} shots chosen` : ""}`;
-  page.warnings = d.findings.filter((/** @type {any} */ f) => f.shot === s.id).map((/** @type {any} */ f) => f.words.replace(/^shot \d+ /, ""));
+  page.warnings = d.findings
+    .filter((/** @type {any} */ f) => f.shot === s.id)
+    .map((/** @type {any} */ f) => f.words.replace(/^shot \d+ /, ""));
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
   if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
@@ -285,7 +293,12 @@ function about() {
 /** What the open pane shows of the shot. */
 function drawPane() {
   const s = shot();
-  page.turns = s.turns.map((/** @type {any} */ t) => ({ at: t.at, over: t.over, percent: Math.round(t.to * 1000) / 10 }));
+  page.turns = s.turns.map((/** @type {any} */ t) => ({
+    at: t.at,
+    over: t.over,
+    onBeat: t.on_beat,
+    percent: Math.round(t.to * 1000) / 10,
+  }));
   $("between").value = s.between;
   if (document.activeElement !== $("pause-len")) $("pause-len").value = s.pause ? s.pause.len : "";
   if (s.pause) $("pause-stop").value = s.pause.stop;
@@ -329,7 +342,9 @@ function drawStrip(s) {
 function instead(found) {
   page.failed = false;
   page.insteadProblem = found.problems.join("; ");
-  page.values = grouped(found.counts, $("instead-words").value).filter((g) => ["tier", "framing", "role", "movement", "light", "label"].includes(g.name));
+  page.values = grouped(found.counts, $("instead-words").value).filter((g) =>
+    ["tier", "framing", "role", "movement", "light", "label"].includes(g.name),
+  );
   page.unfit = found.unfit;
   page.noAlternates = found.fitting.length ? "" : "No other select fits this place.";
   page.alternates = found.fitting.map((/** @type {any} */ a, /** @type {number} */ i) => ({
@@ -339,9 +354,8 @@ function instead(found) {
     tile: `tile-${tile(a.hit, a.media)}`,
     caption: `${a.name}: ${a.why.slice(0, 2).join(", ")}`,
     difference:
-      a.gains
-        .map((/** @type {[string, number]} */ [name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`)
-        .join(" ") || "as good",
+      a.gains.map((/** @type {[string, number]} */ [name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`).join(" ") ||
+      "as good",
   }));
 }
 
@@ -368,10 +382,9 @@ async function work() {
     $("problem").textContent = "";
     try {
       const place = index();
-      Object.assign(d, await ask(`${path()}/${where}`, body, { base: d.revision }));
+      Object.assign(d, withTables(await ask(`${path()}/${where}`, body, { base: d.revision })));
       transport.load(d);
-      if (!d.shots.some((/** @type {any} */ s) => s.id === chosen))
-        chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
+      if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
       show();
       markInside();
     } catch (error) {
@@ -416,7 +429,7 @@ function exchangeWith() {
   say(exchanging ? "choose the shot to exchange it with; the same key again leaves it" : "nothing is exchanged");
 }
 async function load() {
-  d = await ask(`${path()}.json`);
+  d = withTables(await ask(`${path()}.json`));
   if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
   transport.load(d);
   show();

@@ -2,7 +2,7 @@
 // The skyline of a draft: time to the right, energy upward. What has not changed stays as it is drawn; only what is in sight is.
 // Cuts, shots and selects are pulled on it.
 import { svg } from "../../lib/dom.js";
-import { BASE, FOOT, LOW_BASE, TOP, W, building, drawnScore, heightOf } from "./building.js";
+import { BASE, building, drawnScore, FOOT, heightOf, LOW_BASE, TOP, W } from "./building.js";
 
 /** @typedef {{ mark: (frame: number) => void, choose: (shot: string, how?: { extend?: boolean }) => void }} Acts */
 /** What is pulled on it. @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
@@ -68,8 +68,7 @@ export class Skyline {
   draw(d, at, differs, also = new Set()) {
     const ruler = this.ruler(),
       seen = `${ruler.from} ${ruler.to} ${ruler.base}`;
-    if (!this.score || this.score.of !== d.energy || this.score.seen !== seen)
-      this.score = { of: d.energy, seen, ...drawnScore(d, ruler) };
+    if (!this.score || this.score.of !== d.energy || this.score.seen !== seen) this.score = { of: d.energy, seen, ...drawnScore(d, ruler) };
     const kept = new Map(),
       warned = new Set(d.findings.map((/** @type {any} */ f) => f.shot)),
       inside = [...this.score.under],
@@ -79,9 +78,30 @@ export class Skyline {
       inSight = [...d.shots.entries()].filter(([, s]) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
     for (const [i, s] of inSight) {
       const other = differs(s),
-        drawn = JSON.stringify([seen, i, i === at, s.start, s.len, s.level, s.pin, s.held, also.has(s.id), s.pause, s.missing, s.clip, s.hit, s.source, s.name, other, warned.has(s.id)]),
+        drawn = JSON.stringify([
+          seen,
+          i,
+          i === at,
+          s.start,
+          s.len,
+          s.level,
+          s.pin,
+          s.held,
+          also.has(s.id),
+          s.pause,
+          s.missing,
+          s.clip,
+          s.hit,
+          s.source,
+          s.name,
+          other,
+          warned.has(s.id),
+        ]),
         known = this.buildings.get(s.id),
-        node = known?.drawn === drawn ? known.node : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id), also: also.has(s.id) }, this.acts.choose);
+        node =
+          known?.drawn === drawn
+            ? known.node
+            : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id), also: also.has(s.id) }, this.acts.choose);
       kept.set(s.id, { drawn, node });
       inside.push(node);
     }
@@ -100,15 +120,32 @@ export class Skyline {
     if (this.pulled)
       for (const [i, s] of inSight) {
         if (i === d.shots.length - 1) continue;
-        const handle = svg("rect", { class: "handle", x: ruler.at(s.start + s.len) - 5, y: TOP, width: 10, height: this.base - TOP, "data-cut": s.id });
+        const handle = svg("rect", {
+          class: "handle",
+          x: ruler.at(s.start + s.len) - 5,
+          y: TOP,
+          width: 10,
+          height: this.base - TOP,
+          "data-cut": s.id,
+        });
         handle.append(svg("title", {}, "pull to move the cut; it snaps to beats, not with Alt; with Shift the end of this shot alone"));
         inside.push(handle);
       }
     if (this.pulled && on) {
       // The ends of the chosen shot, above the cuts: each alone.
       const top = heightOf(ruler, Math.max(4, on.level));
-      for (const [edge, frame] of /** @type {[string, number][]} */ ([["begin", on.start], ["end", on.start + on.len]])) {
-        const grip = svg("rect", { class: "grip", x: ruler.at(frame) - (edge === "begin" ? 0 : 6), y: top - 10, width: 6, height: 18, "data-edge": edge });
+      for (const [edge, frame] of /** @type {[string, number][]} */ ([
+        ["begin", on.start],
+        ["end", on.start + on.len],
+      ])) {
+        const grip = svg("rect", {
+          class: "grip",
+          x: ruler.at(frame) - (edge === "begin" ? 0 : 6),
+          y: top - 10,
+          width: 6,
+          height: 18,
+          "data-edge": edge,
+        });
         grip.append(svg("title", {}, `pull to ${edge} the shot elsewhere; the time comes from where it is set`));
         inside.push(grip);
       }
@@ -174,7 +211,11 @@ export class Skyline {
       const target = /** @type {SVGElement} */ (e.target),
         cut = e.shiftKey ? undefined : target.dataset.cut,
         edge = /** @type {"begin" | "end" | undefined} */ (target.dataset.edge) || (e.shiftKey && target.dataset.cut ? "end" : undefined),
-        edged = edge && (target.dataset.cut ? this.draft.shots.find((/** @type {any} */ q) => q.id === target.dataset.cut) : this.draft.shots.find((/** @type {any} */ q) => q.id === this.chosen)),
+        edged =
+          edge &&
+          (target.dataset.cut
+            ? this.draft.shots.find((/** @type {any} */ q) => q.id === target.dataset.cut)
+            : this.draft.shots.find((/** @type {any} */ q) => q.id === this.chosen)),
         building = /** @type {SVGElement | null} */ (target.closest(".building")),
         shot = building && this.draft.shots[Number(building.dataset.shot)],
         begun = e.clientX;

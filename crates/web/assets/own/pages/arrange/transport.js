@@ -1,9 +1,9 @@
 // @ts-check
 // The picture of the draft: the live player, its keys, and what is tried out before it is taken.
-import { $, say } from "../../lib/dom.js";
+import { $ } from "../../lib/dom.js";
 import { inGroup, on } from "../../lib/keys.js";
 import { loadMusic, loadShots } from "../../lib/player/draft.js";
-import { Player, canPlay } from "../../lib/player/index.js";
+import { canPlay, Player } from "../../lib/player/index.js";
 import { spoken } from "../../lib/player/shuttle.js";
 import { frames } from "../../lib/time.js";
 

@@ -68,8 +68,7 @@ async function refresh() {
   if (whole || unknown || Date.now() - wholeAt > 8000) return layAnew();
   const ids = [...changed].filter((id) => $(`clip-${id}`)).slice(0, 100);
   changed.clear();
-  if (ids.length)
-    await htmx.ajax("GET", `${address()}/gather/lines?clips=${ids.join(",")}`, { target: "#rolls", swap: "none" });
+  if (ids.length) await htmx.ajax("GET", `${address()}/gather/lines?clips=${ids.join(",")}`, { target: "#rolls", swap: "none" });
   const busy = document.querySelector("tr[data-state=waiting], tr[data-state=reading]");
   if (!busy) {
     whole = true;

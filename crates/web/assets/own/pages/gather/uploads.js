@@ -37,8 +37,7 @@ async function digest(blob) {
   return [...sum].map((b) => b.toString(16).padStart(2, "0")).join("");
 }
 /** What the server knows a file by: its first and its last mebibyte. @param {File} file */
-const sampleOf = (file) =>
-  digest(file.size <= 2 << 20 ? file : new Blob([file.slice(0, 1 << 20), file.slice(file.size - (1 << 20))]));
+const sampleOf = (file) => digest(file.size <= 2 << 20 ? file : new Blob([file.slice(0, 1 << 20), file.slice(file.size - (1 << 20))]));
 
 /** Sends one file to its end. @param {Dropped} dropped */
 async function send({ file, path, drop }) {
@@ -163,7 +162,7 @@ document.addEventListener("dragleave", (event) => {
 document.addEventListener("drop", async (event) => {
   event.preventDefault();
   document.body.classList.remove("is-dropping");
-  const items = [...(/** @type {DragEvent} */ (event).dataTransfer?.items || [])],
+  const items = [...(event.dataTransfer?.items ?? [])],
     entries = items.map((i) => i.webkitGetAsEntry()).filter(Boolean);
   // Dropped together, they lie in one folder: another card with the same names is another drop.
   const drop = crypto.randomUUID();

@@ -23,6 +23,7 @@ function sort(column, head) {
 function narrow(words) {
   const wanted = words.toLowerCase().split(/\s+/);
   for (const row of rows()) {
+    // biome-ignore lint/performance/useDomNodeTextContent: what a row does not show is not looked through
     const text = [row.innerText, ...[...row.querySelectorAll("input")].map((i) => i.value)].join(" ").toLowerCase();
     row.hidden = !wanted.every((w) => text.includes(w));
   }
@@ -30,10 +31,7 @@ function narrow(words) {
 async function describe(row, input) {
   try {
     await ask(ofJob(`/tracks/${row.dataset.track}/about`), { [input.dataset.about]: input.value });
-    row.setAttribute(
-      `data-key-${["title", "maker", "mood", "theme", "genre"].indexOf(input.dataset.about)}`,
-      input.value,
-    );
+    row.setAttribute(`data-key-${["title", "maker", "mood", "theme", "genre"].indexOf(input.dataset.about)}`, input.value);
   } catch (error) {
     say(error.message);
   }
@@ -57,8 +55,7 @@ document.addEventListener("DOMContentLoaded", () => {
   if (!body()) return;
   /** @type {NodeListOf<HTMLElement>} */
   const sorts = document.querySelectorAll("[data-sort]");
-  for (const b of sorts)
-    b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
+  for (const b of sorts) b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
   // The track on the page is the first that is seen, below the heads of the columns.
   const shown = /** @type {HTMLElement} */ (body().querySelector(".shown")),
     list = document.querySelector(".tracks"),

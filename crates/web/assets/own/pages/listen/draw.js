@@ -64,11 +64,7 @@ function margin(line) {
     hand = section.energy_manual ? " by hand" : "";
   box.append(
     el("b", {}, starts ? section.kind : ""),
-    el(
-      "span",
-      {},
-      starts ? `${section.label || ""} ${Math.round(section.energy)}${hand}`.trim() : `${section.kind}, on`,
-    ),
+    el("span", {}, starts ? `${section.label || ""} ${Math.round(section.energy)}${hand}`.trim() : `${section.kind}, on`),
   );
 }
 // The same for ears: sections and cues in words.
@@ -76,11 +72,7 @@ function spoken() {
   const r = L.data.reading;
   $("spoken").replaceChildren(
     ...r.sections.map((s) =>
-      el(
-        "li",
-        {},
-        `${s.kind} ${s.label || ""}, ${clock(s.start)} to ${clock(s.end)}, energy ${Math.round(s.energy)}`,
-      ),
+      el("li", {}, `${s.kind} ${s.label || ""}, ${clock(s.start)} to ${clock(s.end)}, energy ${Math.round(s.energy)}`),
     ),
     ...r.cues.map((c) => el("li", {}, `${c.kind} at ${clock(c.at)}${c.lasts ? `, ${c.lasts.toFixed(1)} seconds long` : ""}`)),
   );
@@ -127,8 +119,7 @@ function drawLine(line) {
       pen.fillStyle = ink;
       pen.font = "500 15px Alegreya, serif";
       // A cue that stands there says the same with its sign.
-      if (!L.data.reading.cues.some((c) => Math.abs(c.at - s.start) < 0.15 && c.kind !== "pause"))
-        pen.fillText(s.kind, x(s.start) + 4, 12);
+      if (!L.data.reading.cues.some((c) => Math.abs(c.at - s.start) < 0.15 && c.kind !== "pause")) pen.fillText(s.kind, x(s.start) + 4, 12);
       pen.fillRect(x(s.start) - 1, 2, 2, base - 2);
     }
   const last = line === lines[lines.length - 1];
@@ -206,7 +197,7 @@ function sign(pen, cue, px, base, w, x) {
   pen.font = "12px Atkinson, sans-serif";
   pen.beginPath();
   const path = (...points) => {
-    points.forEach(([a, b], i) => (i ? pen.lineTo(a, b) : pen.moveTo(a, b)));
+    for (const [i, [a, b]] of points.entries()) i ? pen.lineTo(a, b) : pen.moveTo(a, b);
     pen.stroke();
   };
   const word = (text, at) => pen.fillText(text, at, 11);
@@ -329,7 +320,7 @@ function words() {
   const v = L.data.version,
     r = L.data.reading,
     length = v ? v.duration : r.duration,
-    joined = v && v.joins.length ? `, ${v.joins.length === 1 ? "1 seam" : `${v.joins.length} seams`}` : "",
+    joined = v?.joins.length ? `, ${v.joins.length === 1 ? "1 seam" : `${v.joins.length} seams`}` : "",
     hand = Object.entries(L.data.manual)
       .filter(([, set]) => set)
       .map(([what]) => what);

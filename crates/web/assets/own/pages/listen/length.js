@@ -100,8 +100,7 @@ const page = onScreen("length", {
   seams: [],
   use: (list) => use(list),
   hear: (i) => attempt(() => audition(i, page.seams[i].at)),
-  move: (i, beats) =>
-    attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
+  move: (i, beats) => attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
   next: (i) => attempt(() => nextBest(i)),
 });
 // Two bars before a seam and two after, again and again.
@@ -127,9 +126,7 @@ function audition(i, at) {
 }
 function version() {
   L.audio.pause();
-  const src = ofJob(
-    `/media/tracks/${L.music.dataset.track}/version.flac?v=${encodeURIComponent(JSON.stringify(L.data.version))}`,
-  );
+  const src = ofJob(`/media/tracks/${L.music.dataset.track}/version.flac?v=${encodeURIComponent(JSON.stringify(L.data.version))}`);
   if (other.getAttribute("src") !== src) other.src = src;
 }
 function stop() {
@@ -174,8 +171,7 @@ async function finish(event) {
       if (!Number.isFinite(v)) throw new Error(words);
       return v;
     };
-    if (!Number.isFinite(factor()))
-      throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
+    if (!Number.isFinite(factor())) throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
     const fade = (id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
     const body = {
       stretch: factor(),

@@ -20,7 +20,7 @@ const sectionAt = (t) => L.data.reading.sections.find((s) => t >= s.start && t <
 const acts = {
   "add-beat": () => mark({ do: "add-beat", at: here(), snap: true }),
   "remove-beat": () => mark({ do: "remove-beat", at: nearestBeat(here()) }),
-  "downbeat": () => mark({ do: "downbeat", at: nearestBeat(here()) }),
+  downbeat: () => mark({ do: "downbeat", at: nearestBeat(here()) }),
   halve: () => mark({ do: "halve" }),
   double: () => mark({ do: "double" }),
   "strong-beats": () => mark({ do: "density", strong: true }),
@@ -264,7 +264,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("t", "tap along; the taps become beats when it stops", tap);
   on("b", "a beat here", acts["add-beat"]);
   on("x", "no beat here", acts["remove-beat"]);
-  on("1", "the beat here is one", acts["downbeat"]);
+  on("1", "the beat here is one", acts.downbeat);
   on("h", "half as many beats", acts.halve);
   on("d", "twice as many beats", acts.double);
   on("f", "marks on the strong beats only", acts["strong-beats"]);
@@ -274,9 +274,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("j", "join the sections nearest to here", acts.join);
   on("m", "move the nearest boundary to the bar here", acts.boundary);
   on("q", "set a cue at the beat here", acts["add-cue"]);
-  on("e", "the section here: kind and energy", () =>
-    hold({ what: "section", at: (sectionAt(here()) || { start: 0 }).start }),
-  );
+  on("e", "the section here: kind and energy", () => hold({ what: "section", at: (sectionAt(here()) || { start: 0 }).start }));
   inGroup("beats");
   on("[", "the beat here 10 ms earlier", () => {
     hold({ what: "beat", at: nearestBeat(here()) });

@@ -93,8 +93,7 @@ function clicks() {
   if (clickedTo < at - 0.05 || clickedTo > at + 1) clickedTo = at;
   ahead = ahead.filter((c) => c.at > at - 0.1);
   for (const b of L.beats())
-    if (b.at >= clickedTo && b.at < at + AHEAD)
-      ahead.push({ at: b.at, click: L.tick(L.sound.currentTime + (b.at - at), b.beat === 1) });
+    if (b.at >= clickedTo && b.at < at + AHEAD) ahead.push({ at: b.at, click: L.tick(L.sound.currentTime + (b.at - at), b.beat === 1) });
   clickedTo = Math.max(clickedTo, at + AHEAD);
 }
 // Where the music stops or jumps, the clicks that were to come do not.

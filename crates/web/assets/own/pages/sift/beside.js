@@ -25,18 +25,35 @@ export function open(selects, keep) {
     const button = el("button", { type: "button", class: "button" }, `keep `);
     button.append(el("kbd", {}, i + 1));
     button.addEventListener("click", () => kept(s));
-    caption.append(el("b", {}, named(s)), el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `), el("span", { class: "quiet reported" }, [s === best ? "the sharpest" : "", trouble(s) || "nothing wrong"].filter(Boolean).join(" · ")), button);
+    caption.append(
+      el("b", {}, named(s)),
+      el("span", { class: "mono" }, ` ${s.tier} · energy ${Math.round(s.energy)} · ${frames(s.end - s.start, s.rate)} `),
+      el(
+        "span",
+        { class: "quiet reported" },
+        [s === best ? "the sharpest" : "", trouble(s) || "nothing wrong"].filter(Boolean).join(" · "),
+      ),
+      button,
+    );
     figure.append(video, caption);
     dialog.append(figure);
     return video;
   });
   const help = el("p", { class: "quiet" });
-  help.append("together from their hits: ", el("kbd", {}, "Space"), " from the beginning, a number keeps that one and puts the others out, ", el("kbd", {}, "Esc"), " closes");
+  help.append(
+    "together from their hits: ",
+    el("kbd", {}, "Space"),
+    " from the beginning, a number keeps that one and puts the others out, ",
+    el("kbd", {}, "Esc"),
+    " closes",
+  );
   dialog.append(help);
-  const rewind = () => videos.forEach((v, i) => (v.currentTime = Math.max(0, selects[i].hit - before)));
+  const rewind = () => {
+    for (const [i, video] of videos.entries()) video.currentTime = Math.max(0, selects[i].hit - before);
+  };
   const play = () => {
     rewind();
-    videos.forEach((video) => start(video));
+    for (const video of videos) start(video);
   };
   const turn = () => {
     if (!dialog.open) return;
@@ -61,7 +78,9 @@ export function open(selects, keep) {
     dialog.replaceChildren();
   };
   dialog.showModal();
-  Promise.all(videos.map((v) => (v.readyState >= 2 ? null : new Promise((done) => v.addEventListener("loadeddata", done, { once: true }))))).then(() => {
+  Promise.all(
+    videos.map((v) => (v.readyState >= 2 ? null : new Promise((done) => v.addEventListener("loadeddata", done, { once: true })))),
+  ).then(() => {
     dialog.dataset.ready = "yes";
     play();
     requestAnimationFrame(turn);

@@ -2,9 +2,9 @@
 // Sift: look, decide, next.
 import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
-import { $, css, el, say } from "../../lib/dom.js";
+import { $, css, say } from "../../lib/dom.js";
 import { follow, gathered } from "../../lib/events.js";
-import { STILLS, drawStill as still, image, stills, when, whenFine } from "../../lib/filmstrip.js";
+import { image, STILLS, drawStill as still, when, whenFine } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
 import { inGroup, on } from "../../lib/keys.js";
 import { onScreen } from "../../lib/screen.js";

@@ -34,7 +34,11 @@ export const parts = {
   },
   /** @param {number} at */
   takeOff(at) {
-    set(pieces(words).filter((_, i) => i !== at).join(" "));
+    set(
+      pieces(words)
+        .filter((_, i) => i !== at)
+        .join(" "),
+    );
   },
   /** @param {string} term @param {string} group */
   press: (term, group) => set(pressed(words, term, group, view.values)),

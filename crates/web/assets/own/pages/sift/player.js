@@ -45,7 +45,8 @@ export const toggleComing = () => setComing(coming ? 0 : comingBefore);
 
 /** A clip has come: it plays, unless something was done with it since, or nobody looks at it. */
 export function comes() {
-  const elsewhere = document.hidden || document.querySelector("dialog[open]") || document.activeElement?.matches("input:not([type=checkbox]), textarea");
+  const elsewhere =
+    document.hidden || document.querySelector("dialog[open]") || document.activeElement?.matches("input:not([type=checkbox]), textarea");
   if (untouched && coming && !elsewhere) go(coming, () => go(0));
 }
 /** Another select of the same clip: its first frame, until it plays. @param {number} t */

@@ -52,7 +52,13 @@ function fresh() {
   const kept = spare.pop();
   if (kept) return kept;
   const cell = el("div", { role: "option", class: "cell" });
-  cell.append(el("span", { class: "pic" }), el("span", { class: "brackets" }), el("span", { class: "under" }), el("span", { class: "cap" }), el("span", { class: "is-sr-only" }));
+  cell.append(
+    el("span", { class: "pic" }),
+    el("span", { class: "brackets" }),
+    el("span", { class: "under" }),
+    el("span", { class: "cap" }),
+    el("span", { class: "is-sr-only" }),
+  );
   return cell;
 }
 
@@ -108,7 +114,10 @@ function dressCell(cell, at) {
   if (cap.dataset.words !== words) {
     cap.dataset.words = words;
     cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
-    if (s.alike) cap.append(el("span", { class: "take", title: `take ${s.alike.take} of ${s.alike.of} that show the same` }, `${s.alike.take}/${s.alike.of}`));
+    if (s.alike)
+      cap.append(
+        el("span", { class: "take", title: `take ${s.alike.take} of ${s.alike.of} that show the same` }, `${s.alike.take}/${s.alike.of}`),
+      );
     if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
   }
   const reported = [best.tier, s.problem].filter(Boolean).join(", ");

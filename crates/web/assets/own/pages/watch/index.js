@@ -4,9 +4,9 @@ import { ask, loaded } from "../../lib/api.js";
 import { $, css, say, startOrStop, svg } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
 import { inGroup, on } from "../../lib/keys.js";
+import { loadMusic, loadShots, withTables } from "../../lib/player/draft.js";
+import { canPlay, Player } from "../../lib/player/index.js";
 import { onScreen } from "../../lib/screen.js";
-import { loadMusic, loadShots } from "../../lib/player/draft.js";
-import { Player, canPlay } from "../../lib/player/index.js";
 import { ofJob } from "../../lib/session.js";
 import { clock, frames } from "../../lib/time.js";
 import { between } from "../../lib/tone.js";
@@ -129,8 +129,7 @@ const go = (f) => {
 };
 function showNotes() {
   page.notes = d.notes;
-  $("says-watch").textContent =
-    d.notes.length === 1 ? "1 note" : d.notes.length ? `${d.notes.length} notes` : "no notes";
+  $("says-watch").textContent = d.notes.length === 1 ? "1 note" : d.notes.length ? `${d.notes.length} notes` : "no notes";
 }
 /** @param {() => Promise<any>} act */
 async function keep(act) {
@@ -201,7 +200,7 @@ function shot(n) {
   if (s) seek(s.start);
 }
 async function load() {
-  d = await ask(`${path()}/watch.json`);
+  d = withTables(await ask(`${path()}/watch.json`));
   showLists();
   loadLive();
   drawLine();
@@ -232,7 +231,11 @@ if (draft) {
   $("rendered").addEventListener("click", () => show(Boolean(live)));
   const fill = () => {
     if (document.fullscreenElement) document.exitFullscreen();
-    else document.querySelector(".screen")?.requestFullscreen().catch(() => say("this browser does not fill the screen"));
+    else
+      document
+        .querySelector(".screen")
+        ?.requestFullscreen()
+        .catch(() => say("this browser does not fill the screen"));
   };
   $("fill").addEventListener("click", fill);
   inGroup("watching");

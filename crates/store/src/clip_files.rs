@@ -1,0 +1,148 @@
+//! Clips as their files: where they should lie, whether they are there, and waiting to be read from them.
+
+use crate::clips::{RecordedFrom, State};
+use crate::entity::clip;
+use crate::error::word;
+use crate::events::ChangedKind;
+use crate::footage_changes::clips_changed;
+use crate::rows::BrokenRow;
+use crate::{Store, StoreError};
+use chrono::{DateTime, Utc};
+use legere_core::id::{ClipId, JobId};
+use sea_orm::DerivePartialModel;
+use sea_orm::prelude::*;
+use sea_orm::sea_query::ExprTrait;
+
+/// What is known of a clip's file. A job of ten thousand clips is looked for every few seconds: what was read of them is left
+/// where it is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ClipFile {
+    /// Of the clip.
+    pub id: ClipId,
+    /// The name of the media folder that it lies in.
+    pub root: String,
+    /// Below the media folder.
+    pub path: String,
+    /// How large it is.
+    pub bytes: i64,
+    /// Its own time.
+    pub modified: Option<DateTime<Utc>>,
+    /// Of the content; known once it was read.
+    pub digest: Option<String>,
+    /// Whether its path is its own.
+    pub owns_path: bool,
+    /// How far the clip is.
+    pub state: State,
+    /// Whether the clip is out.
+    pub hidden: bool,
+    /// Whether it was away when somebody last looked.
+    pub missing: bool,
+}
+
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "clip::Entity", from_query_result)]
+struct FileRow {
+    id: Uuid,
+    root: String,
+    path: String,
+    bytes: i64,
+    modified: Option<DateTimeUtc>,
+    digest: Option<String>,
+    owns_path: bool,
+    state: String,
+    hidden: bool,
+    missing: bool,
+}
+
+impl TryFrom<FileRow> for ClipFile {
+    type Error = StoreError;
+    fn try_from(row: FileRow) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: row.id.into(),
+            root: row.root,
+            path: row.path,
+            bytes: row.bytes,
+            modified: row.modified,
+            digest: row.digest,
+            owns_path: row.owns_path,
+            state: word("clip", &row.state)?,
+            hidden: row.hidden,
+            missing: row.missing,
+        })
+    }
+}
+
+impl Store {
+    /// The files of all clips of a job, also of those that are out. One whose row cannot be read is left out: what is wrong
+    /// with it is said where it is shown.
+    pub async fn clip_files(&self, job: JobId) -> Result<Vec<ClipFile>, StoreError> {
+        let rows: Vec<FileRow> = clip::Entity::find()
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .into_partial_model::<FileRow>()
+            .all(&self.db)
+            .await?;
+        Ok(rows.into_iter().filter_map(|row| ClipFile::try_from(row).ok()).collect())
+    }
+
+    /// Says of some clips of a job whether their files are where they should be.
+    pub async fn clips_missing(&self, job: JobId, clips: &[ClipId], missing: bool) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Missing, Expr::value(missing))
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
+            .exec(&self.db)
+            .await?;
+        clips_changed(&self.db, job).await?;
+        for id in clips {
+            self.notify(job, ChangedKind::Clip, *id).await?;
+        }
+        Ok(())
+    }
+
+    /// Lets clips wait to be read again, with what is said of that beside them. What was read before stays until then,
+    /// unless the file is another one.
+    pub async fn clips_wait(&self, job: JobId, clips: &[ClipId], problem: Option<&str>) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+            .col_expr(clip::Column::Progress, Expr::value(0.0f32))
+            .col_expr(clip::Column::Problem, Expr::value(problem))
+            .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
+            .filter(clip::Column::JobId.eq(job.uuid()))
+            .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
+            .exec(&self.db)
+            .await?;
+        for id in clips {
+            self.notify(job, ChangedKind::Clip, *id).await?;
+        }
+        Ok(())
+    }
+
+    /// Lets the clips and tracks whose rows cannot be read be read again: what could be kept of them is their file's place.
+    pub async fn mend_clips(&self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
+        for row in broken {
+            clip::Entity::update_many()
+                .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
+                .col_expr(clip::Column::RecordedFrom, Expr::value(<&str>::from(RecordedFrom::File)))
+                .col_expr(clip::Column::Probe, Expr::value(None::<Json>))
+                .col_expr(clip::Column::Summary, Expr::value(None::<Json>))
+                .col_expr(clip::Column::Problem, Expr::value(None::<String>))
+                .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
+                .filter(clip::Column::JobId.eq(job.uuid()))
+                .filter(clip::Column::Id.eq(row.id))
+                .exec(&self.db)
+                .await?;
+            self.notify(job, ChangedKind::Clip, row.id).await?;
+        }
+        Ok(())
+    }
+
+    /// The same file with another time, as copying leaves it.
+    pub async fn clip_touched(&self, clip: ClipId, modified: DateTime<Utc>) -> Result<(), StoreError> {
+        clip::Entity::update_many()
+            .col_expr(clip::Column::Modified, Expr::value(modified))
+            .filter(clip::Column::Id.eq(clip.uuid()))
+            .exec(&self.db)
+            .await?;
+        Ok(())
+    }
+}
