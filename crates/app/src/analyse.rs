@@ -1,7 +1,7 @@
 //! Reading clips and tracks: what was measured goes into the database, what was made onto the shelf, and what was wrong
 //! beside the thing it concerns.
 
-use super::App;
+use super::Readings;
 use super::cancel::while_wanted;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
@@ -26,12 +26,12 @@ use std::path::PathBuf;
 /// Shares of progress that are reported: more would only keep the page busy.
 const STEP: f64 = 0.2;
 
-impl App {
-    pub(super) async fn read_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
+impl Readings<'_> {
+    pub(super) async fn read_clip(self, id: ClipId) -> Result<Outcome, StoreError> {
         let outcome = self.read_one_clip(id).await?;
         if matches!(outcome, Outcome::Done) {
-            match self.store.clip(id).await {
-                Ok(clip) => self.divide(clip.job, clip.roll).await?,
+            match self.app.store.clips().get(id).await {
+                Ok(clip) => self.app.rolls().divide(clip.job, clip.roll).await?,
                 // It was the file of another clip, which has it now.
                 Err(StoreError::Missing { .. }) => {}
                 Err(other) => return Err(other),
@@ -40,14 +40,14 @@ impl App {
         Ok(outcome)
     }
 
-    async fn read_one_clip(&self, id: ClipId) -> Result<Outcome, StoreError> {
-        let clip = self.store.clip(id).await?;
+    async fn read_one_clip(self, id: ClipId) -> Result<Outcome, StoreError> {
+        let clip = self.app.store.clips().get(id).await?;
         if clip.state == State::Ready || clip.hidden {
             return Ok(Outcome::Done);
         }
         // It waits without being asked for again until reading goes on.
-        if self.store.job(clip.job).await?.paused {
-            self.store.clips_wait(clip.job, &[id], None).await?;
+        if self.app.store.jobs().get(clip.job).await?.paused {
+            self.app.store.clips().wait(clip.job, &[id], None).await?;
             return Ok(Outcome::Done);
         }
         let identity = self.identity_of(&clip).await;
@@ -57,9 +57,11 @@ impl App {
         {
             return Ok(Outcome::Done);
         }
-        let Some(made) = while_wanted(self.made_of(&clip, identity), || self.store.clip_is_wanted(id)).await else {
+        let Some(made) =
+            while_wanted(self.made_of(&clip, identity), async || self.app.store.clips().is_wanted(id).await).await
+        else {
             // Left out meanwhile. Should it be brought back just now, it is read all the same.
-            self.store.clips_wait(clip.job, &[id], None).await?;
+            self.app.store.clips().wait(clip.job, &[id], None).await?;
             return Ok(Outcome::Later);
         };
         match made {
@@ -73,61 +75,65 @@ impl App {
                 });
                 // What was decoded is what there is.
                 probe.duration = Seconds::from_measured(made.reading.duration);
-                self.store.clip_ready(&clip, &kept(identity), &probe, &made.reading, problem).await?;
+                self.app.store.clips().ready(&clip, &kept(identity), &probe, &made.reading, problem).await?;
                 Ok(Outcome::Done)
             }
             Err(MediaError::Vanished | MediaError::RootAway(_)) => {
                 // It is read when it is back.
-                self.store.clips_wait(clip.job, &[id], None).await?;
-                self.store.clips_missing(clip.job, &[id], true).await?;
+                self.app.store.clips().wait(clip.job, &[id], None).await?;
+                self.app.store.clips().missing(clip.job, &[id], true).await?;
                 Ok(Outcome::Done)
             }
             Err(error) if error.passes() => {
                 tracing::info!(clip = %clip.name, ?error, "a clip waits");
-                self.store.clips_wait(clip.job, &[id], Some(&words(&error))).await?;
+                self.app.store.clips().wait(clip.job, &[id], Some(&words(&error))).await?;
                 Ok(outcome_of(&error))
             }
             Err(error) => {
                 tracing::info!(clip = %clip.name, ?error, "a clip could not be read");
-                self.store.clip_failed(&clip, &words(&error)).await?;
+                self.app.store.clips().failed(&clip, &words(&error)).await?;
                 Ok(Outcome::Done)
             }
         }
     }
 
     /// Whether the file is one that the job has already. Where that one's own file is gone, it was moved here.
-    async fn known_by_content(&self, clip: &Clip, identity: &Identity) -> Result<bool, StoreError> {
+    async fn known_by_content(self, clip: &Clip, identity: &Identity) -> Result<bool, StoreError> {
         let (bytes, digest) = (identity.bytes, &identity.digest);
-        let Some(known) = self.store.clip_with_content(clip, bytes, digest).await? else { return Ok(false) };
+        let Some(known) = self.app.store.files().clip_with_content(clip, bytes, digest).await? else {
+            return Ok(false);
+        };
         if known.hidden {
             return Ok(false);
         }
         if self.content_is_gone(&known).await {
             tracing::info!(clip = %known.name, to = %clip.path, "a clip's file was moved");
-            return self.store.content_moved(&known, clip).await;
+            return self.app.store.files().content_moved(&known, clip).await;
         }
-        self.store.content_copied(clip, digest, &known).await
+        self.app.store.files().content_copied(clip, digest, &known).await
     }
 
     /// Whether a track's file is one that the job has already, under a path where it no longer lies.
-    async fn track_known_by_content(&self, track: &Track, identity: &Identity) -> Result<bool, StoreError> {
+    async fn track_known_by_content(self, track: &Track, identity: &Identity) -> Result<bool, StoreError> {
         let (bytes, digest) = (identity.bytes, &identity.digest);
-        let Some(known) = self.store.track_with_content(track, bytes, digest).await? else { return Ok(false) };
+        let Some(known) = self.app.store.files().track_with_content(track, bytes, digest).await? else {
+            return Ok(false);
+        };
         if known.hidden || !self.content_is_gone(&known).await {
             return Ok(false);
         }
-        self.store.content_moved(&known, track).await
+        self.app.store.files().content_moved(&known, track).await
     }
 
     /// Whether what was read of a clip or a track no longer lies at its path.
-    pub(super) async fn content_is_gone<T: OfFile>(&self, thing: &T) -> bool {
-        let (roots, (root, path)) = (self.roots.clone(), thing.place());
+    pub(super) async fn content_is_gone<T: OfFile>(self, thing: &T) -> bool {
+        let (roots, (root, path)) = (self.app.roots.clone(), thing.place());
         let (root, path) = (root.to_owned(), path.to_owned());
         let looked = run_blocking(move || roots.resolve_file(&root, &path).is_err()).await;
         !thing.owns_path() || looked.unwrap_or(false)
     }
 
-    async fn identity_of(&self, clip: &Clip) -> Result<Identity, MediaError> {
+    async fn identity_of(self, clip: &Clip) -> Result<Identity, MediaError> {
         if !clip.owns_path {
             return Err(MediaError::Vanished);
         }
@@ -136,32 +142,32 @@ impl App {
 
     /// A file below a media folder. Asked on a thread that may wait: a disk can hang. A media folder that another program has
     /// added meanwhile is opened first.
-    async fn resolved(&self, root: &str, path: &str) -> Result<PathBuf, MediaError> {
-        if self.roots.all().iter().all(|r| r.name != root) {
-            let _ = self.open_added_roots().await;
+    async fn resolved(self, root: &str, path: &str) -> Result<PathBuf, MediaError> {
+        if self.app.roots.all().iter().all(|r| r.name != root) {
+            let _ = self.app.open_added_roots().await;
         }
-        let (roots, root, path) = (self.roots.clone(), root.to_owned(), path.to_owned());
+        let (roots, root, path) = (self.app.roots.clone(), root.to_owned(), path.to_owned());
         run_blocking(move || roots.resolve_file(&root, &path)).await.map_err(|_stopped| MediaError::Interrupted)?
     }
 
     async fn made_of(
-        &self,
+        self,
         clip: &Clip,
         identity: Result<Identity, MediaError>,
     ) -> Result<(Identity, ClipProbe, Made), MediaError> {
-        self.shelf.ensure_room()?;
+        self.app.shelf.ensure_room()?;
         let path = self.resolved(&clip.root, &clip.path).await?;
-        let (before, _) = (identity?, self.store.clip_progress(clip, State::Reading, 0.0).await);
-        let work = self.shelf.work()?;
-        let place = self.shelf.clip(&clip.id.to_string());
+        let (before, _) = (identity?, self.app.store.clips().progress(clip, State::Reading, 0.0).await);
+        let work = self.app.shelf.work()?;
+        let place = self.app.shelf.clip(&clip.id.to_string());
         let picture = is_picture(&clip.name);
         // For a reading alone nothing is encoded. How long a picture stands may have changed.
         let kept = !picture
             && clip.digest.as_ref() == Some(&before.digest)
-            && self.shelf.is_whole(&place)
-            && light::is_as_now(&place, self.shelf.light_width());
+            && self.app.shelf.is_whole(&place)
+            && light::is_as_now(&place, self.app.shelf.light_width());
         let (source, probe) = if picture {
-            let job = self.store.job(clip.job).await.map_err(|_away| MediaError::Interrupted)?;
+            let job = self.app.store.jobs().get(clip.job).await.map_err(|_away| MediaError::Interrupted)?;
             let mut probe = probe::picture(&path, clip.annotations.shown_seconds, job.rate).await?;
             // Cameras write the time of pictures as their clock showed it, without a zone.
             probe.recorded_at = probe.recorded_at.map(|at| in_zone(at.naive_utc(), &job.zone));
@@ -171,10 +177,10 @@ impl App {
         };
         let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
         let telling = {
-            let (store, clip) = (self.store.clone(), clip.clone());
+            let (store, clip) = (self.app.store.clone(), clip.clone());
             tokio::spawn(async move {
                 while let Some(share) = steps.recv().await {
-                    let _ = store.clip_progress(&clip, State::Reading, share).await;
+                    let _ = store.clips().progress(&clip, State::Reading, share).await;
                 }
             })
         };
@@ -188,7 +194,7 @@ impl App {
         let made = if kept {
             light::again(&source, &probe, progress).await
         } else {
-            light::make(&source, &probe, &work, self.shelf.light_width(), progress).await
+            light::make(&source, &probe, &work, self.app.shelf.light_width(), progress).await
         };
         drop(sender);
         let _ = telling.await;
@@ -204,12 +210,12 @@ impl App {
         Ok((before, probe, made))
     }
 
-    pub(super) async fn read_track(&self, id: TrackId) -> Result<Outcome, StoreError> {
-        let track = self.store.track(id).await?;
+    pub(super) async fn read_track(self, id: TrackId) -> Result<Outcome, StoreError> {
+        let track = self.app.store.tracks().get(id).await?;
         if track.state == State::Ready || track.hidden {
             return Ok(Outcome::Done);
         }
-        self.store.track_state(&track, State::Reading, None).await?;
+        self.app.store.tracks().state(&track, State::Reading, None).await?;
         if track.digest.is_none()
             && let Ok(path) = self.resolved(&track.root, &track.path).await
             && let Ok(identity) = identified(&path).await
@@ -217,7 +223,7 @@ impl App {
         {
             return Ok(Outcome::Done);
         }
-        let target = self.store.job(track.job).await?.target_seconds;
+        let target = self.app.store.jobs().get(track.job).await?.target_seconds;
         match self.heard(&track).await {
             Ok((identity, read)) => {
                 let whole = read.probe.duration;
@@ -227,20 +233,24 @@ impl App {
                         .or_else(|_| Version::part(Seconds::ZERO, whole, whole));
                 match offered {
                     Ok(offered) => {
-                        self.store.track_ready(&track, &kept(identity), &read.probe, &read.reading, &offered).await?;
+                        self.app
+                            .store
+                            .tracks()
+                            .ready(&track, &kept(identity), &read.probe, &read.reading, &offered)
+                            .await?;
                     }
                     Err(error) => self.track_unread(&track, error.to_string()).await?,
                 }
                 Ok(Outcome::Done)
             }
             Err(MediaError::Vanished | MediaError::RootAway(_)) => {
-                self.store.track_state(&track, State::Waiting, None).await?;
-                self.store.tracks_missing(track.job, &[id], true).await?;
+                self.app.store.tracks().state(&track, State::Waiting, None).await?;
+                self.app.store.tracks().missing(track.job, &[id], true).await?;
                 Ok(Outcome::Done)
             }
             Err(error) if error.passes() => {
                 tracing::info!(track = %track.name, ?error, "a track waits");
-                self.store.track_state(&track, State::Waiting, Some(words(&error))).await?;
+                self.app.store.tracks().state(&track, State::Waiting, Some(words(&error))).await?;
                 Ok(outcome_of(&error))
             }
             Err(error) => {
@@ -251,46 +261,46 @@ impl App {
         }
     }
 
-    async fn heard(&self, track: &Track) -> Result<(Identity, ReadTrack), MediaError> {
-        self.shelf.ensure_room()?;
+    async fn heard(self, track: &Track) -> Result<(Identity, ReadTrack), MediaError> {
+        self.app.shelf.ensure_room()?;
         let path = self.resolved(&track.root, &track.path).await?;
         let before = identified(&path).await?;
         let read = sound::read(&path).await?;
-        let work = self.shelf.work()?;
+        let work = self.app.shelf.work()?;
         sound::light_copy(&path, &work.path().join("light.flac")).await?;
         tokio::fs::write(work.path().join("peaks.bin"), &read.peaks).await?;
         unchanged(&path, &before).await?;
-        let place = self.shelf.track(&track.id.to_string());
+        let place = self.app.shelf.track(&track.id.to_string());
         blocking(move || work.publish(&place)).await?;
         Ok((before, read))
     }
 
     /// A track that was read before goes on with that.
-    async fn track_unread(&self, track: &Track, why: String) -> Result<(), StoreError> {
+    async fn track_unread(self, track: &Track, why: String) -> Result<(), StoreError> {
         match track.summary {
-            Some(_) => self.store.track_state(track, State::Ready, Some(format!("not read again: {why}"))).await,
-            None => self.store.track_state(track, State::Failed, Some(why)).await,
+            Some(_) => self.app.store.tracks().state(track, State::Ready, Some(format!("not read again: {why}"))).await,
+            None => self.app.store.tracks().state(track, State::Failed, Some(why)).await,
         }
     }
 
     /// The frame of a clip's original that an instant lies in, as a JPEG.
-    pub async fn full_frame(&self, clip: &Clip, at: f64) -> Result<Vec<u8>, AppError> {
+    pub async fn full_frame(self, clip: &Clip, at: f64) -> Result<Vec<u8>, AppError> {
         let probe = clip.probe.as_ref().ok_or(AppError::Refused("this clip has not been read"))?;
-        let (app, of) = (self.clone(), clip.clone());
-        let path = run_blocking(move || app.source_of(&of)).await??;
+        let (app, of) = (self.app.clone(), clip.clone());
+        let path = run_blocking(move || app.readings().source_of(&of)).await??;
         Ok(legere_media::frame::jpeg(&path, probe, at).await?)
     }
 
     /// What a clip is rendered from: its original, or the standing clip that was made of a picture.
-    pub(super) fn source_of(&self, clip: &Clip) -> Result<PathBuf, AppError> {
+    pub(super) fn source_of(self, clip: &Clip) -> Result<PathBuf, AppError> {
         let original = self.original(&clip.root, &clip.path, &clip.name)?;
-        let still = self.shelf.still(&clip.id.to_string());
+        let still = self.app.shelf.still(&clip.id.to_string());
         Ok(if clip.probe.as_ref().is_some_and(|p| p.picture) { still } else { original })
     }
 
     /// An original's file, or its name when it is gone.
-    pub(super) fn original(&self, root: &str, path: &str, name: &str) -> Result<PathBuf, AppError> {
-        self.roots.resolve_file(root, path).map_err(|error| match error {
+    pub(super) fn original(self, root: &str, path: &str, name: &str) -> Result<PathBuf, AppError> {
+        self.app.roots.resolve_file(root, path).map_err(|error| match error {
             MediaError::Vanished | MediaError::RootAway(_) => AppError::Gone { name: name.to_owned() },
             other => other.into(),
         })

@@ -1,6 +1,6 @@
 //! What a hand does to a draft, as an edit of the draft as it is now.
 
-use super::App;
+use super::Drafts;
 use super::drafts::{OpenDraft, section_of, usable};
 use crate::error::AppError;
 use legere_core::arrange::Candidate;
@@ -228,9 +228,9 @@ pub enum TakenFrom {
 /// A shot that is put in is no longer than this unless somebody says so, in seconds.
 const USUAL_INSERT: f64 = 2.0;
 
-impl App {
-    pub async fn edit_draft(
-        &self,
+impl Drafts<'_> {
+    pub async fn edit(
+        self,
         job: &Job,
         by: By,
         base: Option<Revision>,
@@ -263,13 +263,13 @@ impl App {
             let score = present.body.score.after(&present.body.cut, &cut);
             Ok::<_, AppError>(StoredDraft { body: DraftBody { score, cut, ..present.body }, ..present })
         };
-        self.store.edit(job.id, by, id, base, label, applied).await
+        self.app.store.edit(job.id, by, id, base, label, applied).await
     }
 
     /// What a hand does, as an edit of the draft as it is now.
-    async fn edit_of(&self, job: &Job, id: DraftId, hand: DraftCommand) -> Result<Edit, AppError> {
+    async fn edit_of(self, job: &Job, id: DraftId, hand: DraftCommand) -> Result<Edit, AppError> {
         let shift = FrameShift::new;
-        let open = async || self.open_draft(job, self.store.draft(id).await?).await;
+        let open = async || self.open(job, self.app.store.drafts().get(id).await?).await;
         Ok(match hand {
             DraftCommand::MoveCut { shot, by } => Edit::MoveCut { shot, by: shift(by) },
             DraftCommand::Slip { shot, by } => Edit::Slip { shot, by: shift(by) },
@@ -316,11 +316,11 @@ impl App {
                 Edit::SetPause { shot, pause: Some(Pause { len: FrameLen::new(len), stop }) }
             }
             DraftCommand::TakeOver { draft, shot, section } => {
-                let other = self.store.draft(draft).await?;
+                let other = self.app.store.drafts().get(draft).await?;
                 if other.job != job.id {
                     return Err(AppError::NotFound);
                 }
-                taken_over(&*open().await?, &*self.open_draft(job, other).await?, shot, section)?
+                taken_over(&*open().await?, &*self.open(job, other).await?, shot, section)?
             }
             DraftCommand::Keep { section, on } => {
                 let open = open().await?;
@@ -355,8 +355,8 @@ impl App {
     }
 
     /// The edit that puts a select into a place, as the place is now.
-    async fn swap(&self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, AppError> {
-        let open = self.open_draft(job, self.store.draft(id).await?).await?;
+    async fn swap(self, job: &Job, id: DraftId, shot: ShotId, select: SelectId) -> Result<Edit, AppError> {
+        let open = self.open(job, self.app.store.drafts().get(id).await?).await?;
         if open.cut().index_of(shot).is_none() {
             return Err(legere_core::draft::DraftError::NoShot.into());
         }

@@ -1,6 +1,6 @@
 //! Laying selects on the music, and changing what was laid.
 
-use super::App;
+use super::Drafts;
 use super::footage::Footage;
 use super::passages::{OpenPassage, ScoreKey, score_key};
 use super::recent::Recent;
@@ -153,27 +153,29 @@ impl OpenDraft {
 /// Drafts that were opened last.
 pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
 
-impl App {
+impl Drafts<'_> {
     /// Lays the selects on the chosen track's part, as a new draft.
-    pub async fn new_draft(&self, job: &Job, by: By) -> Result<DraftId, AppError> {
+    pub async fn lay(self, job: &Job, by: By) -> Result<DraftId, AppError> {
         let (track, version) = self
-            .chosen_track(job)
+            .app
+            .tracks()
+            .chosen(job)
             .await?
             .ok_or(AppError::Refused("there is no music to arrange on yet: choose a track in Listen"))?;
-        let music = self.music(&track, &version).await?;
+        let music = self.app.tracks().music(&track, &version).await?;
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
-        let footage = self.footage(job.id).await?;
+        let footage = self.app.selects().footage(job.id).await?;
         let cut = solved(&footage, &music, job, &pace, &[]).await?;
         let body = DraftBody { score: Score::one(track.id, version), pace, cut };
-        let mut edit = self.store.begin_edit(job.id, by).await?;
+        let mut edit = self.app.store.begin_edit(job.id, by).await?;
         let id = edit.add_draft(None, &body).await?;
         edit.commit("lay a draft", None).await?;
         Ok(id)
     }
 
     /// A copy of a draft, beside it.
-    pub async fn copy_draft(&self, job: JobId, by: By, id: DraftId) -> Result<DraftId, AppError> {
-        let mut edit = self.store.begin_edit(job, by).await?;
+    pub async fn copy(self, job: JobId, by: By, id: DraftId) -> Result<DraftId, AppError> {
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let original: StoredDraft = edit.load(id).await?;
         let name = original.name.as_ref().map(|n| crate::text::plain(&format!("{n}, copy"), 120));
         let copy = edit.add_draft(name, &original.body).await?;
@@ -182,8 +184,8 @@ impl App {
     }
 
     /// Names a draft; an empty name is its number again.
-    pub async fn name_draft(
-        &self,
+    pub async fn rename(
+        self,
         job: JobId,
         by: By,
         base: Option<Revision>,
@@ -192,24 +194,24 @@ impl App {
     ) -> Result<(), AppError> {
         let name = Some(crate::text::plain(name, 120)).filter(|n| !n.is_empty());
         let edit = |draft: StoredDraft| Ok::<_, StoreError>(StoredDraft { name: name.clone(), ..draft });
-        self.store.edit(job, by, id, base, "name the draft", edit).await?;
+        self.app.store.edit(job, by, id, base, "name the draft", edit).await?;
         Ok(())
     }
 
-    pub async fn delete_draft(&self, job: JobId, by: By, id: DraftId) -> Result<(), AppError> {
+    pub async fn delete(self, job: JobId, by: By, id: DraftId) -> Result<(), AppError> {
         let edit = |draft: StoredDraft| Ok::<_, StoreError>(StoredDraft { removed: true, ..draft });
-        self.store.edit(job, by, id, None, "delete the draft", edit).await?;
+        self.app.store.edit(job, by, id, None, "delete the draft", edit).await?;
         Ok(())
     }
 
     /// Opens a draft of a job.
-    pub async fn open_draft(&self, job: &Job, kept: StoredDraft) -> Result<Arc<OpenDraft>, AppError> {
+    pub async fn open(self, job: &Job, kept: StoredDraft) -> Result<Arc<OpenDraft>, AppError> {
         kept.body.cut.within_limits()?;
         let passages = self.passages(&kept.body.score, &kept.body.cut).await?;
-        let footage = self.footage(job.id).await?;
+        let footage = self.app.selects().footage(job.id).await?;
         let music = score_key(&passages);
         let key = Key { draft: kept.revision, footage: footage.revision, job: job.revision, music };
-        if let Some(open) = self.drafts.get(&kept.id, &key) {
+        if let Some(open) = self.app.drafts.get(&kept.id, &key) {
             return Ok(open);
         }
         let music = self.music_of(&passages, kept.body.cut.rate()).await?;
@@ -219,13 +221,13 @@ impl App {
         let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
         let id = kept.id;
         let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged });
-        self.drafts.put(id, key, open.clone());
+        self.app.drafts.put(id, key, open.clone());
         Ok(open)
     }
 
     /// Arranges again around the pinned shots, at a pace per section. With a section, only what lies in it is laid again.
     pub async fn arrange_again(
-        &self,
+        self,
         job: &Job,
         by: By,
         id: DraftId,
@@ -237,7 +239,7 @@ impl App {
         }
         for _ in 0..TRIES {
             // Laid outside of the job's lock, which is not held for so long; if the draft changed meanwhile, once more.
-            let open = self.open_draft(job, self.store.draft(id).await?).await?;
+            let open = self.open(job, self.app.store.drafts().get(id).await?).await?;
             let pace = pace.clone().unwrap_or_else(|| open.kept.body.pace.clone());
             let stays = |at: FramePos, shot: &Shot| {
                 shot.stays() || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
@@ -252,7 +254,7 @@ impl App {
                 let score = present.body.score.after(&present.body.cut, &cut);
                 Ok(StoredDraft { body: DraftBody { score, cut: cut.clone(), pace: pace.clone() }, ..present })
             };
-            match self.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
+            match self.app.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
                 Err(StoreError::MovedOn) => {}
                 other => return Ok(other?),
             }
@@ -262,8 +264,8 @@ impl App {
 
     /// All selects for the place of a shot that some words ask for: the best first, and behind them those that do not fit,
     /// with why.
-    pub async fn alternates(&self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, AppError> {
-        let narrowed = self.narrow(&open.footage, &open.job, words, 0, false).await?;
+    pub async fn alternates(self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, AppError> {
+        let narrowed = self.app.selects().narrow(&open.footage, &open.job, words, 0, false).await?;
         let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|s| s.id).collect();
         let (problems, counts) = (narrowed.problems, narrowed.counts);
         let open = open.clone();
@@ -282,17 +284,17 @@ impl App {
         Ok(Instead { fitting, unfit, problems, counts })
     }
 
-    pub async fn add_note(&self, draft: &StoredDraft, by: By, frame: i64, words: &str) -> Result<NoteId, AppError> {
+    pub async fn add_note(self, draft: &StoredDraft, by: By, frame: i64, words: &str) -> Result<NoteId, AppError> {
         let words = crate::text::plain(words, LONGEST_NOTE);
         let words = if words.is_empty() { "look here".into() } else { words };
         let frame = frame.clamp(0, i64::try_from(draft.body.cut.len().get()).unwrap_or(i64::MAX));
-        let mut edit = self.store.begin_edit(draft.job, by).await?;
+        let mut edit = self.app.store.begin_edit(draft.job, by).await?;
         let id = edit.add_note(draft.id, frame, words).await?;
         edit.commit("note", None).await?;
         Ok(id)
     }
 
-    pub async fn remove_note(&self, draft: &StoredDraft, by: By, note: NoteId) -> Result<(), AppError> {
+    pub async fn remove_note(self, draft: &StoredDraft, by: By, note: NoteId) -> Result<(), AppError> {
         let edit = |n: Note| {
             if n.draft == draft.id {
                 Ok(Note { removed: true, ..n })
@@ -300,7 +302,7 @@ impl App {
                 Err(StoreError::Missing { what: "note", id: n.id.uuid() })
             }
         };
-        self.store.edit(draft.job, by, note, None, "remove the note", edit).await?;
+        self.app.store.edit(draft.job, by, note, None, "remove the note", edit).await?;
         Ok(())
     }
 }

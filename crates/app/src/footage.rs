@@ -4,7 +4,7 @@
 //! loaded by two requests at once.
 
 use super::recent::Recent;
-use super::{App, short_name};
+use super::{Selects, short_name};
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use legere_core::arrange::Candidate;
@@ -216,19 +216,19 @@ pub(super) type SimilarCache = Recent<JobId, Vec<(ClipId, i32)>, Arc<Similar>>;
 /// The footage of the jobs that were looked at last. Whoever asks while it is being loaded waits for that.
 pub(super) type Cache = Recent<JobId, (), Arc<tokio::sync::Mutex<Option<Arc<Footage>>>>>;
 
-impl App {
+impl Selects<'_> {
     /// The footage of a job as it is now.
-    pub async fn footage(&self, job: JobId) -> Result<Arc<Footage>, AppError> {
-        let slot = self.footage.get_or_put(job, (), Arc::default);
+    pub async fn footage(self, job: JobId) -> Result<Arc<Footage>, AppError> {
+        let slot = self.app.footage.get_or_put(job, (), Arc::default);
         let mut held = slot.lock().await;
         // Asked before anything else is read: what changes meanwhile is read with the next asking.
-        let revision = self.store.footage_revision(job).await?;
-        let rate = self.store.job_rate(job).await?;
+        let revision = self.app.store.jobs().footage_revision(job).await?;
+        let rate = self.app.store.jobs().rate(job).await?;
         let known = held.as_ref().filter(|f| f.revision.clips == revision.clips && f.rate == rate);
         let footage = match known {
             Some(known) if known.revision == revision => return Ok(known.clone()),
             Some(known) => {
-                let changed = self.store.selects_since(job, known.revision.selects).await?;
+                let changed = self.app.store.selects().since(job, known.revision.selects).await?;
                 if changed.broken.is_empty() {
                     known.patched(revision, changed.whole)
                 } else {
@@ -242,23 +242,18 @@ impl App {
         Ok(footage)
     }
 
-    async fn loaded_footage(
-        &self,
-        job: JobId,
-        revision: FootageRevision,
-        rate: FrameRate,
-    ) -> Result<Footage, AppError> {
-        let clips = self.store.clips(job).await?;
-        let selects = self.store.selects(job).await?;
-        let rolls = self.store.rolls(job).await?.into_iter().map(|r| (r.id, r.name)).collect();
-        let app = self.clone();
+    async fn loaded_footage(self, job: JobId, revision: FootageRevision, rate: FrameRate) -> Result<Footage, AppError> {
+        let clips = self.app.store.clips().of_job(job).await?;
+        let selects = self.app.store.selects().of_job(job).await?;
+        let rolls = self.app.store.rolls().of_job(job).await?.into_iter().map(|r| (r.id, r.name)).collect();
+        let app = self.app.clone();
         run_blocking(move || {
             let broken = clips.broken.into_iter().chain(selects.broken).collect();
             let clips: Vec<Arc<Clip>> = clips.whole.into_iter().map(Arc::new).collect();
             let by_id: HashMap<ClipId, usize> = clips.iter().enumerate().map(|(i, c)| (c.id, i)).collect();
             let sharpness = usual_in_job(clips.iter().map(|c| c.summary.sharpness));
             let faults = clips.iter().filter_map(|c| Some((c.id, Arc::new(faults_of(c, sharpness)?)))).collect();
-            let similar = app.similar_takes(job, &clips);
+            let similar = app.selects().similar_takes(job, &clips);
             let readings = Arc::new(Readings { clips, by_id, rolls, similar, sharpness, faults, broken });
             Footage::of(revision, rate, readings, selects.whole)
         })
@@ -266,11 +261,11 @@ impl App {
     }
 }
 
-impl App {
+impl Selects<'_> {
     /// Clips in groups that show the same thing; made again only where other clips or other readings are there.
-    fn similar_takes(&self, job: JobId, clips: &[Arc<Clip>]) -> Arc<Similar> {
+    fn similar_takes(self, job: JobId, clips: &[Arc<Clip>]) -> Arc<Similar> {
         let read: Vec<(ClipId, i32)> = clips.iter().map(|c| (c.id, c.version)).collect();
-        if let Some(kept) = self.similar.get(&job, &read) {
+        if let Some(kept) = self.app.similar.get(&job, &read) {
             return kept;
         }
         let signatures: Vec<&[FrameSignature]> = clips.iter().map(|c| c.signatures.as_slice()).collect();
@@ -280,7 +275,7 @@ impl App {
             similar.extend(takes.iter().enumerate().map(|(i, at)| (clips[*at].id, Take { group, take: i + 1, of })));
         }
         let similar = Arc::new(similar);
-        self.similar.put(job, read, similar.clone());
+        self.app.similar.put(job, read, similar.clone());
         similar
     }
 }

@@ -6,7 +6,7 @@
 use super::cancel::while_wanted;
 use super::drafts::OpenDraft;
 use super::passages::OpenPassage;
-use super::{App, short_name};
+use super::{Handoffs, short_name};
 use crate::error::AppError;
 use legere_core::draft::Draft;
 use legere_core::id::{ClipId, HandoffId};
@@ -78,24 +78,24 @@ struct Original {
     digest: Option<String>,
 }
 
-impl App {
+impl Handoffs<'_> {
     /// Asks for a file of a draft as it is now.
-    pub async fn ask_handoff(&self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, AppError> {
+    pub async fn ask(self, open: &OpenDraft, kind: HandoffKind) -> Result<HandoffId, AppError> {
         let request = self.request(open).await?;
         let name = format!("{}, {}.{}", plain(&open.job.name), plain(&open.kept.title()), kind.word());
         let json = serde_json::to_value(&request).map_err(AppError::stopped)?;
-        let id = self.store.add_handoff(open.job.id, kind, &name, json).await?;
-        self.store.enqueue(&[Work::Handoff(id)]).await?;
+        let id = self.app.store.handoffs().add(open.job.id, kind, &name, json).await?;
+        self.app.store.queue().enqueue(&[Work::Handoff(id)]).await?;
         Ok(id)
     }
 
     /// Asks again for what failed or was cancelled, as it was asked for then.
-    pub async fn ask_again(&self, handoff: &Handoff) -> Result<(), AppError> {
-        self.store.handoff_again(handoff).await?;
-        Ok(self.store.enqueue(&[Work::Handoff(handoff.id)]).await?)
+    pub async fn ask_again(self, handoff: &Handoff) -> Result<(), AppError> {
+        self.app.store.handoffs().again(handoff).await?;
+        Ok(self.app.store.queue().enqueue(&[Work::Handoff(handoff.id)]).await?)
     }
 
-    async fn request(&self, open: &OpenDraft) -> Result<Request, AppError> {
+    async fn request(self, open: &OpenDraft) -> Result<Request, AppError> {
         let mut clips = BTreeMap::new();
         for shot in open.cut().shots() {
             let (clip, probe) = open.clip_of(shot)?;
@@ -131,25 +131,25 @@ impl App {
         })
     }
 
-    pub(super) async fn make_handoff(&self, id: HandoffId) -> Result<Outcome, StoreError> {
-        let handoff = self.store.handoff(id).await?;
+    pub(super) async fn make(self, id: HandoffId) -> Result<Outcome, StoreError> {
+        let handoff = self.app.store.handoffs().get(id).await?;
         if matches!(handoff.state, HandoffState::Ready | HandoffState::Failed | HandoffState::Cancelled) {
             return Ok(Outcome::Done);
         }
         let file = format!("file.{}", handoff.kind.word());
-        let to = self.shelf.handoff(&id.to_string()).join(&file);
-        let wanted = || self.store.handoff_is_wanted(id);
+        let to = self.app.shelf.handoff(&id.to_string()).join(&file);
+        let wanted = async || self.app.store.handoffs().is_wanted(id).await;
         let Some(written) = while_wanted(self.written(&handoff, &to), wanted).await else {
             // Should it have been asked for again just now, it is made all the same.
             return Ok(Outcome::Later);
         };
         match written {
-            Ok(report) => self.store.handoff_ended(&handoff, Some(&file), &report).await?,
+            Ok(report) => self.app.store.handoffs().ended(&handoff, Some(&file), &report).await?,
             Err(AppError::Store(
                 error @ (StoreError::Database(_) | StoreError::Sqlx(_) | StoreError::DiskFull | StoreError::Away),
             )) => return Err(error),
             Err(AppError::Media(MediaError::DiskFull)) => {
-                self.store.handoff_waits(&handoff, &MediaError::DiskFull.to_string()).await?;
+                self.app.store.handoffs().wait(&handoff, &MediaError::DiskFull.to_string()).await?;
                 return Ok(Outcome::Later);
             }
             Err(AppError::Media(MediaError::Interrupted)) => return Ok(Outcome::Failed),
@@ -160,28 +160,28 @@ impl App {
                 } else {
                     "it could not be made; the log says why".to_owned()
                 };
-                self.store.handoff_ended(&handoff, None, &words).await?;
+                self.app.store.handoffs().ended(&handoff, None, &words).await?;
             }
         }
         Ok(Outcome::Done)
     }
 
     /// Writes the file and checks it; gives what the check found.
-    async fn written(&self, handoff: &Handoff, to: &Path) -> Result<String, AppError> {
+    async fn written(self, handoff: &Handoff, to: &Path) -> Result<String, AppError> {
         let request: Request = serde_json::from_value(handoff.request.clone())
             .inspect_err(|error| tracing::warn!(%error, "a hand-off's request cannot be read"))
             .map_err(|_old| AppError::Refused("it was asked for by an earlier version of Legere: ask for it again"))?;
         if handoff.kind == HandoffKind::Mp4 {
             return self.written_mp4(handoff, &request, to).await;
         }
-        self.store.handoff_progress(handoff, 0, 1).await?;
+        self.app.store.handoffs().progress(handoff, 0, 1).await?;
         let cut = &request.list;
         let text = match handoff.kind {
             HandoffKind::Otio => write_otio(cut),
             HandoffKind::Edl => write_edl(cut),
             HandoffKind::Csv | HandoffKind::Mp4 => write_csv(cut)?,
         };
-        let work = self.shelf.work().map_err(MediaError::from)?;
+        let work = self.app.shelf.work().map_err(MediaError::from)?;
         let beside = work.path().join("list");
         tokio::fs::write(&beside, &text).await.map_err(MediaError::from)?;
         let back = tokio::fs::read_to_string(&beside).await.map_err(MediaError::from)?;
@@ -190,13 +190,13 @@ impl App {
         Ok(report(cut, handoff.kind))
     }
 
-    async fn written_mp4(&self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, AppError> {
+    async fn written_mp4(self, handoff: &Handoff, request: &Request, to: &Path) -> Result<String, AppError> {
         let mut pieces = Vec::new();
         for shot in request.cut.shots() {
             let original = request.clips.get(&shot.source.clip).ok_or(AppError::ClipOut)?;
             let file = self.unchanged_original(original).await?;
             // A picture is rendered from the standing clip that was made of it.
-            let still = self.shelf.still(&shot.source.clip.to_string());
+            let still = self.app.shelf.still(&shot.source.clip.to_string());
             let file = if is_picture(&original.name) { still } else { file };
             let rate = original.rate.ok_or(AppError::NotFound)?;
             let content = original.digest.clone().unwrap_or_else(|| shot.source.clip.to_string());
@@ -224,14 +224,14 @@ impl App {
         let total = job.pieces.len();
         let (sender, mut steps) = tokio::sync::mpsc::unbounded_channel();
         let telling = {
-            let (store, handoff) = (self.store.clone(), handoff.clone());
+            let (store, handoff) = (self.app.store.clone(), handoff.clone());
             tokio::spawn(async move {
                 while let Some(done) = steps.recv().await {
-                    let _ = store.handoff_progress(&handoff, done, total).await;
+                    let _ = store.handoffs().progress(&handoff, done, total).await;
                 }
             })
         };
-        let rendered = render::render(&job, &self.shelf, to, |done| {
+        let rendered = render::render(&job, &self.app.shelf, to, |done| {
             let _ = sender.send(done);
         })
         .await;
@@ -258,8 +258,8 @@ impl App {
     }
 
     /// The file that was meant, and no other that lies at its place by now.
-    async fn unchanged_original(&self, original: &Original) -> Result<PathBuf, AppError> {
-        let file = self.original(&original.root, &original.path, &original.name)?;
+    async fn unchanged_original(self, original: &Original) -> Result<PathBuf, AppError> {
+        let file = self.app.readings().original(&original.root, &original.path, &original.name)?;
         if let Some(wanted) = &original.digest {
             let (looked, wanted) = (file.clone(), wanted.clone());
             let same = crate::blocking::run_blocking(move || identity::digest(&looked).map(|d| d == wanted)).await??;
@@ -271,7 +271,7 @@ impl App {
     }
 
     /// A draft in the terms of the interchange formats.
-    pub async fn cut_list(&self, open: &OpenDraft) -> Result<CutList, AppError> {
+    pub async fn cut_list(self, open: &OpenDraft) -> Result<CutList, AppError> {
         let mut reels: Vec<(ClipId, String)> = Vec::new();
         let mut events = Vec::new();
         for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
@@ -306,7 +306,7 @@ impl App {
         })
     }
 
-    fn music_in_list(&self, passage: &OpenPassage) -> Music {
+    fn music_in_list(self, passage: &OpenPassage) -> Music {
         let (track, version) = (&passage.track, &passage.heard);
         Music {
             name: track.name.clone(),
@@ -320,7 +320,7 @@ impl App {
         }
     }
 
-    async fn markers(&self, open: &OpenDraft) -> Result<Vec<Marker>, AppError> {
+    async fn markers(self, open: &OpenDraft) -> Result<Vec<Marker>, AppError> {
         let total = open.cut().len().get();
         let frame = |at: f64| open.job.rate.nearest(Seconds::from_measured(at)).get().max(0) as u64;
         let mut markers: Vec<Marker> = Vec::new();
@@ -339,7 +339,7 @@ impl App {
             kind: MarkerKind::Cue,
             name: c.kind.word().to_owned(),
         }));
-        markers.extend(self.store.notes(open.kept.id).await?.into_iter().map(|n| Marker {
+        markers.extend(self.app.store.drafts().notes(open.kept.id).await?.into_iter().map(|n| Marker {
             frame: u64::try_from(n.frame).unwrap_or(0),
             kind: MarkerKind::Note,
             name: n.words,
@@ -350,8 +350,8 @@ impl App {
     }
 
     /// Where a file lies, as a URL that resolves on this machine (RFC 8089).
-    fn url(&self, root: &str, path: &str) -> String {
-        let all = self.roots.all();
+    fn url(self, root: &str, path: &str) -> String {
+        let all = self.app.roots.all();
         let base = all.iter().find(|r| r.name == root);
         let full = base.map_or_else(
             || PathBuf::from(path),

@@ -1,6 +1,6 @@
 //! Bringing files in.
 
-use super::App;
+use super::Imports;
 use super::uploads::DROPPED;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
@@ -38,10 +38,10 @@ fn kept_time(at: DateTime<Utc>) -> DateTime<Utc> {
     DateTime::from_timestamp_micros(micros).unwrap_or_default()
 }
 
-impl App {
+impl Imports<'_> {
     /// Takes in everything below a folder of a media root, each folder a roll, and queues the reading. All of it is one
     /// thing to undo.
-    pub async fn bring(&self, job: JobId, by: By, root: &str, folder: &str) -> Result<Brought, AppError> {
+    pub async fn bring(self, job: JobId, by: By, root: &str, folder: &str) -> Result<Brought, AppError> {
         let (place, base) = self.folder(root, folder).await?;
         let (found, left) = run_blocking(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
@@ -71,7 +71,7 @@ impl App {
         }
         let mut brought = Brought { left_alone: left, unnamed, ..Brought::default() };
         let mut work = Vec::new();
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let import = edit.begin_import().await?;
         for file in &music {
             if let Some(id) = edit.add_track(&import, file).await? {
@@ -95,13 +95,13 @@ impl App {
             edit.finish_import(&import).await?;
             edit.commit("bring in", None).await?;
         }
-        self.store.enqueue(&work).await?;
+        self.app.store.queue().enqueue(&work).await?;
         Ok(brought)
     }
 
     /// A folder below a media folder, and that one. A disk that hangs holds up nobody else.
-    async fn folder(&self, root: &str, folder: &str) -> Result<(PathBuf, PathBuf), AppError> {
-        let (roots, root, folder) = (self.roots.clone(), root.to_owned(), folder.to_owned());
+    async fn folder(self, root: &str, folder: &str) -> Result<(PathBuf, PathBuf), AppError> {
+        let (roots, root, folder) = (self.app.roots.clone(), root.to_owned(), folder.to_owned());
         run_blocking(move || {
             let place = roots.resolve(&root, &folder)?;
             if !place.is_dir() {
@@ -113,47 +113,47 @@ impl App {
     }
 
     /// Leaves a clip out, or brings it back.
-    pub async fn leave_out_clip(&self, job: JobId, by: By, id: ClipId, out: bool) -> Result<(), AppError> {
+    pub async fn leave_out_clip(self, job: JobId, by: By, id: ClipId, out: bool) -> Result<(), AppError> {
         let edit = |clip: Clip| Ok::<_, StoreError>(Clip { removed: out, ..clip });
-        self.store.edit(job, by, id, None, words(out), edit).await?;
+        self.app.store.edit(job, by, id, None, words(out), edit).await?;
         if !out {
             self.read_what_waits(job).await?;
         }
         Ok(())
     }
 
-    pub async fn leave_out_roll(&self, job: JobId, by: By, id: RollId, out: bool) -> Result<(), AppError> {
+    pub async fn leave_out_roll(self, job: JobId, by: By, id: RollId, out: bool) -> Result<(), AppError> {
         let edit = |roll: Roll| Ok::<_, StoreError>(Roll { removed: out, ..roll });
-        self.store.edit(job, by, id, None, words(out), edit).await?;
+        self.app.store.edit(job, by, id, None, words(out), edit).await?;
         if !out {
             self.read_what_waits(job).await?;
         }
         Ok(())
     }
 
-    pub async fn leave_out_track(&self, job: JobId, by: By, id: TrackId, out: bool) -> Result<(), AppError> {
+    pub async fn leave_out_track(self, job: JobId, by: By, id: TrackId, out: bool) -> Result<(), AppError> {
         let edit = |track: Track| Ok::<_, StoreError>(Track { removed: out, ..track });
-        self.store.edit(job, by, id, None, words(out), edit).await?;
+        self.app.store.edit(job, by, id, None, words(out), edit).await?;
         Ok(())
     }
 
     /// Says what a sound file is for, whatever its length and content say.
-    pub async fn set_track_kind(&self, by: By, track: &Track, kind: SoundKind) -> Result<(), AppError> {
+    pub async fn set_track_kind(self, by: By, track: &Track, kind: SoundKind) -> Result<(), AppError> {
         let edit = |track: Track| Ok::<_, StoreError>(Track { kind, kind_manual: true, ..track });
         let label = if kind == SoundKind::Music { "take it as music" } else { "take it as a sound" };
-        self.store.edit(track.job, by, track.id, None, label, edit).await?;
+        self.app.store.edit(track.job, by, track.id, None, label, edit).await?;
         Ok(())
     }
 
     /// Reads a clip from the file that took its place: the editor says that it is the same shot.
-    pub async fn adopt_file(&self, by: By, clip: &Clip) -> Result<(), AppError> {
-        let id = self.store.adopt_file(by, clip).await?;
-        self.forget_clip(id).await?;
-        Ok(self.store.enqueue(&[Work::ReadClip(id)]).await?)
+    pub async fn adopt_file(self, by: By, clip: &Clip) -> Result<(), AppError> {
+        let id = self.app.store.files().adopt(by, clip).await?;
+        self.app.files().forget_clip(id).await?;
+        Ok(self.app.store.queue().enqueue(&[Work::ReadClip(id)]).await?)
     }
 
     /// For how long a picture is shown, in seconds; its standing clip is made again.
-    pub async fn set_shown(&self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), AppError> {
+    pub async fn set_shown(self, job: JobId, by: By, id: ClipId, seconds: f64) -> Result<(), AppError> {
         if !(0.5..=600.0).contains(&seconds) {
             return Err(AppError::Refused("a picture is shown for half a second to ten minutes"));
         }
@@ -163,15 +163,16 @@ impl App {
                 ..clip
             })
         };
-        self.store.edit(job, by, id, None, "how long the picture is shown", edit).await?;
-        Ok(self.read_again(job, &[id]).await?)
+        self.app.store.edit(job, by, id, None, "how long the picture is shown", edit).await?;
+        Ok(self.app.read_again(job, &[id]).await?)
     }
 
     /// Looks below a folder for the files of a job that are not where they were; gives how many were found. A file is known by
     /// its content.
-    pub async fn find_again(&self, job: JobId, root: &str, folder: &str) -> Result<(usize, usize), AppError> {
+    pub async fn find_again(self, job: JobId, root: &str, folder: &str) -> Result<(usize, usize), AppError> {
         let (place, base) = self.folder(root, folder).await?;
-        let missing: Vec<Clip> = self.store.clips(job).await?.whole.into_iter().filter(|c| c.missing).collect();
+        let missing: Vec<Clip> =
+            self.app.store.clips().of_job(job).await?.whole.into_iter().filter(|c| c.missing).collect();
         let wanted = missing.clone();
         let found = run_blocking(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
@@ -193,15 +194,15 @@ impl App {
         })
         .await?;
         for (clip, path) in &found {
-            self.store.found_at(clip, root, path).await?;
+            self.app.store.files().found_at(clip, root, path).await?;
         }
-        self.look_for_files(job).await?;
+        self.app.files().look(job).await?;
         Ok((found.len(), missing.len()))
     }
 
     /// Queues what of a job waits to be read and is there.
-    pub async fn read_what_waits(&self, job: JobId) -> Result<(), AppError> {
-        Ok(self.store.enqueue_waiting(job).await?)
+    pub async fn read_what_waits(self, job: JobId) -> Result<(), AppError> {
+        Ok(self.app.store.queue().enqueue_waiting(job).await?)
     }
 }
 

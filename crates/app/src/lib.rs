@@ -69,6 +69,45 @@ pub struct App {
     looking: missing_files::Looking,
 }
 
+/// One type for each aggregate: what an editor can have done with it, reached through the application.
+macro_rules! aggregates {
+    ($($(#[$doc:meta])* $name:ident, $accessor:ident;)*) => {
+        $($(#[$doc])*
+        #[derive(Clone, Copy)]
+        pub struct $name<'a> {
+            app: &'a App,
+        })*
+
+        impl App {
+            $($(#[$doc])*
+            pub const fn $accessor(&self) -> $name<'_> {
+                $name { app: self }
+            })*
+        }
+    };
+}
+
+aggregates! {
+    /// Jobs and their settings.
+    Jobs, jobs;
+    /// Bringing files in, by folder or dropped, and leaving out what was brought in.
+    Imports, imports;
+    /// Whether files are where they were.
+    Files, files;
+    /// Reading clips and tracks.
+    Readings, readings;
+    /// Dividing clips into rolls.
+    Rolls, rolls;
+    /// Judging and narrowing selects, in passes.
+    Selects, selects;
+    /// Choosing, marking and cutting music.
+    Tracks, tracks;
+    /// Laying selects on the music, and changing what was laid.
+    Drafts, drafts;
+    /// Handing a draft off.
+    Handoffs, handoffs;
+}
+
 impl App {
     pub fn new(store: Store, shelf: Shelf, roots: Roots) -> Self {
         let (news, _) = broadcast::channel(1024);
@@ -114,8 +153,8 @@ impl App {
         let looking = async {
             loop {
                 tokio::time::sleep(LOOK_EVERY).await;
-                match self.store.jobs().await {
-                    Ok(jobs) => jobs.whole.iter().for_each(|job| self.look_behind(job.id)),
+                match self.store.jobs().all().await {
+                    Ok(jobs) => jobs.whole.iter().for_each(|job| self.files().look_behind(job.id)),
                     Err(error) => tracing::warn!(?error, "the jobs could not be looked at"),
                 }
             }
@@ -126,7 +165,7 @@ impl App {
                 let app = self.clone();
                 let tidied = tokio::task::spawn_blocking(move || {
                     app.shelf.keep_to_budget();
-                    app.sweep_uploads();
+                    app.imports().sweep_uploads();
                 });
                 if let Err(error) = tidied.await {
                     tracing::error!(%error, "the shelf could not be tidied");
@@ -139,9 +178,9 @@ impl App {
     /// Does one piece of long work. What goes wrong is written beside the thing it concerns.
     pub async fn do_work(&self, delivery: Delivery) -> Outcome {
         let done = match delivery {
-            Delivery::Do(Work::ReadClip(id)) => self.read_clip(id).await,
-            Delivery::Do(Work::ReadTrack(id)) => self.read_track(id).await,
-            Delivery::Do(Work::Handoff(id)) => self.make_handoff(id).await,
+            Delivery::Do(Work::ReadClip(id)) => self.readings().read_clip(id).await,
+            Delivery::Do(Work::ReadTrack(id)) => self.readings().read_track(id).await,
+            Delivery::Do(Work::Handoff(id)) => self.handoffs().make(id).await,
             Delivery::Failed(work) => self.say_failure(work, "Legere itself failed over it and tries again").await,
             Delivery::GiveUp(work) => {
                 self.say_failure(work, "Legere itself failed over it three times, so it is left alone").await
@@ -160,15 +199,15 @@ impl App {
 
     async fn say_failure(&self, work: Work, words: &str) -> Result<Outcome, StoreError> {
         match work {
-            Work::ReadClip(id) => self.store.clip_failed(&self.store.clip(id).await?, words).await?,
+            Work::ReadClip(id) => self.store.clips().failed(&self.store.clips().get(id).await?, words).await?,
             Work::ReadTrack(id) => {
-                let track = self.store.track(id).await?;
+                let track = self.store.tracks().get(id).await?;
                 // What was read before stays.
-                self.store.track_state(&track, State::Failed, Some(words.into())).await?;
+                self.store.tracks().state(&track, State::Failed, Some(words.into())).await?;
             }
             Work::Handoff(id) => {
-                let handoff = self.store.handoff(id).await?;
-                self.store.handoff_ended(&handoff, None, words).await?;
+                let handoff = self.store.handoffs().get(id).await?;
+                self.store.handoffs().ended(&handoff, None, words).await?;
             }
         }
         Ok(Outcome::Done)
@@ -177,14 +216,14 @@ impl App {
     /// Puts what a stopped program left undone back into the queue, and what this one reads otherwise.
     pub async fn take_up_again(&self) -> Result<(), StoreError> {
         self.open_added_roots().await?;
-        self.store.complete_clips().await?;
-        self.store.complete_tracks().await?;
-        self.store.outdated_tracks_wait(music::READING_VERSION).await?;
-        self.store.outdated_clips_wait(footage_reading::READING_VERSION).await?;
-        let mut work: Vec<Work> = self.store.unfinished_tracks().await?.into_iter().map(Work::ReadTrack).collect();
-        work.extend(self.store.unfinished_handoffs().await?.into_iter().map(Work::Handoff));
-        work.extend(self.store.unfinished_clips().await?.into_iter().map(Work::ReadClip));
-        self.store.enqueue(&work).await
+        self.store.clips().complete().await?;
+        self.store.tracks().complete().await?;
+        self.store.tracks().outdated_wait(music::READING_VERSION).await?;
+        self.store.clips().outdated_wait(footage_reading::READING_VERSION).await?;
+        let mut work: Vec<Work> = self.store.tracks().unfinished().await?.into_iter().map(Work::ReadTrack).collect();
+        work.extend(self.store.handoffs().unfinished().await?.into_iter().map(Work::Handoff));
+        work.extend(self.store.clips().unfinished().await?.into_iter().map(Work::ReadClip));
+        self.store.queue().enqueue(&work).await
     }
 
     /// Opens the media folders that were added on the page, in this program or in another one on the same database.
@@ -224,9 +263,9 @@ impl App {
     pub async fn replay(&self, job: JobId, by: By, direction: Direction) -> Result<Replayed, AppError> {
         let replayed = self.store.replay(job, by, direction).await?;
         if replayed.reading_changed {
-            match self.store.job(job).await {
-                Ok(job) if job.paused => self.store.rest_clips(job.id).await?,
-                Ok(job) => self.store.enqueue_waiting(job.id).await?,
+            match self.store.jobs().get(job).await {
+                Ok(job) if job.paused => self.store.rolls().rest(job.id).await?,
+                Ok(job) => self.store.queue().enqueue_waiting(job.id).await?,
                 // The job itself was undone.
                 Err(StoreError::Missing { .. }) => {}
                 Err(other) => return Err(other.into()),
@@ -237,15 +276,15 @@ impl App {
 
     /// Reads clips again, from the file to the light copy.
     pub async fn read_again(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
-        self.store.clips_wait(job, clips, None).await?;
-        self.store.enqueue(&clips.iter().map(|id| Work::ReadClip(*id)).collect::<Vec<_>>()).await
+        self.store.clips().wait(job, clips, None).await?;
+        self.store.queue().enqueue(&clips.iter().map(|id| Work::ReadClip(*id)).collect::<Vec<_>>()).await
     }
 
     /// Reads a track again; what a person set on it stays.
     pub async fn read_track_again(&self, id: TrackId) -> Result<(), StoreError> {
-        let track = self.store.track(id).await?;
-        self.store.track_waits(&track, None).await?;
-        self.store.enqueue(&[Work::ReadTrack(id)]).await
+        let track = self.store.tracks().get(id).await?;
+        self.store.tracks().wait(&track, None).await?;
+        self.store.queue().enqueue(&[Work::ReadTrack(id)]).await
     }
 }
 

@@ -4,7 +4,7 @@
 //! A root in which nothing is what it was is another folder that took its place: a card of the same name. Its files are
 //! missing then, not replaced.
 
-use super::App;
+use super::Files;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use chrono::{DateTime, Utc};
@@ -121,31 +121,31 @@ impl Looking {
     }
 }
 
-impl App {
+impl Files<'_> {
     /// Looks for the files behind a page, which does not wait for slow disks: what has changed reaches it as an event. Once
     /// at a time is enough for a job.
-    pub fn look_behind(&self, job: JobId) {
-        let app = self.clone();
-        tokio::spawn(async move { app.look_unless_looked(job).await });
+    pub fn look_behind(self, job: JobId) {
+        let app = self.app.clone();
+        tokio::spawn(async move { app.files().look_unless_looked(job).await });
     }
 
     /// The same, waiting until it is done.
-    async fn look_unless_looked(&self, job: JobId) {
-        if !self.looking.begin(job) {
+    async fn look_unless_looked(self, job: JobId) {
+        if !self.app.looking.begin(job) {
             return;
         }
-        if let Err(error) = self.look_for_files(job).await {
+        if let Err(error) = self.look(job).await {
             tracing::warn!(?error, %job, "the files could not be looked for");
         }
-        self.looking.done(job);
+        self.app.looking.done(job);
     }
 
     /// Looks for the files of a job, says beside each clip and track whether it is there, and has what is another file read
     /// again. What waited for a file that is back is queued. Readings and light copies of what is away stay, so the work goes
     /// on meanwhile.
-    pub async fn look_for_files(&self, job: JobId) -> Result<(), AppError> {
-        let clips = self.store.clip_files(job).await?;
-        let tracks = self.store.tracks(job).await?.whole;
+    pub async fn look(self, job: JobId) -> Result<(), AppError> {
+        let clips = self.app.store.clips().files(job).await?;
+        let tracks = self.app.store.tracks().of_job(job).await?.whole;
         let files: Vec<Known> = clips.iter().map(Known::of_clip).chain(tracks.iter().map(Known::of_track)).collect();
         let wanted: Vec<bool> = clips
             .iter()
@@ -154,10 +154,10 @@ impl App {
             .collect();
         let folders: Vec<std::path::PathBuf> = clips
             .iter()
-            .map(|c| self.shelf.clip(&c.id.to_string()))
-            .chain(tracks.iter().map(|t| self.shelf.track(&t.id.to_string())))
+            .map(|c| self.app.shelf.clip(&c.id.to_string()))
+            .chain(tracks.iter().map(|t| self.app.shelf.track(&t.id.to_string())))
             .collect();
-        let (shelf, looking) = (self.shelf.clone(), self.looking.clone());
+        let (shelf, looking) = (self.app.shelf.clone(), self.app.looking.clone());
         let whole: Vec<bool> = run_blocking(move || {
             wanted.iter().zip(&folders).map(|(wanted, folder)| !wanted || looking.is_whole(&shelf, folder)).collect()
         })
@@ -171,7 +171,7 @@ impl App {
 
     /// What lies at each place, disk by disk: of one that does not answer nothing is known, and it is not asked again until it
     /// has answered.
-    async fn found_on_all(&self, files: Vec<Known>) -> Vec<Found> {
+    async fn found_on_all(self, files: Vec<Known>) -> Vec<Found> {
         let mut by_root: HashMap<String, Vec<(usize, Known)>> = HashMap::new();
         let mut found = vec![Found::Unknown; files.len()];
         for (i, file) in files.into_iter().enumerate() {
@@ -179,14 +179,14 @@ impl App {
         }
         let mut looking = tokio::task::JoinSet::new();
         for (root, files) in by_root {
-            if !self.looking.asks(&root) {
+            if !self.app.looking.asks(&root) {
                 continue;
             }
-            let app = self.clone();
+            let app = self.app.clone();
             looking.spawn(async move {
                 let (places, files): (Vec<usize>, Vec<Known>) = files.into_iter().unzip();
                 let asked = tokio::task::spawn_blocking(move || {
-                    let found = app.found(&files);
+                    let found = app.files().found(&files);
                     app.looking.answered(&root);
                     found
                 });
@@ -203,7 +203,7 @@ impl App {
     }
 
     /// What lies at each place of a disk; reads what has another size or time.
-    fn found(&self, files: &[Known]) -> Vec<Found> {
+    fn found(self, files: &[Known]) -> Vec<Found> {
         let contents: HashMap<(&str, &str), &str> = files
             .iter()
             .filter(|f| f.owns_path)
@@ -213,7 +213,7 @@ impl App {
         let is_there = |f: &Known| {
             f.owns_path || f.digest.as_deref().is_some_and(|d| contents.get(&(&*f.root, &*f.path)) == Some(&d))
         };
-        let mut resolver = self.roots.resolver();
+        let mut resolver = self.app.roots.resolver();
         let look = |f: &Known| if is_there(f) { found_at(&mut resolver, f) } else { Found::Nothing };
         let mut found: Vec<Found> = files.iter().map(look).collect();
         let mut roots: HashMap<&str, (usize, usize)> = HashMap::new();
@@ -236,7 +236,7 @@ impl App {
     }
 
     async fn follow_clips(
-        &self,
+        self,
         job: JobId,
         clips: &[ClipFile],
         found: &[Found],
@@ -250,12 +250,14 @@ impl App {
                 changed[usize::from(missing)].push(clip.id);
             }
             match found {
-                Found::Touched(modified) => self.store.clip_touched(clip.id, *modified).await?,
+                Found::Touched(modified) => self.app.store.clips().touched(clip.id, *modified).await?,
                 Found::Another { bytes, modified, digest } if clip.digest.is_some() && clip.owns_path => {
-                    let clip = self.store.clip(clip.id).await?;
-                    let known = self.store.clip_with_content(&clip, *bytes, digest).await?;
+                    let clip = self.app.store.clips().get(clip.id).await?;
+                    let known = self.app.store.files().clip_with_content(&clip, *bytes, digest).await?;
                     let new = self.new_content(known, *bytes, *modified).await;
-                    if let Some(id) = self.store.content_changed(&clip, new, digest).await?.map(ClipId::from) {
+                    if let Some(id) =
+                        self.app.store.files().content_changed(&clip, new, digest).await?.map(ClipId::from)
+                    {
                         self.forget_clip(id).await?;
                         work.push(Work::ReadClip(id));
                     }
@@ -270,18 +272,18 @@ impl App {
         }
         for (at, missing) in [(0, false), (1, true)] {
             if !changed[at].is_empty() {
-                self.store.clips_missing(job, &changed[at], missing).await?;
+                self.app.store.clips().missing(job, &changed[at], missing).await?;
             }
         }
         if !lost_copy.is_empty() {
-            self.store.clips_wait(job, &lost_copy, Some("its light copy was lost: it is made again")).await?;
+            self.app.store.clips().wait(job, &lost_copy, Some("its light copy was lost: it is made again")).await?;
             work.extend(lost_copy.into_iter().map(Work::ReadClip));
         }
-        Ok(self.store.enqueue(&work).await?)
+        Ok(self.app.store.queue().enqueue(&work).await?)
     }
 
     async fn follow_tracks(
-        &self,
+        self,
         job: JobId,
         tracks: &[Track],
         found: &[Found],
@@ -295,16 +297,16 @@ impl App {
                 changed[usize::from(missing)].push(track.id);
             }
             match found {
-                Found::Touched(modified) => self.store.track_touched(track.id, *modified).await?,
+                Found::Touched(modified) => self.app.store.tracks().touched(track.id, *modified).await?,
                 Found::Another { bytes, modified, digest } if track.digest.is_some() && track.owns_path => {
-                    let known = self.store.track_with_content(track, *bytes, digest).await?;
+                    let known = self.app.store.files().track_with_content(track, *bytes, digest).await?;
                     let new = self.new_content(known, *bytes, *modified).await;
-                    let to_read = self.store.content_changed(track, new, digest).await?;
+                    let to_read = self.app.store.files().content_changed(track, new, digest).await?;
                     work.extend(to_read.map(|id| Work::ReadTrack(id.into())));
                 }
                 Found::Same if !whole => {
                     let words = "its light copy was lost: it is made again";
-                    self.store.track_waits(track, Some(words)).await?;
+                    self.app.store.tracks().wait(track, Some(words)).await?;
                     work.push(Work::ReadTrack(track.id));
                 }
                 _ => {}
@@ -315,24 +317,24 @@ impl App {
         }
         for (at, missing) in [(0, false), (1, true)] {
             if !changed[at].is_empty() {
-                self.store.tracks_missing(job, &changed[at], missing).await?;
+                self.app.store.tracks().missing(job, &changed[at], missing).await?;
             }
         }
-        Ok(self.store.enqueue(&work).await?)
+        Ok(self.app.store.queue().enqueue(&work).await?)
     }
 
     /// What another content at a path is to the job, which may know it.
-    async fn new_content<T: OfFile>(&self, known: Option<T>, bytes: i64, modified: DateTime<Utc>) -> NewContent<T> {
+    async fn new_content<T: OfFile>(self, known: Option<T>, bytes: i64, modified: DateTime<Utc>) -> NewContent<T> {
         match known {
-            Some(known) if self.content_is_gone(&known).await => NewContent::MovedFrom(known),
+            Some(known) if self.app.readings().content_is_gone(&known).await => NewContent::MovedFrom(known),
             Some(known) => NewContent::CopyOf(known),
             None => NewContent::Unknown { bytes, modified },
         }
     }
 
     /// Nothing that was made of a clip's old file is shown any more.
-    pub(super) async fn forget_clip(&self, id: ClipId) -> Result<(), AppError> {
-        let (shelf, folder) = (self.shelf.clone(), self.shelf.clip(&id.to_string()));
+    pub(super) async fn forget_clip(self, id: ClipId) -> Result<(), AppError> {
+        let (shelf, folder) = (self.app.shelf.clone(), self.app.shelf.clip(&id.to_string()));
         run_blocking(move || shelf.forget(&folder)).await?.map_err(|e| MediaError::from(e).into())
     }
 }

@@ -1,6 +1,6 @@
 //! The passages of music under a draft, as they are heard.
 
-use super::App;
+use super::Drafts;
 use super::tracks::{MusicKey, content_of};
 use crate::error::AppError;
 use legere_core::draft::{Draft, Score};
@@ -45,14 +45,14 @@ pub(super) fn score_key(passages: &[OpenPassage]) -> ScoreKey {
     passages.iter().map(OpenPassage::key).collect()
 }
 
-impl App {
+impl Drafts<'_> {
     /// The passages under a cut.
-    pub(super) async fn passages(&self, score: &Score, cut: &Draft) -> Result<Vec<OpenPassage>, AppError> {
+    pub(super) async fn passages(self, score: &Score, cut: &Draft) -> Result<Vec<OpenPassage>, AppError> {
         let placed = score.placed(cut);
         let mut passages = Vec::with_capacity(placed.len());
         for (i, p) in placed.iter().enumerate() {
             passages.push(OpenPassage {
-                track: self.store.track(p.passage.track).await?,
+                track: self.app.store.tracks().get(p.passage.track).await?,
                 from: p.passage.from,
                 start: p.start,
                 len: p.len,
@@ -66,16 +66,16 @@ impl App {
 
     /// One reading of all of it, in the draft's own time.
     pub(super) async fn music_of(
-        &self,
+        self,
         passages: &[OpenPassage],
         rate: legere_core::time::FrameRate,
     ) -> Result<Arc<TrackReading>, AppError> {
         if let [only] = passages {
-            return self.music(&only.track, &only.heard).await;
+            return self.app.tracks().music(&only.track, &only.heard).await;
         }
         let mut read = Vec::with_capacity(passages.len());
         for p in passages {
-            read.push((rate.seconds_at(p.start).to_f64(), self.music(&p.track, &p.heard).await?));
+            read.push((rate.seconds_at(p.start).to_f64(), self.app.tracks().music(&p.track, &p.heard).await?));
         }
         crate::blocking::run_blocking(move || {
             let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
@@ -85,9 +85,9 @@ impl App {
     }
 
     /// The passages for the renderer, from the light copies of their tracks.
-    pub(super) fn music_parts(&self, passages: &[OpenPassage]) -> Vec<MusicPart> {
+    pub(super) fn music_parts(self, passages: &[OpenPassage]) -> Vec<MusicPart> {
         let part = |p: &OpenPassage| MusicPart {
-            file: self.shelf.track(&p.track.id.to_string()).join("light.flac"),
+            file: self.app.shelf.track(&p.track.id.to_string()).join("light.flac"),
             content: content_of(&p.track),
             version: p.heard.clone(),
             len: p.ends,

@@ -1,6 +1,6 @@
 //! Passes, and what of the selects is asked for: by words, and by the music.
 
-use super::App;
+use super::Selects;
 use super::footage::Footage;
 use crate::error::AppError;
 use legere_core::arrange::{Need, Pace, needs, slots};
@@ -80,11 +80,11 @@ pub struct Narrowed<'a> {
     pub problems: Vec<String>,
 }
 
-impl App {
+impl Selects<'_> {
     /// The passes of a job with how far each is; the first goes through everything and needs no beginning.
-    pub async fn passes(&self, job: JobId) -> Result<Vec<Progress>, AppError> {
+    pub async fn passes(self, job: JobId) -> Result<Vec<Progress>, AppError> {
         let footage = self.footage(job).await?;
-        let passes = self.store.passes(job).await?.whole;
+        let passes = self.app.store.selects().passes(job).await?.whole;
         let progress = |number: u32, pass: Option<&Pass>| {
             let members: Vec<&Select> = footage.selects().filter(|s| belongs(pass, s)).collect();
             let left = || members.iter().filter(|s| is_left(number, s));
@@ -104,35 +104,35 @@ impl App {
     }
 
     /// Begins the next pass; refused where there is nothing to go through.
-    pub async fn begin_pass(&self, job: JobId, by: By, through: Through) -> Result<Pass, AppError> {
+    pub async fn begin_pass(self, job: JobId, by: By, through: Through) -> Result<Pass, AppError> {
         let footage = self.footage(job).await?;
         let taken = footage.selects().filter(|s| through.takes(s.verdict.tier));
         let members: BTreeSet<SelectId> = taken.map(|s| s.id).collect();
         if members.is_empty() {
             return Err(AppError::Refused("there is nothing to go through: no select is like that"));
         }
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let pass = edit.add_pass(through.words(), &members).await?;
         edit.commit(&format!("begin pass {}", pass.number), None).await?;
         Ok(pass)
     }
 
-    pub async fn end_pass(&self, job: JobId, by: By, id: PassId) -> Result<(), AppError> {
+    pub async fn end_pass(self, job: JobId, by: By, id: PassId) -> Result<(), AppError> {
         let edit = |pass: Pass| Ok::<_, AppError>(Pass { removed: true, ..pass });
-        self.store.edit(job, by, id, None, "take the pass out", edit).await?;
+        self.app.store.edit(job, by, id, None, "take the pass out", edit).await?;
         Ok(())
     }
 
     /// The selects that some words ask for, within a pass; with `left`, only those that it has not come to yet.
     pub async fn narrow<'a>(
-        &self,
+        self,
         footage: &'a Footage,
         job: &Job,
         words: &str,
         pass: u32,
         left: bool,
     ) -> Result<Narrowed<'a>, AppError> {
-        let passes = if pass > 1 { self.store.passes(job.id).await?.whole } else { Vec::new() };
+        let passes = if pass > 1 { self.app.store.selects().passes(job.id).await?.whole } else { Vec::new() };
         let of = passes.iter().find(|p| p.number == pass);
         let (query, wrong) = Query::parse(words);
         let (selects, records): (Vec<&Select>, Vec<&SearchRecord>) = footage
@@ -150,9 +150,9 @@ impl App {
     }
 
     /// What the music asks for, section by section; nothing without music.
-    pub async fn needs(&self, job: &Job) -> Result<Vec<Need>, AppError> {
-        let Some((track, version)) = self.chosen_track(job).await? else { return Ok(Vec::new()) };
-        let music = self.music(&track, &version).await?;
+    pub async fn needs(self, job: &Job) -> Result<Vec<Need>, AppError> {
+        let Some((track, version)) = self.app.tracks().chosen(job).await? else { return Ok(Vec::new()) };
+        let music = self.app.tracks().music(&track, &version).await?;
         let footage = self.footage(job.id).await?;
         let rate = job.rate;
         let found = crate::blocking::run_blocking(move || {
@@ -163,7 +163,7 @@ impl App {
     }
 
     /// Keeps a narrowing under a name, in place of another of that name; without words it is forgotten.
-    pub async fn keep_search(&self, job: JobId, by: By, name: &str, words: &str) -> Result<Vec<Search>, AppError> {
+    pub async fn keep_search(self, job: JobId, by: By, name: &str, words: &str) -> Result<Vec<Search>, AppError> {
         let name = crate::text::plain(name, 60);
         let words = crate::text::plain(words, 400);
         if name.is_empty() {
@@ -180,6 +180,6 @@ impl App {
             }
             Ok(job)
         };
-        Ok(self.store.edit(job, by, job, None, label, edit).await?.searches)
+        Ok(self.app.store.edit(job, by, job, None, label, edit).await?.searches)
     }
 }

@@ -1,6 +1,6 @@
 //! Previews: made when somebody watches, kept as long as nothing changes.
 
-use super::App;
+use super::Drafts;
 use super::drafts::OpenDraft;
 use crate::error::AppError;
 use legere_core::id::DraftId;
@@ -90,16 +90,16 @@ impl Making {
     }
 }
 
-impl App {
+impl Drafts<'_> {
     /// What to render for watching a draft: light copies, fast.
-    fn preview_job(&self, open: &OpenDraft) -> Result<Job, AppError> {
+    fn preview_job(self, open: &OpenDraft) -> Result<Job, AppError> {
         let h = f64::from(open.job.height) * f64::from(PREVIEW_WIDTH) / f64::from(open.job.width);
         let height = ((h / 2.0).round() as u32 * 2).max(2);
         let mut pieces = Vec::new();
         for shot in open.cut().shots() {
             let (clip, probe) = open.clip_of(shot)?;
             pieces.push(Piece::of(
-                self.shelf.light(&clip.id.to_string()),
+                self.app.shelf.light(&clip.id.to_string()),
                 format!("{} {}", clip.id, clip.version),
                 probe.frame_rate,
                 shot,
@@ -110,37 +110,37 @@ impl App {
         Ok(Job { format, pieces, music: self.music_parts(&open.passages) })
     }
 
-    pub fn preview_file(&self, key: &str) -> Option<PathBuf> {
+    pub fn preview_file(self, key: &str) -> Option<PathBuf> {
         let plain = !key.is_empty() && key.chars().all(|c| c.is_ascii_hexdigit());
-        let file = self.shelf.previews().join(format!("{key}.mp4"));
+        let file = self.app.shelf.previews().join(format!("{key}.mp4"));
         (plain && file.exists()).then_some(file)
     }
 
     /// How far the preview of a draft is.
-    pub fn preview_state(&self, open: &OpenDraft) -> Result<Preview, AppError> {
+    pub fn preview_state(self, open: &OpenDraft) -> Result<Preview, AppError> {
         let key = self.preview_job(open)?.key();
-        Ok(self.made_preview(&key).or_else(|| self.previews.state(&key)).unwrap_or(Preview::None))
+        Ok(self.made_preview(&key).or_else(|| self.app.previews.state(&key)).unwrap_or(Preview::None))
     }
 
-    fn made_preview(&self, key: &str) -> Option<Preview> {
+    fn made_preview(self, key: &str) -> Option<Preview> {
         let file = self.preview_file(key)?;
         shelf::touch(&file);
-        self.previews.forget(key);
+        self.app.previews.forget(key);
         Some(Preview::Ready { key: key.to_owned() })
     }
 
     /// Makes the preview of a draft, unless it is made or being made. One that failed is tried again.
-    pub fn make_preview(&self, open: &OpenDraft) -> Result<Preview, AppError> {
+    pub fn make_preview(self, open: &OpenDraft) -> Result<Preview, AppError> {
         let job = self.preview_job(open)?;
         let key = job.key();
-        let known = self.made_preview(&key).or_else(|| self.previews.state(&key));
+        let known = self.made_preview(&key).or_else(|| self.app.previews.state(&key));
         if let Some(known) = known.filter(|state| !matches!(state, Preview::Failed { .. })) {
             return Ok(known);
         }
         let total = job.pieces.len();
         let first = Preview::Making { ready: 0, total };
-        let (app, name) = (self.clone(), key.clone());
-        self.previews.start(&key, open.kept.id, first.clone(), async move {
+        let (app, name) = (self.app.clone(), key.clone());
+        self.app.previews.start(&key, open.kept.id, first.clone(), async move {
             let to = app.shelf.previews().join(format!("{name}.mp4"));
             let progress = |ready| app.previews.goes_on(&name, Preview::Making { ready, total });
             let words = match render::render(&job, &app.shelf, &to, progress).await {
@@ -157,7 +157,7 @@ impl App {
     }
 
     /// Stops making the preview of a draft.
-    pub fn cancel_preview(&self, draft: DraftId) {
-        self.previews.cancel(draft);
+    pub fn cancel_preview(self, draft: DraftId) {
+        self.app.previews.cancel(draft);
     }
 }

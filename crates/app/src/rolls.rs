@@ -1,6 +1,6 @@
 //! Putting rolls in order, and the clocks of their cameras right.
 
-use super::App;
+use super::Rolls;
 use crate::error::AppError;
 use legere_core::id::{ClipId, JobId, RollId};
 use legere_store::StoreError;
@@ -31,27 +31,27 @@ pub fn clock_of(text: &str) -> Result<i64, AppError> {
     if seconds <= MOST_SECONDS { Ok(sign * seconds) } else { Err(wrong) }
 }
 
-impl App {
-    pub async fn name_roll(&self, job: JobId, by: By, id: RollId, name: &str) -> Result<(), AppError> {
+impl Rolls<'_> {
+    pub async fn rename(self, job: JobId, by: By, id: RollId, name: &str) -> Result<(), AppError> {
         let name = named(name)?;
         let edit = |roll: Roll| Ok::<_, AppError>(Roll { name: name.clone(), manual: true, ..roll });
-        self.store.edit(job, by, id, None, "name the roll", edit).await?;
+        self.app.store.edit(job, by, id, None, "name the roll", edit).await?;
         Ok(())
     }
 
     /// Sets how far the camera's clock is put right; its clips stand there at once.
-    pub async fn set_clock(&self, job: JobId, by: By, id: RollId, seconds: i64) -> Result<(), AppError> {
+    pub async fn set_clock(self, job: JobId, by: By, id: RollId, seconds: i64) -> Result<(), AppError> {
         let edit = |roll: Roll| Ok::<_, AppError>(Roll { clock_seconds: seconds, ..roll });
-        self.store.edit(job, by, id, None, "put the clock right", edit).await?;
+        self.app.store.edit(job, by, id, None, "put the clock right", edit).await?;
         Ok(())
     }
 
     /// Puts all clips of a roll into another one.
-    pub async fn join_rolls(&self, job: JobId, by: By, id: RollId, into: RollId) -> Result<(), AppError> {
+    pub async fn join(self, job: JobId, by: By, id: RollId, into: RollId) -> Result<(), AppError> {
         if id == into {
             return Err(AppError::Refused("choose another roll to join it with"));
         }
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let into: Roll = edit.load(into).await?;
         let clips = edit.clips_of_roll(id).await?;
         edit.move_clips(&clips, into.id).await?;
@@ -61,8 +61,8 @@ impl App {
     }
 
     /// Begins a new roll with one clip and all that were recorded after it.
-    pub async fn split_roll(&self, job: JobId, by: By, id: RollId, from: ClipId) -> Result<(), AppError> {
-        let mut edit = self.store.begin_edit(job, by).await?;
+    pub async fn split(self, job: JobId, by: By, id: RollId, from: ClipId) -> Result<(), AppError> {
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let roll = manual(&mut edit, id).await?;
         let clips = edit.clips_of_roll(id).await?;
         let at = clips.iter().position(|c| c.id == from).ok_or(AppError::NotFound)?;
@@ -76,8 +76,8 @@ impl App {
     }
 
     /// Takes a roll apart where another camera recorded, or where nothing was recorded for an hour.
-    pub async fn split_at_pauses(&self, job: JobId, by: By, id: RollId) -> Result<usize, AppError> {
-        let mut edit = self.store.begin_edit(job, by).await?;
+    pub async fn split_at_pauses(self, job: JobId, by: By, id: RollId) -> Result<usize, AppError> {
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let roll = manual(&mut edit, id).await?;
         let parts = split_by_camera(edit.clips_of_roll(id).await?, Pauses::All);
         if parts.len() < 2 {
@@ -95,8 +95,8 @@ impl App {
 
     /// Divides what came out of one folder by cameras and pauses, once all of it is read. Rolls that a person put in order stay
     /// as they are, and what is divided already stays where it is.
-    pub(super) async fn divide(&self, job: JobId, id: RollId) -> Result<(), StoreError> {
-        let mut edit = self.store.begin_edit(job, By::ITSELF).await?;
+    pub(super) async fn divide(self, job: JobId, id: RollId) -> Result<(), StoreError> {
+        let mut edit = self.app.store.begin_edit(job, By::ITSELF).await?;
         let roll: Roll = edit.load(id).await?;
         if roll.manual {
             return Ok(());

@@ -1,7 +1,7 @@
 //! The music under a draft: its passages as they are heard, other tracks from a shot on, and drafts that move over to music that was
 //! changed in Listen.
 
-use super::App;
+use super::Drafts;
 use super::drafts::{OpenDraft, solved};
 use super::passages::OpenPassage;
 use crate::error::AppError;
@@ -19,21 +19,21 @@ use legere_store::journal::{By, Revision};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-impl App {
+impl Drafts<'_> {
     /// The music of a draft as one file, to be heard with its pictures.
-    pub async fn draft_music(&self, draft: &StoredDraft) -> Result<PathBuf, AppError> {
+    pub async fn music(self, draft: &StoredDraft) -> Result<PathBuf, AppError> {
         let cut = &draft.body.cut;
         let passages = self.passages(&draft.body.score, cut).await?;
         // One track alone has a file for Listen already.
         if let [only] = &passages[..] {
-            return self.file_of(&only.track, &only.heard, Form::Flac).await;
+            return self.app.tracks().file_of(&only.track, &only.heard, Form::Flac).await;
         }
-        Ok(music_file(&self.music_parts(&passages), cut.rate(), None, Form::Flac, &self.shelf).await?)
+        Ok(music_file(&self.music_parts(&passages), cut.rate(), None, Form::Flac, &self.app.shelf).await?)
     }
 
     /// From a shot on another track is heard, as it is used in Listen; or, without one, what is heard before goes on.
     pub async fn begin_track(
-        &self,
+        self,
         job: &Job,
         by: By,
         base: Option<Revision>,
@@ -43,7 +43,7 @@ impl App {
         let part = match track {
             None => None,
             Some(id) => {
-                let track = self.store.track(id).await?;
+                let track = self.app.store.tracks().get(id).await?;
                 if track.job != job.id {
                     return Err(AppError::NotFound);
                 }
@@ -67,13 +67,13 @@ impl App {
             Ok::<_, AppError>(StoredDraft { body: DraftBody { score, ..present.body }, ..present })
         };
         let label = if track.is_some() { "begin another track" } else { "take out the track" };
-        self.store.edit(job.id, by, draft, base, label, edit).await
+        self.app.store.edit(job.id, by, draft, base, label, edit).await
     }
 
     /// Moves a draft over to its tracks as they are used in Listen now: each shot stays on what it stood on in its track, sections
     /// and cues with it; what stood on music that is gone goes, and what is open is laid again.
-    pub async fn move_over(&self, job: &Job, by: By, id: DraftId) -> Result<StoredDraft, AppError> {
-        let open = self.open_draft(job, self.store.draft(id).await?).await?;
+    pub async fn move_over(self, job: &Job, by: By, id: DraftId) -> Result<StoredDraft, AppError> {
+        let open = self.open(job, self.app.store.drafts().get(id).await?).await?;
         if !open.passages.iter().any(OpenPassage::was_changed) {
             return Err(AppError::Refused("the music of this draft is as it is used in Listen"));
         }
@@ -88,7 +88,10 @@ impl App {
                 None => now(passage),
             };
             kept.extend(moved(&open, passage, &heard));
-            read.push((rate.seconds_at(passage.start).to_f64(), self.music(&passage.track, &heard).await?));
+            read.push((
+                rate.seconds_at(passage.start).to_f64(),
+                self.app.tracks().music(&passage.track, &heard).await?,
+            ));
         }
         let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
         let music = TrackReading::of_passages(&parts);
@@ -119,7 +122,7 @@ impl App {
             let body = DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone() };
             Ok(StoredDraft { body, ..present })
         };
-        Ok(self.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
+        Ok(self.app.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
     }
 }
 

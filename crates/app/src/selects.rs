@@ -1,6 +1,6 @@
 //! What an editor says of selects: of one, or of many at once.
 
-use super::App;
+use super::Selects;
 use crate::error::AppError;
 use legere_core::clip::ClipProbe;
 use legere_core::footage::FaultKind;
@@ -207,20 +207,13 @@ async fn loaded(edit: &JobEdit, ids: &[SelectId]) -> Result<Vec<(Select, Clip)>,
     selects.into_iter().map(with_clip).collect()
 }
 
-impl App {
+impl Selects<'_> {
     /// Cuts another select out of a clip: from `start` to `end`, the hit where it begins or as given.
-    pub async fn add_select(
-        &self,
-        clip: &Clip,
-        by: By,
-        start: f64,
-        end: f64,
-        hit: Option<f64>,
-    ) -> Result<Select, AppError> {
+    pub async fn add(self, clip: &Clip, by: By, start: f64, end: f64, hit: Option<f64>) -> Result<Select, AppError> {
         let probe = probe_of(clip)?;
         let (start, end) = (on_frame(probe, start), on_frame(probe, end));
         let hit = hit.map_or(start, |at| on_frame(probe, at));
-        let mut edit = self.store.begin_edit(clip.job, by).await?;
+        let mut edit = self.app.store.begin_edit(clip.job, by).await?;
         let select = edit.add_select(clip.id, Verdict::unread(Range::new(start, end, hit)?)).await?;
         edit.commit("new select", None).await?;
         Ok(select)
@@ -228,9 +221,9 @@ impl App {
 
     /// Breaks a long take into its events: each an undecided select. A select that nobody has said anything of makes room for
     /// them; what lies in another one already stays with that. Gives the first of the new ones.
-    pub async fn break_up(&self, clip: &Clip, by: By) -> Result<Select, AppError> {
+    pub async fn break_up(self, clip: &Clip, by: By) -> Result<Select, AppError> {
         let probe = probe_of(clip)?;
-        let reading = self.store.clip_reading(clip.id).await?;
+        let reading = self.app.store.clips().reading(clip.id).await?;
         let events = reading.map(|r| r.events).unwrap_or_default();
         if events.is_empty() {
             return Err(AppError::Refused(
@@ -238,7 +231,7 @@ impl App {
             ));
         }
         let footage = self.footage(clip.job).await?;
-        let mut edit = self.store.begin_edit(clip.job, by).await?;
+        let mut edit = self.app.store.begin_edit(clip.job, by).await?;
         let mut kept: Vec<Range> = Vec::new();
         for known in footage.selects().filter(|s| s.clip == clip.id) {
             let select: Select = edit.load(known.id).await?;
@@ -269,15 +262,15 @@ impl App {
     }
 
     /// Ends a select at an instant and begins another there, with the same tier, tags and note; gives the later one.
-    pub async fn split_select(
-        &self,
+    pub async fn split(
+        self,
         job: JobId,
         by: By,
         base: Option<Revision>,
         select: SelectId,
         at: f64,
     ) -> Result<Select, AppError> {
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let before: Select = edit.load(select).await?;
         let clip: Clip = edit.load(before.clip).await?;
         let at = on_frame(probe_of(&clip)?, at);
@@ -297,8 +290,8 @@ impl App {
 
     /// Joins a select with the next one of its clip, and with what lies between them. What was said of either stays: the
     /// better tier and its hit, all tags, both notes.
-    pub async fn join_select(&self, job: JobId, by: By, select: SelectId) -> Result<Select, AppError> {
-        let of_clip = self.store.select(select).await?;
+    pub async fn join(self, job: JobId, by: By, select: SelectId) -> Result<Select, AppError> {
+        let of_clip = self.app.store.selects().get(select).await?;
         let all = self.footage(job).await?;
         let next = all
             .selects()
@@ -306,7 +299,7 @@ impl App {
             .filter(|s| s.verdict.range.start() >= of_clip.verdict.range.start())
             .min_by_key(|s| s.verdict.range.start())
             .ok_or(AppError::Refused("this is the last select of its clip: there is none behind it to join"))?;
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let first: Select = edit.load(select).await?;
         let second: Select = edit.load(next.id).await?;
         let (a, b) = (&first.verdict, &second.verdict);
@@ -330,38 +323,42 @@ impl App {
         edit.put(&second, &Select { removed: true, ..second.clone() }, None).await?;
         edit.put(&first, &Select { verdict, ..first.clone() }, None).await?;
         edit.commit("join the selects", None).await?;
-        Ok(self.store.select(select).await?)
+        Ok(self.app.store.selects().get(select).await?)
     }
 
-    pub async fn remove_select(&self, job: JobId, by: By, select: SelectId) -> Result<(), AppError> {
+    pub async fn remove(self, job: JobId, by: By, select: SelectId) -> Result<(), AppError> {
         let edit = |select: Select| Ok::<_, AppError>(Select { removed: true, ..select });
-        self.store.edit(job, by, select, None, "remove the select", edit).await?;
+        self.app.store.edit(job, by, select, None, "remove the select", edit).await?;
         Ok(())
     }
 
     pub async fn judge(
-        &self,
+        self,
         job: JobId,
         by: By,
         base: Option<Revision>,
         select: SelectId,
         said: &Judgement,
     ) -> Result<(Select, Clip), AppError> {
-        let before = self.store.select(select).await?;
+        let before = self.app.store.selects().get(select).await?;
         let label = said.label();
         if said.is_of_the_clip() {
             let edit = |clip: Clip| said.applied_to_clip(clip);
-            let clip = self.store.edit(job, by, before.clip, None, label.as_str(), edit).await?;
+            let clip = self.app.store.edit(job, by, before.clip, None, label.as_str(), edit).await?;
             return Ok((before, clip));
         }
-        let clip = self.store.clip(before.clip).await?;
-        let others = if said.moves_marks() { self.store.ranges_beside(clip.id, select).await? } else { Vec::new() };
+        let clip = self.app.store.clips().get(before.clip).await?;
+        let others = if said.moves_marks() {
+            self.app.store.selects().ranges_beside(clip.id, select).await?
+        } else {
+            Vec::new()
+        };
         let edit = |select: Select| said.applied(select, &clip, &others);
-        Ok((self.store.edit(job, by, select, base, label.as_str(), edit).await?, clip))
+        Ok((self.app.store.edit(job, by, select, base, label.as_str(), edit).await?, clip))
     }
 
     /// Says something of many selects; gives how many there were.
-    pub async fn judge_many(&self, job: JobId, by: By, many: &Many) -> Result<usize, AppError> {
+    pub async fn judge_many(self, job: JobId, by: By, many: &Many) -> Result<usize, AppError> {
         if many.selects.len() > MOST_AT_ONCE || many.said.len() > MOST_TAGS {
             return Err(AppError::Refused("this is more than can be done at once"));
         }
@@ -369,7 +366,7 @@ impl App {
         if distinct.len() != many.selects.len() {
             return Err(AppError::Refused("a select is named twice"));
         }
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         for said in &many.said {
             let of = loaded(&edit, &many.selects).await?;
             let settled = said.settled(&of);

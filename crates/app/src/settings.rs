@@ -1,6 +1,6 @@
 //! A job that turns out otherwise than it was begun: what its new form means, and changing it.
 
-use super::App;
+use super::Jobs;
 use crate::error::AppError;
 use crate::text::counted;
 use crate::zone::enlarged;
@@ -22,12 +22,12 @@ fn changed(job: Job, asked: &NewJob) -> Job {
     }
 }
 
-impl App {
+impl Jobs<'_> {
     /// What changes with what is asked for, in sentences; nothing where nothing does.
-    pub async fn what_it_means(&self, job: &Job, asked: &NewJob) -> Result<Vec<String>, AppError> {
+    pub async fn meaning_of(self, job: &Job, asked: &NewJob) -> Result<Vec<String>, AppError> {
         asked.possible()?;
         let next = changed(job.clone(), asked);
-        let footage = self.footage(job.id).await?;
+        let footage = self.app.selects().footage(job.id).await?;
         let probes: Vec<_> = footage.clips.iter().filter_map(|c| c.probe.as_ref()).collect();
         let mut means = Vec::new();
         if next.rate != job.rate {
@@ -40,7 +40,7 @@ impl App {
                 slowed(job.rate),
                 job.rate.words()
             ));
-            let drafts = self.store.drafts(job.id).await?.whole.len();
+            let drafts = self.app.store.drafts().of_job(job.id).await?.whole.len();
             if drafts > 0 {
                 let keep = if drafts == 1 { "keeps its" } else { "keep their" };
                 means.push(format!(
@@ -77,26 +77,20 @@ impl App {
     }
 
     /// Changes what the person changed in the form since `base`.
-    pub async fn change_job(
-        &self,
-        job: JobId,
-        by: By,
-        base: Option<Revision>,
-        asked: &NewJob,
-    ) -> Result<Job, AppError> {
+    pub async fn change(self, job: JobId, by: By, base: Option<Revision>, asked: &NewJob) -> Result<Job, AppError> {
         asked.possible()?;
-        let mut edit = self.store.begin_edit(job, by).await?;
+        let mut edit = self.app.store.begin_edit(job, by).await?;
         let present: Job = edit.load(job).await?;
         edit.put_form(&present, &changed(present.clone(), asked), base).await?;
         edit.commit("change the job", None).await?;
-        Ok(self.store.job(job).await?)
+        Ok(self.app.store.jobs().get(job).await?)
     }
 
     /// Lets the reading of clips rest, or go on. What is being read is finished.
-    pub async fn pause(&self, job: JobId, by: By, rest: bool) -> Result<(), AppError> {
+    pub async fn pause(self, job: JobId, by: By, rest: bool) -> Result<(), AppError> {
         let label = if rest { "let reading rest" } else { "go on reading" };
         let edit = |job: Job| Ok::<_, AppError>(Job { paused: rest, ..job });
-        self.store.edit(job, by, job, None, label, edit).await?;
-        if rest { Ok(self.store.rest_clips(job).await?) } else { self.read_what_waits(job).await }
+        self.app.store.edit(job, by, job, None, label, edit).await?;
+        if rest { Ok(self.app.store.rolls().rest(job).await?) } else { self.app.imports().read_what_waits(job).await }
     }
 }

@@ -1,6 +1,6 @@
 //! Marks by hand, and versions of the chosen music.
 
-use super::App;
+use super::Tracks;
 use super::recent::Recent;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
@@ -118,67 +118,61 @@ impl Making {
     }
 }
 
-impl App {
+impl Tracks<'_> {
     /// The reading of a track; none until it is read.
-    pub async fn reading(&self, track: &Track) -> Result<Option<ReadTrack>, AppError> {
+    pub async fn reading(self, track: &Track) -> Result<Option<ReadTrack>, AppError> {
         let state = (track.version, track.revision);
-        if let Some(read) = self.music.tracks.get(&track.id, &state) {
+        if let Some(read) = self.app.music.tracks.get(&track.id, &state) {
             return Ok(Some(read));
         }
-        let Some(measured) = self.store.measured(track.id).await? else { return Ok(None) };
+        let Some(measured) = self.app.store.tracks().measured(track.id).await? else { return Ok(None) };
         let marks = track.marks.clone();
         let read = run_blocking(move || {
             let seen = Arc::new(marks.over(&measured));
             ReadTrack { measured: Arc::new(measured), seen }
         })
         .await?;
-        self.music.tracks.put(track.id, state, read.clone());
+        self.app.music.tracks.put(track.id, state, read.clone());
         Ok(Some(read))
     }
 
-    async fn needed(&self, track: &Track) -> Result<ReadTrack, AppError> {
+    async fn needed(self, track: &Track) -> Result<ReadTrack, AppError> {
         self.reading(track).await?.ok_or(AppError::Refused("this track has not been read"))
     }
 
     /// What a version of a track is like, in its own time.
-    pub async fn music(&self, track: &Track, version: &Version) -> Result<Arc<TrackReading>, AppError> {
+    pub async fn music(self, track: &Track, version: &Version) -> Result<Arc<TrackReading>, AppError> {
         let key = MusicKey::of(track, version);
-        if let Some(music) = self.music.versions.get(&key, &()) {
+        if let Some(music) = self.app.music.versions.get(&key, &()) {
             return Ok(music);
         }
         let seen = self.needed(track).await?.seen;
         let version = version.clone();
         let music = Arc::new(run_blocking(move || version.reading(&seen)).await?);
-        self.music.versions.put(key, (), music.clone());
+        self.app.music.versions.put(key, (), music.clone());
         Ok(music)
     }
 
     /// The chosen track with its part, when it can be used.
-    pub async fn chosen_track(&self, job: &Job) -> Result<Option<(Track, Version)>, AppError> {
+    pub async fn chosen(self, job: &Job) -> Result<Option<(Track, Version)>, AppError> {
         let Some(id) = job.chosen_track else { return Ok(None) };
-        let track = self.store.track(id).await?;
+        let track = self.app.store.tracks().get(id).await?;
         let part = track.part.clone().filter(|_| track.summary.is_some() && !track.hidden);
         Ok(part.map(|part| (track, part)))
     }
 
-    pub async fn choose_track(
-        &self,
-        job: JobId,
-        by: By,
-        base: Option<Revision>,
-        track: &Track,
-    ) -> Result<(), AppError> {
+    pub async fn choose(self, job: JobId, by: By, base: Option<Revision>, track: &Track) -> Result<(), AppError> {
         if track.summary.is_none() {
             return Err(AppError::Refused("this track has not been read"));
         }
         let id = track.id;
         let edit = |job: Job| Ok::<_, AppError>(Job { chosen_track: Some(id), ..job });
-        self.store.edit(job, by, job, base, "choose the track", edit).await?;
+        self.app.store.edit(job, by, job, base, "choose the track", edit).await?;
         Ok(())
     }
 
-    pub async fn describe_track(
-        &self,
+    pub async fn describe(
+        self,
         by: By,
         base: Option<Revision>,
         track: &Track,
@@ -201,24 +195,24 @@ impl App {
             next.title = next.title.take().filter(|t| !t.is_empty());
             Ok::<_, AppError>(track)
         };
-        self.store.edit(track.job, by, track.id, base, "describe a track", edit).await?;
+        self.app.store.edit(track.job, by, track.id, base, "describe a track", edit).await?;
         Ok(())
     }
 
-    pub async fn mark(&self, by: By, base: Option<Revision>, track: &Track, edit: Edit) -> Result<Track, AppError> {
+    pub async fn mark(self, by: By, base: Option<Revision>, track: &Track, edit: Edit) -> Result<Track, AppError> {
         // What is marked is looked at inside the job's lock; what was measured does not change by it.
         let measured = self.needed(track).await?.measured;
-        let mut under_way = self.store.begin_edit(track.job, by).await?;
+        let mut under_way = self.app.store.begin_edit(track.job, by).await?;
         let present: Track = under_way.load(track.id).await?;
         let (marks, label) = (present.marks.clone(), edit.label());
         let marks = run_blocking(move || marks.edited(&measured, &edit)).await??;
         under_way.put(&present, &Track { marks, ..present.clone() }, base).await?;
         under_way.commit(label, None).await?;
-        Ok(self.store.track(track.id).await?)
+        Ok(self.app.store.tracks().get(track.id).await?)
     }
 
     /// Versions of about `seconds`, and how long the way there took nobody needs to know: the search runs apart.
-    pub async fn offered(&self, track: &Track, seconds: f64, keep: Keep) -> Result<Vec<Proposal>, AppError> {
+    pub async fn offered(self, track: &Track, seconds: f64, keep: Keep) -> Result<Vec<Proposal>, AppError> {
         let reading = self.needed(track).await?.seen;
         if !(3.0..=3600.0).contains(&seconds) {
             return Err(AppError::Refused("a version can be three seconds to an hour long"));
@@ -231,21 +225,21 @@ impl App {
     }
 
     /// A seam moved by some beats.
-    pub async fn moved_seam(&self, track: &Track, seam: Seam, beats: i32) -> Result<Seam, AppError> {
+    pub async fn moved_seam(self, track: &Track, seam: Seam, beats: i32) -> Result<Seam, AppError> {
         let reading = self.needed(track).await?.seen;
         let next = run_blocking(move || moved(&reading, seam, beats)).await?;
         next.ok_or(AppError::Refused("there is no beat to move the seam to"))
     }
 
     /// Other seams in the place of one.
-    pub async fn other_seams(&self, track: &Track, seam: Seam) -> Result<Vec<Seam>, AppError> {
+    pub async fn other_seams(self, track: &Track, seam: Seam) -> Result<Vec<Seam>, AppError> {
         let reading = self.needed(track).await?.seen;
         run_blocking(move || instead(&reading, seam, OTHER_SEAMS)).await
     }
 
     /// Uses a track in another way.
-    pub async fn use_track(
-        &self,
+    pub async fn use_version(
+        self,
         by: By,
         base: Option<Revision>,
         track: &Track,
@@ -256,38 +250,38 @@ impl App {
             let part = Some(wanted.over(track.part.as_ref(), length)?);
             Ok::<_, AppError>(Track { part, ..track })
         };
-        self.store.edit(track.job, by, track.id, base, "choose the part", edit).await
+        self.app.store.edit(track.job, by, track.id, base, "choose the part", edit).await
     }
 
     /// How loud a track's version is, in LUFS.
-    pub async fn version_loudness(&self, track: &Track) -> Result<Option<f64>, AppError> {
+    pub async fn version_loudness(self, track: &Track) -> Result<Option<f64>, AppError> {
         let Some(part) = track.part.as_ref().filter(|_| track.summary.is_some()) else { return Ok(None) };
         Ok(Some(self.music(track, part).await?.loudness))
     }
 
     /// The file of a track's version, written when it is not there.
-    pub async fn version_file(&self, track: &Track, form: Form) -> Result<PathBuf, AppError> {
+    pub async fn version_file(self, track: &Track, form: Form) -> Result<PathBuf, AppError> {
         let version = track.part.as_ref().ok_or(AppError::Refused("this track has not been read"))?;
         self.file_of(track, version, form).await
     }
 
     /// The file of any version of a track, written when it is not there.
-    pub async fn file_of(&self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, AppError> {
+    pub async fn file_of(self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, AppError> {
         let original = match form {
             // What is taken along comes from the original, at its own quality.
-            Form::Wav => self.original(&track.root, &track.path, &track.name)?,
-            Form::Flac | Form::Aac => self.shelf.track(&track.id.to_string()).join("light.flac"),
+            Form::Wav => self.app.readings().original(&track.root, &track.path, &track.name)?,
+            Form::Flac | Form::Aac => self.app.shelf.track(&track.id.to_string()).join("light.flac"),
         };
         let name = version::name(&content_of(track), version, form);
-        let file = self.shelf.music().join(&name);
-        let turn = self.versions.turn(&name);
+        let file = self.app.shelf.music().join(&name);
+        let turn = self.app.versions.turn(&name);
         let _turn = turn.lock().await;
         if std::fs::metadata(&file).is_ok_and(|m| m.len() > 0) {
             shelf::touch(&file);
         } else {
             let _permit = permits::music().await;
-            self.shelf.ensure_room()?;
-            let work = self.shelf.work().map_err(MediaError::from)?;
+            self.app.shelf.ensure_room()?;
+            let work = self.app.shelf.work().map_err(MediaError::from)?;
             let temporary = work.path().join("version");
             version::write(&original, version, form, version::samples(version), &temporary).await?;
             shelf::publish_file(&temporary, &file).await?;

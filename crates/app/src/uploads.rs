@@ -7,7 +7,7 @@
 //! file sent from two windows is one upload. Each piece is checked by its SHA-256 before it is written, and all of the file by
 //! its length and its sample before it is put in its place.
 
-use super::App;
+use super::Imports;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use bytes::{Bytes, BytesMut};
@@ -114,13 +114,13 @@ impl Place {
     }
 }
 
-impl App {
-    fn dropped(&self, job: JobId) -> PathBuf {
-        self.shelf.originals().join(job.to_string())
+impl Imports<'_> {
+    fn dropped(self, job: JobId) -> PathBuf {
+        self.app.shelf.originals().join(job.to_string())
     }
 
     /// Says what is to come, and reserves the room for it; gives how much of it is stored already.
-    pub async fn announce(&self, job: JobId, file: Announced) -> Result<Upload, AppError> {
+    pub async fn announce(self, job: JobId, file: Announced) -> Result<Upload, AppError> {
         let path = tame(&file.path)?;
         if kind_of(&path).is_none() {
             return Err(AppError::Refused("this is neither footage nor a picture nor sound"));
@@ -136,7 +136,7 @@ impl App {
         }
         let what = format!("{}\0{}\0{}\0{}", file.path, file.bytes, file.modified, file.sample);
         let id = blake3::hash(what.as_bytes()).to_hex()[..24].to_owned();
-        let (place, shelf) = (Place::of(self.dropped(job), &id), self.shelf.clone());
+        let (place, shelf) = (Place::of(self.dropped(job), &id), self.app.shelf.clone());
         run_blocking(move || {
             std::fs::create_dir_all(place.job.join(UNFINISHED)).map_err(MediaError::from)?;
             if let Ok(Record { done: Some(done), .. }) = place.record()
@@ -162,7 +162,7 @@ impl App {
     /// much is stored, and puts the file in its place once all of it is. Where another window was faster, nothing is written
     /// and the answer says where to go on.
     pub async fn receive<E: std::fmt::Display>(
-        &self,
+        self,
         job: JobId,
         id: &str,
         from: u64,
@@ -188,13 +188,13 @@ impl App {
     }
 
     /// Whether dropped files can be taken in: not where a media folder of that name was given at the start.
-    pub fn takes_drops(&self) -> bool {
-        self.roots.all().iter().any(|r| r.name == DROPPED && r.path == self.shelf.originals())
+    pub fn takes_drops(self) -> bool {
+        self.app.roots.all().iter().any(|r| r.name == DROPPED && r.path == self.app.shelf.originals())
     }
 
     /// Gives up what nobody has gone on with for a week.
-    pub(super) fn sweep_uploads(&self) {
-        for job in std::fs::read_dir(self.shelf.originals()).into_iter().flatten().flatten() {
+    pub(super) fn sweep_uploads(self) {
+        for job in std::fs::read_dir(self.app.shelf.originals()).into_iter().flatten().flatten() {
             for file in std::fs::read_dir(job.path().join(UNFINISHED)).into_iter().flatten().flatten() {
                 let is_part = file.path().extension().is_some_and(|e| e == "part");
                 let at = file.metadata().and_then(|m| m.modified()).unwrap_or_else(|_| SystemTime::now());

@@ -102,7 +102,7 @@ pub fn restore(place: &DataOptions, from: &Path, replace: bool) -> Result<(), Ma
     }
     let added = put_back(&unpacked.originals, &originals(place))?;
     // Brought up to this program's schema at once, so that what cannot be is said now.
-    let jobs = runtime()?.block_on(async { Store::open(&database.url).await?.jobs().await })?;
+    let jobs = runtime()?.block_on(async { Store::open(&database.url).await?.jobs().all().await })?;
     println!(
         "restored {} jobs and {added} dropped files; what was stored before is in {}",
         jobs.whole.len(),

@@ -1,11 +1,11 @@
 //! The demo: the page opens at once, the footage comes as it is drawn.
 
-use crate::privileges::DEMO_ROOT as ROOT;
-use crate::serve::{log_to_file, open, run};
-use crate::services::runtime;
-use crate::{DataOptions, MainError};
+use crate::serve::run;
 use futures::future::try_join_all;
 use legere_app::App;
+use legere_common::privileges::DEMO_ROOT as ROOT;
+use legere_common::services::{Services, runtime};
+use legere_common::{DataOptions, MainError, log};
 use legere_core::id::{JobId, PersonId, SessionId};
 use legere_demo::{AMBIENCES, DemoError, Plan, ambience, film, long_hour, music};
 use legere_media::roots::Root;
@@ -20,9 +20,9 @@ const SEED: u64 = 7;
 
 pub fn serve(place: &DataOptions, port: u16) -> Result<(), MainError> {
     let media = place.data.join(ROOT);
-    let services = open(place)?;
+    let services = Services::up_to_date(place)?;
     std::fs::create_dir_all(&media).map_err(MainError::Data)?;
-    log_to_file(&place.data.join("legere.log"))?;
+    log::to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };
     runtime()?.block_on(async {
         let app = services.app(place, &[root], Vec::new()).await?;
@@ -52,7 +52,7 @@ const DEMO: JobId = JobId::from_u128(0x7468_655f_6c6f_6e67_5f68_6f75_725f_0001);
 
 /// The demo's job, made where it never was; none where a person took it out.
 async fn job(app: &App) -> Result<Option<JobId>, MainError> {
-    if let Some(removed) = app.store.job_is_removed(DEMO).await? {
+    if let Some(removed) = app.store.jobs().is_removed(DEMO).await? {
         return Ok((!removed).then_some(DEMO));
     }
     let rate = "24000/1001".parse().expect("a rate");
@@ -64,7 +64,7 @@ async fn job(app: &App) -> Result<Option<JobId>, MainError> {
         target_seconds: Some(45.0),
         zone: "UTC".into(),
     };
-    Ok(Some(app.store.create_job_as(DEMO, new, NOBODY).await?))
+    Ok(Some(app.store.jobs().create_as(DEMO, new, NOBODY).await?))
 }
 
 /// Draws what is not there yet, the music first, and brings in each file as it is finished.
@@ -77,10 +77,10 @@ async fn make(app: &App, job: JobId, media: &Path) -> Result<(), Box<dyn std::er
             let missing: Vec<&Plan> = two.iter().filter(|plan| !folder.join(&plan.file).exists()).collect();
             if !missing.is_empty() {
                 try_join_all(missing.into_iter().map(|plan| drawn(plan, &folder))).await?;
-                app.bring(job, NOBODY, ROOT, roll.folder).await?;
+                app.imports().bring(job, NOBODY, ROOT, roll.folder).await?;
             }
         }
-        app.bring(job, NOBODY, ROOT, roll.folder).await?;
+        app.imports().bring(job, NOBODY, ROOT, roll.folder).await?;
         if i == 0 {
             for sound in AMBIENCES {
                 let folder = media.join(SOUNDS);
@@ -88,7 +88,7 @@ async fn make(app: &App, job: JobId, media: &Path) -> Result<(), Box<dyn std::er
                     tokio::task::spawn_blocking(move || ambience(sound, &folder)).await??;
                 }
             }
-            app.bring(job, NOBODY, ROOT, SOUNDS).await?;
+            app.imports().bring(job, NOBODY, ROOT, SOUNDS).await?;
             for score in music::others() {
                 recorded(app, job, media, score).await?;
             }
@@ -112,5 +112,5 @@ async fn recorded(
     if !folder.join(score.file).exists() {
         music::record(score, &folder).await?;
     }
-    Ok(app.bring(job, NOBODY, ROOT, "music").await.map(drop)?)
+    Ok(app.imports().bring(job, NOBODY, ROOT, "music").await.map(drop)?)
 }

@@ -1,6 +1,6 @@
 //! One file, without a database: for scripts and tests.
 
-use crate::{MainError, privileges};
+use legere_common::{MainError, privileges};
 use legere_core::footage::ClipReading;
 use legere_core::time::FrameRate;
 use legere_media::{MediaError, light, sound};

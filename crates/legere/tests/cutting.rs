@@ -31,7 +31,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     assert!(made.expect("ffmpeg").success());
     let track = server.bring_and_read(job).await;
     let store = &server.app.store;
-    let selects = store.selects(job).await.expect("selects").whole;
+    let selects = store.selects().of_job(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
     let turn = |at, over, tenths| SpeedKeyframe::new(at, over, Speed::new(tenths, 10).expect("a speed"));
     let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
@@ -55,7 +55,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     for (i, (which, first, tenths, len, turns, pause)) in plan.into_iter().enumerate() {
         let mut of = Vec::new();
         for select in &selects {
-            let clip = store.clip(select.clip).await.expect("a clip");
+            let clip = store.clips().get(select.clip).await.expect("a clip");
             of.push((clip.name.clone(), clip, select.id));
         }
         of.sort_by(|a, b| a.0.cmp(&b.0));
@@ -118,7 +118,7 @@ async fn preview(server: &Server, draft: &str) -> Vec<usize> {
     for _ in 0..600 {
         let reported = server.json(&format!("{draft}/preview")).await;
         if reported["state"] == "ready" {
-            let file = server.app.preview_file(reported["key"].as_str().expect("a key")).expect("the preview");
+            let file = server.app.drafts().preview_file(reported["key"].as_str().expect("a key")).expect("the preview");
             return samples::numbers(&file);
         }
         assert_ne!(reported["state"], "failed", "{reported}");

@@ -308,3 +308,34 @@ fn nothing_runs_with_the_rights_of_root_and_nothing_is_left_running() {
         .collect();
     assert_eq!(left, Vec::<String>::new(), "the database ends with the program");
 }
+
+#[test]
+fn a_worker_runs_beside_a_server_and_has_no_web_server_in_it() {
+    let dir = house::folder();
+    let data = dir.path().join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    assert!(refused(&data, &["work"]).contains("a worker needs --database"));
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
+    let url = runtime.block_on(legere_store::testing::empty_url()).expect("a database");
+    let mut worker = Command::new(env!("CARGO_BIN_EXE_legere"))
+        .args(["work", "--database", &url, "--data"])
+        .arg(&data)
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .expect("the worker starts");
+    let mut out = std::io::BufReader::new(worker.stdout.take().expect("piped"));
+    let mut line = String::new();
+    std::io::BufRead::read_line(&mut out, &mut line).expect("a line");
+    assert_eq!(line, "Working (Ctrl-C stops it)\n");
+    // The program that took its place.
+    let running = std::fs::read_link(format!("/proc/{}/exe", worker.id())).expect("a program");
+    assert!(running.ends_with("legere-work"), "{}", running.display());
+    let names = |program: &Path| {
+        let bytes = std::fs::read(program).expect("the program");
+        bytes.windows(9).filter(|w| w == b"actix_web").count()
+    };
+    assert_eq!(names(&running), 0);
+    assert!(names(Path::new(env!("CARGO_BIN_EXE_legere"))) > 0, "the server has one");
+    Command::new("kill").arg(worker.id().to_string()).status().expect("asked to end");
+    assert!(worker.wait().expect("it ends").success());
+}

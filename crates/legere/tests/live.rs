@@ -47,13 +47,13 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     draw(&server.dir.path().join("media/day one"));
     let track = server.bring_and_read(job).await;
     let store = &server.app.store;
-    let selects = store.selects(job).await.expect("selects").whole;
+    let selects = store.selects().of_job(job).await.expect("selects").whole;
     let rate: FrameRate = "24000/1001".parse().expect("a rate");
     let speed = |percent| Speed::new(percent, 100).expect("a speed");
     let mut shots = Vec::new();
     for i in 0..SHOTS {
         let select = &selects[(i * 7) % selects.len()];
-        let clip = store.clip(select.clip).await.expect("a clip");
+        let clip = store.clips().get(select.clip).await.expect("a clip");
         let probe = clip.probe.as_ref().expect("read");
         let plain = Source::plain(select.id, clip.id, probe.frame_rate.seconds_at(FramePos::new(20)), probe.duration);
         let turns = match i % 3 {

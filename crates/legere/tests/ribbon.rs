@@ -36,7 +36,7 @@ async fn read(server: &Server, shoot: &Shoot) {
         .into_iter()
         .chain((0..3).map(|_| ClipReading { signatures: vec![look(1)], ..reading(0.4) }));
     for (clip, reading) in shoot.clips.iter().zip(readings) {
-        let clip = server.app.store.clip(*clip).await.expect("a clip");
+        let clip = server.app.store.clips().get(*clip).await.expect("a clip");
         server.read_again(&clip, &reading).await;
     }
 }

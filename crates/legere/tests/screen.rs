@@ -183,7 +183,7 @@ const done = arguments[arguments.length - 1];
 
 async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, address: &str) {
     let (store, seconds) = (&server.app.store, 720.0);
-    let added = store.import_track(shoot.job, server::NOBODY, &server::shoot::new_track("music/long.wav")).await;
+    let added = store.tracks().import(shoot.job, server::NOBODY, &server::shoot::new_track("music/long.wav")).await;
     let track = added.expect("a track").expect("new");
     let short = server::shoot::music();
     let music = TrackReading {
@@ -206,9 +206,9 @@ async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, 
     };
     let whole = Seconds::new(720, 1).expect("seconds");
     let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
-    let row = store.track(track).await.expect("a track");
-    store.track_ready(&row, &server::shoot::identity(), &server::shoot::sound(), &music, &part).await.expect("kept");
-    let selects = store.selects(shoot.job).await.expect("selects").whole;
+    let row = store.tracks().get(track).await.expect("a track");
+    store.tracks().ready(&row, &server::shoot::identity(), &server::shoot::sound(), &music, &part).await.expect("kept");
+    let selects = store.selects().of_job(shoot.job).await.expect("selects").whole;
     let shots = selects.iter().take(300).enumerate().map(|(i, select)| Shot {
         id: ShotId::from_u128(i as u128 + 1),
         len: FrameLen::new(60),

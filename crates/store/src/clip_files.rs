@@ -6,7 +6,7 @@ use crate::error::word;
 use crate::events::ChangedKind;
 use crate::footage_changes::clips_changed;
 use crate::rows::BrokenRow;
-use crate::{Store, StoreError};
+use crate::{Clips, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::id::{ClipId, JobId};
 use sea_orm::DerivePartialModel;
@@ -72,36 +72,36 @@ impl TryFrom<FileRow> for ClipFile {
     }
 }
 
-impl Store {
+impl Clips<'_> {
     /// The files of all clips of a job, also of those that are out. One whose row cannot be read is left out: what is wrong
     /// with it is said where it is shown.
-    pub async fn clip_files(&self, job: JobId) -> Result<Vec<ClipFile>, StoreError> {
+    pub async fn files(self, job: JobId) -> Result<Vec<ClipFile>, StoreError> {
         let rows: Vec<FileRow> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .into_partial_model::<FileRow>()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(rows.into_iter().filter_map(|row| ClipFile::try_from(row).ok()).collect())
     }
 
     /// Says of some clips of a job whether their files are where they should be.
-    pub async fn clips_missing(&self, job: JobId, clips: &[ClipId], missing: bool) -> Result<(), StoreError> {
+    pub async fn missing(self, job: JobId, clips: &[ClipId], missing: bool) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::Missing, Expr::value(missing))
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        clips_changed(&self.db, job).await?;
+        clips_changed(&self.store.db, job).await?;
         for id in clips {
-            self.notify(job, ChangedKind::Clip, *id).await?;
+            self.store.notify(job, ChangedKind::Clip, *id).await?;
         }
         Ok(())
     }
 
     /// Lets clips wait to be read again, with what is said of that beside them. What was read before stays until then,
     /// unless the file is another one.
-    pub async fn clips_wait(&self, job: JobId, clips: &[ClipId], problem: Option<&str>) -> Result<(), StoreError> {
+    pub async fn wait(self, job: JobId, clips: &[ClipId], problem: Option<&str>) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
             .col_expr(clip::Column::Progress, Expr::value(0.0f32))
@@ -109,16 +109,16 @@ impl Store {
             .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         for id in clips {
-            self.notify(job, ChangedKind::Clip, *id).await?;
+            self.store.notify(job, ChangedKind::Clip, *id).await?;
         }
         Ok(())
     }
 
     /// Lets the clips and tracks whose rows cannot be read be read again: what could be kept of them is their file's place.
-    pub async fn mend_clips(&self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
+    pub async fn mend(self, job: JobId, broken: &[BrokenRow]) -> Result<(), StoreError> {
         for row in broken {
             clip::Entity::update_many()
                 .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
@@ -129,19 +129,19 @@ impl Store {
                 .col_expr(clip::Column::Asked, Expr::col(clip::Column::Asked).add(1))
                 .filter(clip::Column::JobId.eq(job.uuid()))
                 .filter(clip::Column::Id.eq(row.id))
-                .exec(&self.db)
+                .exec(&self.store.db)
                 .await?;
-            self.notify(job, ChangedKind::Clip, row.id).await?;
+            self.store.notify(job, ChangedKind::Clip, row.id).await?;
         }
         Ok(())
     }
 
     /// The same file with another time, as copying leaves it.
-    pub async fn clip_touched(&self, clip: ClipId, modified: DateTime<Utc>) -> Result<(), StoreError> {
+    pub async fn touched(self, clip: ClipId, modified: DateTime<Utc>) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::Modified, Expr::value(modified))
             .filter(clip::Column::Id.eq(clip.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         Ok(())
     }

@@ -10,7 +10,7 @@ use crate::journal::{
 };
 use crate::rows::Rows;
 use crate::tags::{tag_field, with_tags};
-use crate::{Store, StoreError};
+use crate::{Clips, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::{EnergyTrace, FaultKind, FrameSignature, ReadingSummary};
@@ -601,17 +601,17 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Clips<'_> {
     /// Takes the files of one folder in, as an import of its own; gives the clips that are to be read.
-    pub async fn import_clips(
-        &self,
+    pub async fn import(
+        self,
         job: JobId,
         by: By,
         roll: &str,
         folder: &str,
         files: &[NewClip],
     ) -> Result<Vec<ClipId>, StoreError> {
-        let mut edit = self.begin_edit(job, by).await?;
+        let mut edit = self.store.begin_edit(job, by).await?;
         let import = edit.begin_import().await?;
         let (_, ids) = edit.add_clips(&import, roll, folder, files).await?;
         edit.finish_import(&import).await?;
@@ -619,29 +619,19 @@ impl Store {
         Ok(ids)
     }
 
-    /// The rolls of a job, by name.
-    pub async fn rolls(&self, job: JobId) -> Result<Vec<Roll>, StoreError> {
-        let rows = roll::Entity::find()
-            .filter(roll::Column::JobId.eq(job.uuid()))
-            .order_by_asc(roll::Column::Name)
-            .all(&self.db)
-            .await?;
-        Ok(rows.into_iter().map(Roll::from).collect())
-    }
-
     /// The clips of a job that are not out, by recording time.
-    pub async fn clips(&self, job: JobId) -> Result<Rows<Clip>, StoreError> {
-        self.clips_that(job, clip::Column::Hidden.eq(false)).await
+    pub async fn of_job(self, job: JobId) -> Result<Rows<Clip>, StoreError> {
+        self.that(job, clip::Column::Hidden.eq(false)).await
     }
 
     /// All clips of a job, also those that are out, by recording time.
-    pub async fn all_clips(&self, job: JobId) -> Result<Rows<Clip>, StoreError> {
-        self.clips_that(job, SimpleExpr::from(true)).await
+    pub async fn all_of_job(self, job: JobId) -> Result<Rows<Clip>, StoreError> {
+        self.that(job, SimpleExpr::from(true)).await
     }
 
     /// The clips of a job that are not out, by recording time, as far as it takes to show where they are. That one cannot be
-    /// read is reported by [`Store::clips_of`] when it is shown.
-    pub async fn clip_marks(&self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {
+    /// read is reported by [`Clips::some`] when it is shown.
+    pub async fn marks(self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {
         type Row = (Uuid, Uuid, DateTime<Utc>, String, String, bool, Option<String>);
         let rows: Vec<Row> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
@@ -659,7 +649,7 @@ impl Store {
             ])
             .column_as(Expr::cust("probe ->> 'duration'"), "duration")
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         let mark = |(id, roll, recorded_at, from, state, missing, duration): Row| ClipMark {
             id: id.into(),
@@ -674,23 +664,23 @@ impl Store {
     }
 
     /// Some clips of a job, by recording time.
-    pub async fn clips_of(&self, job: JobId, ids: &[ClipId]) -> Result<Rows<Clip>, StoreError> {
-        self.clips_that(job, clip::Column::Id.is_in(ids.iter().map(|id| id.uuid()))).await
+    pub async fn some(self, job: JobId, ids: &[ClipId]) -> Result<Rows<Clip>, StoreError> {
+        self.that(job, clip::Column::Id.is_in(ids.iter().map(|id| id.uuid()))).await
     }
 
-    async fn clips_that(&self, job: JobId, condition: SimpleExpr) -> Result<Rows<Clip>, StoreError> {
+    async fn that(self, job: JobId, condition: SimpleExpr) -> Result<Rows<Clip>, StoreError> {
         let rows = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(condition)
             .order_by_asc(clip::Column::RecordedAt)
             .order_by_asc(clip::Column::Name)
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Clip::try_from))
     }
 
     /// Clips that were taken out one by one: their ids and names.
-    pub async fn removed_clips(&self, job: JobId) -> Result<Vec<(ClipId, String)>, StoreError> {
+    pub async fn removed(self, job: JobId) -> Result<Vec<(ClipId, String)>, StoreError> {
         let rows: Vec<(Uuid, String)> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Removed.eq(true))
@@ -698,61 +688,61 @@ impl Store {
             .select_only()
             .columns([clip::Column::Id, clip::Column::Name])
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(rows.into_iter().map(|(id, name)| (id.into(), name)).collect())
     }
 
     /// One clip.
-    pub async fn clip(&self, id: ClipId) -> Result<Clip, StoreError> {
-        let row = clip::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+    pub async fn get(self, id: ClipId) -> Result<Clip, StoreError> {
+        let row = clip::Entity::find_by_id(id.uuid()).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "clip", id: id.uuid() })?.try_into()
     }
 
     /// Whether it is to be read: not when it is out.
-    pub async fn clip_is_wanted(&self, id: ClipId) -> Result<bool, StoreError> {
+    pub async fn is_wanted(self, id: ClipId) -> Result<bool, StoreError> {
         let there = clip::Entity::find_by_id(id.uuid()).filter(clip::Column::Hidden.eq(false));
-        Ok(there.count(&self.db).await? == 1)
+        Ok(there.count(&self.store.db).await? == 1)
     }
 
     /// Says how far the reading is.
-    pub async fn clip_progress(&self, clip: &Clip, state: State, progress: f32) -> Result<(), StoreError> {
+    pub async fn progress(self, clip: &Clip, state: State, progress: f32) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(state.word()))
             .col_expr(clip::Column::Progress, Expr::value(progress))
             .filter(clip::Column::Id.eq(clip.id.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+        self.store.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// Says that it cannot be read, and why.
-    pub async fn clip_failed(&self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
+    pub async fn failed(self, clip: &Clip, problem: &str) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(State::Failed.word()))
             .col_expr(clip::Column::Problem, Expr::value(problem))
             .filter(clip::Column::Id.eq(clip.id.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        clips_changed(&self.db, clip.job).await?;
-        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+        clips_changed(&self.store.db, clip.job).await?;
+        self.store.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// Lets the clips wait that were read in another way than `version`'s; what was read stays until it is read again, and what a
     /// person said of them stays for good.
-    pub async fn outdated_clips_wait(&self, version: i32) -> Result<(), StoreError> {
+    pub async fn outdated_wait(self, version: i32) -> Result<(), StoreError> {
         clip::Entity::update_many()
             .col_expr(clip::Column::State, Expr::value(State::Waiting.word()))
             .col_expr(clip::Column::Progress, Expr::value(0.0f32))
             .filter(clip::Column::State.eq(State::Ready.word()))
             .filter(clip::Column::ReadingVersion.ne(version))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         Ok(())
     }
 
     /// Clips that a stopped program left waiting or half-read.
-    pub async fn unfinished_clips(&self) -> Result<Vec<ClipId>, StoreError> {
+    pub async fn unfinished(self) -> Result<Vec<ClipId>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
         let ids: Vec<Uuid> = clip::Entity::find()
             .filter(clip::Column::State.is_in(unfinished))
@@ -761,7 +751,7 @@ impl Store {
             .select_only()
             .column(clip::Column::Id)
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(ids.into_iter().map(ClipId::from).collect())
     }

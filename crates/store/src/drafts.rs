@@ -3,7 +3,7 @@
 use crate::entity::{draft, note};
 use crate::journal::{EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, set_field};
 use crate::rows::Rows;
-use crate::{Store, StoreError};
+use crate::{Drafts, StoreError};
 use legere_core::arrange::Pace;
 use legere_core::draft::{Draft, Pause, Score, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId};
@@ -363,9 +363,9 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Drafts<'_> {
     /// The drafts of a job as a list, the newest first. A draft that cannot be read is in it all the same.
-    pub async fn draft_lines(&self, job: JobId) -> Result<Vec<DraftLine>, StoreError> {
+    pub async fn lines(self, job: JobId) -> Result<Vec<DraftLine>, StoreError> {
         let shots = "coalesce(jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}') \
                      WHEN 'array' THEN body #> '{cut,shots}' END), 0)";
         let rows: Vec<(Uuid, i32, Option<String>, i32)> = draft::Entity::find()
@@ -376,7 +376,7 @@ impl Store {
             .column_as(Expr::cust(shots), "shots")
             .order_by_desc(draft::Column::Number)
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(rows
             .into_iter()
@@ -390,29 +390,30 @@ impl Store {
     }
 
     /// All drafts of a job, the newest first.
-    pub async fn drafts(&self, job: JobId) -> Result<Rows<StoredDraft>, StoreError> {
+    pub async fn of_job(self, job: JobId) -> Result<Rows<StoredDraft>, StoreError> {
         let rows = draft::Entity::find()
             .filter(draft::Column::JobId.eq(job.uuid()))
             .filter(draft::Column::Removed.eq(false))
             .order_by_desc(draft::Column::Number)
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(Rows::read(rows, |r| (r.id, title(r.number, r.name.as_deref())), StoredDraft::try_from))
     }
 
     /// One draft.
-    pub async fn draft(&self, id: DraftId) -> Result<StoredDraft, StoreError> {
-        let row = draft::Entity::find_by_id(id.uuid()).filter(draft::Column::Removed.eq(false)).one(&self.db).await?;
+    pub async fn get(self, id: DraftId) -> Result<StoredDraft, StoreError> {
+        let row =
+            draft::Entity::find_by_id(id.uuid()).filter(draft::Column::Removed.eq(false)).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "draft", id: id.uuid() })?.try_into()
     }
 
     /// The notes of a draft, in the order of their frames.
-    pub async fn notes(&self, draft: DraftId) -> Result<Vec<Note>, StoreError> {
+    pub async fn notes(self, draft: DraftId) -> Result<Vec<Note>, StoreError> {
         let rows = note::Entity::find()
             .filter(note::Column::DraftId.eq(draft.uuid()))
             .filter(note::Column::Removed.eq(false))
             .order_by_asc(note::Column::Frame)
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(rows.into_iter().map(Note::from).collect())
     }

@@ -10,7 +10,7 @@ use crate::entity::{clip, clip_reading, track};
 use crate::events::{ChangedKind, Event, notify};
 use crate::journal::{By, Editable, JobEdit, bound};
 use crate::tracks::{self, NewTrack, Track};
-use crate::{Store, StoreError};
+use crate::{Files, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::id::ClipId;
 use sea_orm::prelude::*;
@@ -263,15 +263,15 @@ impl JobEdit {
 
 const RESET: &str = "another file lies here now: it is read";
 
-impl Store {
+impl Files<'_> {
     /// Another content lies at a path: gives what is to be read then.
     pub async fn content_changed<T: OfFile>(
-        &self,
+        self,
         thing: &T,
         found: NewContent<T>,
         digest: &str,
     ) -> Result<Option<Uuid>, StoreError> {
-        let mut edit = self.begin_edit(thing.job(), By::ITSELF).await?;
+        let mut edit = self.store.begin_edit(thing.job(), By::ITSELF).await?;
         let present: T = edit.load(thing.id()).await?;
         if present.place() != thing.place() || !present.owns_path() {
             return Ok(None);
@@ -308,8 +308,8 @@ impl Store {
 
     /// The content of `thing`, whose own file is gone, was found at the path of `found`, which was never read. Gives whether
     /// `found` is that now; what carries work itself stays beside it.
-    pub async fn content_moved<T: OfFile>(&self, thing: &T, found: &T) -> Result<bool, StoreError> {
-        let mut edit = self.begin_edit(thing.job(), By::ITSELF).await?;
+    pub async fn content_moved<T: OfFile>(self, thing: &T, found: &T) -> Result<bool, StoreError> {
+        let mut edit = self.store.begin_edit(thing.job(), By::ITSELF).await?;
         if edit.carries_work::<T>(found.id()).await? {
             return Ok(false);
         }
@@ -321,8 +321,8 @@ impl Store {
     }
 
     /// A file that was never read is a copy of one that the job has. Gives whether it is shown no more.
-    pub async fn content_copied<T: OfFile>(&self, copy: &T, digest: &str, original: &T) -> Result<bool, StoreError> {
-        let mut edit = self.begin_edit(copy.job(), By::ITSELF).await?;
+    pub async fn content_copied<T: OfFile>(self, copy: &T, digest: &str, original: &T) -> Result<bool, StoreError> {
+        let mut edit = self.store.begin_edit(copy.job(), By::ITSELF).await?;
         let present: T = edit.load(copy.id()).await?;
         let gone = present.copied(&mut edit, Some(digest), original).await?;
         edit.commit("follow the files", None).await?;
@@ -331,8 +331,8 @@ impl Store {
 
     /// The file of a clip or a track was found at a path by its content. Where another one that carries work has that path, it
     /// shows the same content, and both have it.
-    pub async fn found_at<T: OfFile>(&self, thing: &T, root: &str, path: &str) -> Result<(), StoreError> {
-        let mut edit = self.begin_edit(thing.job(), By::ITSELF).await?;
+    pub async fn found_at<T: OfFile>(self, thing: &T, root: &str, path: &str) -> Result<(), StoreError> {
+        let mut edit = self.store.begin_edit(thing.job(), By::ITSELF).await?;
         let thing: T = edit.load(thing.id()).await?;
         let owner = edit.owner_of::<T>(root, path).await?.filter(|o| o.id() != thing.id());
         match owner {
@@ -348,8 +348,8 @@ impl Store {
 
     /// A person says that the file which took the path of a clip is the same shot: the clip is read from it, and what was said
     /// of the clip holds for it.
-    pub async fn adopt_file(&self, by: By, clip: &Clip) -> Result<ClipId, StoreError> {
-        let mut edit = self.begin_edit(clip.job, by).await?;
+    pub async fn adopt(self, by: By, clip: &Clip) -> Result<ClipId, StoreError> {
+        let mut edit = self.store.begin_edit(clip.job, by).await?;
         let clip: Clip = edit.load(clip.id).await?;
         if clip.owns_path {
             return Err(StoreError::Refused("no other file lies in its place".into()));
@@ -370,7 +370,7 @@ impl Store {
 
     /// Another clip of the job with the same content; one that is shown before one that is not, one that is missing before one
     /// that is not.
-    pub async fn clip_with_content(&self, clip: &Clip, bytes: i64, digest: &str) -> Result<Option<Clip>, StoreError> {
+    pub async fn clip_with_content(self, clip: &Clip, bytes: i64, digest: &str) -> Result<Option<Clip>, StoreError> {
         let found = clip::Entity::find()
             .filter(clip::Column::JobId.eq(clip.job.uuid()))
             .filter(clip::Column::Id.ne(clip.id.uuid()))
@@ -379,14 +379,14 @@ impl Store {
             .order_by_asc(clip::Column::Hidden)
             .order_by_asc(clip::Column::OwnsPath)
             .order_by_desc(clip::Column::Missing)
-            .one(&self.db)
+            .one(&self.store.db)
             .await?;
         found.map(Clip::try_from).transpose()
     }
 
     /// Another track of the job with the same content, in the same order.
     pub async fn track_with_content(
-        &self,
+        self,
         track: &Track,
         bytes: i64,
         digest: &str,
@@ -399,7 +399,7 @@ impl Store {
             .order_by_asc(track::Column::Hidden)
             .order_by_asc(track::Column::OwnsPath)
             .order_by_desc(track::Column::Missing)
-            .one(&self.db)
+            .one(&self.store.db)
             .await?;
         found.map(Track::try_from).transpose()
     }

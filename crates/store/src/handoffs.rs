@@ -4,7 +4,7 @@ use crate::entity::handoff;
 use crate::error::word;
 use crate::events::ChangedKind;
 use crate::rows::Rows;
-use crate::{Store, StoreError};
+use crate::{Handoffs, StoreError};
 use legere_core::id::{HandoffId, JobId};
 use sea_orm::prelude::*;
 use sea_orm::sea_query::SimpleExpr;
@@ -92,15 +92,9 @@ impl TryFrom<handoff::Model> for Handoff {
     }
 }
 
-impl Store {
+impl Handoffs<'_> {
     /// Keeps what was asked for.
-    pub async fn add_handoff(
-        &self,
-        job: JobId,
-        kind: HandoffKind,
-        name: &str,
-        request: Json,
-    ) -> Result<HandoffId, StoreError> {
+    pub async fn add(self, job: JobId, kind: HandoffKind, name: &str, request: Json) -> Result<HandoffId, StoreError> {
         let id = HandoffId::from(Uuid::now_v7());
         handoff::ActiveModel {
             id: Set(id.uuid()),
@@ -115,31 +109,31 @@ impl Store {
             request: Set(request),
             created_at: Set(chrono::Utc::now()),
         }
-        .insert(&self.db)
+        .insert(&self.store.db)
         .await?;
-        self.notify(job, ChangedKind::Handoff, id).await?;
+        self.store.notify(job, ChangedKind::Handoff, id).await?;
         Ok(id)
     }
 
     /// The newest first.
-    pub async fn handoffs(&self, job: JobId) -> Result<Rows<Handoff>, StoreError> {
+    pub async fn of_job(self, job: JobId) -> Result<Rows<Handoff>, StoreError> {
         let rows = handoff::Entity::find()
             .filter(handoff::Column::JobId.eq(job.uuid()))
             .order_by_desc(handoff::Column::CreatedAt)
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Handoff::try_from))
     }
 
     /// One hand-off.
-    pub async fn handoff(&self, id: HandoffId) -> Result<Handoff, StoreError> {
-        let row = handoff::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+    pub async fn get(self, id: HandoffId) -> Result<Handoff, StoreError> {
+        let row = handoff::Entity::find_by_id(id.uuid()).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "hand-off", id: id.uuid() })?.try_into()
     }
 
     /// Changes one that something is still to be done about; gives whether it was one.
-    async fn handoff_goes_on(
-        &self,
+    async fn goes_on(
+        self,
         handoff: &Handoff,
         state: HandoffState,
         changes: impl IntoIterator<Item = (handoff::Column, SimpleExpr)>,
@@ -151,44 +145,44 @@ impl Store {
         for (column, value) in changes {
             update = update.col_expr(column, value);
         }
-        let changed = update.exec(&self.db).await?.rows_affected == 1;
+        let changed = update.exec(&self.store.db).await?.rows_affected == 1;
         if changed {
-            self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await?;
+            self.store.notify(handoff.job, ChangedKind::Handoff, handoff.id).await?;
         }
         Ok(changed)
     }
 
     /// Says how far it is.
-    pub async fn handoff_progress(&self, handoff: &Handoff, done: usize, total: usize) -> Result<(), StoreError> {
+    pub async fn progress(self, handoff: &Handoff, done: usize, total: usize) -> Result<(), StoreError> {
         let count = |n: usize| Expr::value(i32::try_from(n).unwrap_or(i32::MAX));
         let changes = [(handoff::Column::Done, count(done)), (handoff::Column::Total, count(total))];
-        self.handoff_goes_on(handoff, HandoffState::Making, changes).await?;
+        self.goes_on(handoff, HandoffState::Making, changes).await?;
         Ok(())
     }
 
     /// It is made when there is a file, else it failed; `report` says what was found. One that was cancelled stays so.
-    pub async fn handoff_ended(&self, handoff: &Handoff, file: Option<&str>, report: &str) -> Result<(), StoreError> {
+    pub async fn ended(self, handoff: &Handoff, file: Option<&str>, report: &str) -> Result<(), StoreError> {
         let state = if file.is_some() { HandoffState::Ready } else { HandoffState::Failed };
         let file = Expr::value(file.map(str::to_owned));
         let changes = [(handoff::Column::File, file), (handoff::Column::Report, Expr::value(report))];
-        self.handoff_goes_on(handoff, state, changes).await?;
+        self.goes_on(handoff, state, changes).await?;
         Ok(())
     }
 
     /// It cannot be made yet; `report` says why.
-    pub async fn handoff_waits(&self, handoff: &Handoff, report: &str) -> Result<(), StoreError> {
-        self.handoff_goes_on(handoff, HandoffState::Waiting, [(handoff::Column::Report, Expr::value(report))]).await?;
+    pub async fn wait(self, handoff: &Handoff, report: &str) -> Result<(), StoreError> {
+        self.goes_on(handoff, HandoffState::Waiting, [(handoff::Column::Report, Expr::value(report))]).await?;
         Ok(())
     }
 
     /// Takes the asking back; gives whether there was still time.
-    pub async fn cancel_handoff(&self, handoff: &Handoff) -> Result<bool, StoreError> {
+    pub async fn cancel(self, handoff: &Handoff) -> Result<bool, StoreError> {
         let nothing = Expr::value(None::<String>);
-        self.handoff_goes_on(handoff, HandoffState::Cancelled, [(handoff::Column::Report, nothing)]).await
+        self.goes_on(handoff, HandoffState::Cancelled, [(handoff::Column::Report, nothing)]).await
     }
 
     /// Asks again for one that failed or was cancelled, as it was asked for then.
-    pub async fn handoff_again(&self, handoff: &Handoff) -> Result<(), StoreError> {
+    pub async fn again(self, handoff: &Handoff) -> Result<(), StoreError> {
         let ended = [HandoffState::Failed, HandoffState::Cancelled].map(HandoffState::word);
         handoff::Entity::update_many()
             .col_expr(handoff::Column::State, Expr::value(HandoffState::Waiting.word()))
@@ -196,26 +190,26 @@ impl Store {
             .col_expr(handoff::Column::Done, Expr::value(0))
             .filter(handoff::Column::Id.eq(handoff.id.uuid()))
             .filter(handoff::Column::State.is_in(ended))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        self.notify(handoff.job, ChangedKind::Handoff, handoff.id).await
+        self.store.notify(handoff.job, ChangedKind::Handoff, handoff.id).await
     }
 
     /// Whether somebody still waits for it.
-    pub async fn handoff_is_wanted(&self, id: HandoffId) -> Result<bool, StoreError> {
+    pub async fn is_wanted(self, id: HandoffId) -> Result<bool, StoreError> {
         let open = handoff::Entity::find_by_id(id.uuid())
             .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)));
-        Ok(open.count(&self.db).await? == 1)
+        Ok(open.count(&self.store.db).await? == 1)
     }
 
     /// Those that wait or are being made.
-    pub async fn unfinished_handoffs(&self) -> Result<Vec<HandoffId>, StoreError> {
+    pub async fn unfinished(self) -> Result<Vec<HandoffId>, StoreError> {
         let ids: Vec<Uuid> = handoff::Entity::find()
             .filter(handoff::Column::State.is_in(HandoffState::OPEN.map(HandoffState::word)))
             .select_only()
             .column(handoff::Column::Id)
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(ids.into_iter().map(HandoffId::from).collect())
     }

@@ -5,7 +5,7 @@ use crate::error::word;
 use crate::events::ChangedKind;
 use crate::journal::{By, EditTarget, Editable, Fields, REMOVED, Revision, field_or, set_field};
 use crate::rows::Rows;
-use crate::{Store, StoreError};
+use crate::{Jobs, StoreError};
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::FrameRate;
 use sea_orm::prelude::*;
@@ -187,20 +187,20 @@ impl Editable for Job {
     }
 }
 
-impl Store {
+impl Jobs<'_> {
     /// Makes a job.
-    pub async fn create_job(&self, new: NewJob, by: By) -> Result<JobId, StoreError> {
-        self.create_job_as(Uuid::now_v7().into(), new, by).await
+    pub async fn create(self, new: NewJob, by: By) -> Result<JobId, StoreError> {
+        self.create_as(Uuid::now_v7().into(), new, by).await
     }
 
     /// Whether a job was taken out; nothing where there never was one.
-    pub async fn job_is_removed(&self, id: JobId) -> Result<Option<bool>, StoreError> {
+    pub async fn is_removed(self, id: JobId) -> Result<Option<bool>, StoreError> {
         let found = job::Entity::find_by_id(id.uuid()).select_only().column(job::Column::Removed);
-        Ok(found.into_tuple().one(&self.db).await?)
+        Ok(found.into_tuple().one(&self.store.db).await?)
     }
 
     /// Makes a job with an id that is known beforehand.
-    pub async fn create_job_as(&self, id: JobId, new: NewJob, by: By) -> Result<JobId, StoreError> {
+    pub async fn create_as(self, id: JobId, new: NewJob, by: By) -> Result<JobId, StoreError> {
         let name = new.possible()?;
         job::ActiveModel {
             id: Set(id.uuid()),
@@ -221,60 +221,62 @@ impl Store {
             paused: Set(false),
             journal_floor: Set(0),
         }
-        .insert(&self.db)
+        .insert(&self.store.db)
         .await?;
-        self.edit::<Job, StoreError>(id, by, id, None, "make the job", |job| Ok(Job { removed: false, ..job })).await?;
+        self.store
+            .edit::<Job, StoreError>(id, by, id, None, "make the job", |job| Ok(Job { removed: false, ..job }))
+            .await?;
         Ok(id)
     }
 
     /// One job.
-    pub async fn job(&self, id: JobId) -> Result<Job, StoreError> {
-        let row = job::Entity::find_by_id(id.uuid()).filter(job::Column::Removed.eq(false)).one(&self.db).await?;
+    pub async fn get(self, id: JobId) -> Result<Job, StoreError> {
+        let row = job::Entity::find_by_id(id.uuid()).filter(job::Column::Removed.eq(false)).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "job", id: id.uuid() })?.try_into()
     }
 
     /// The newest first.
-    pub async fn jobs(&self) -> Result<Rows<Job>, StoreError> {
-        self.jobs_that(false).await
+    pub async fn all(self) -> Result<Rows<Job>, StoreError> {
+        self.that(false).await
     }
 
     /// Those that were taken out, the newest first.
-    pub async fn removed_jobs(&self) -> Result<Rows<Job>, StoreError> {
-        self.jobs_that(true).await
+    pub async fn removed(self) -> Result<Rows<Job>, StoreError> {
+        self.that(true).await
     }
 
-    async fn jobs_that(&self, removed: bool) -> Result<Rows<Job>, StoreError> {
+    async fn that(self, removed: bool) -> Result<Rows<Job>, StoreError> {
         let found = job::Entity::find().filter(job::Column::Removed.eq(removed));
-        let rows = found.order_by_desc(job::Column::CreatedAt).all(&self.db).await?;
+        let rows = found.order_by_desc(job::Column::CreatedAt).all(&self.store.db).await?;
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Job::try_from))
     }
 
     /// Rises whenever what shots can be made of changes.
-    pub async fn footage_revision(&self, job: JobId) -> Result<FootageRevision, StoreError> {
+    pub async fn footage_revision(self, job: JobId) -> Result<FootageRevision, StoreError> {
         let found = job::Entity::find_by_id(job.uuid()).select_only();
         let found = found.columns([job::Column::Footage, job::Column::Selects]);
-        let found: Option<(i64, Revision)> = found.into_tuple().one(&self.db).await?;
+        let found: Option<(i64, Revision)> = found.into_tuple().one(&self.store.db).await?;
         let (clips, selects) = found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
         Ok(FootageRevision { clips, selects })
     }
 
     /// The frame rate of a job.
-    pub async fn job_rate(&self, job: JobId) -> Result<FrameRate, StoreError> {
+    pub async fn rate(self, job: JobId) -> Result<FrameRate, StoreError> {
         let found = job::Entity::find_by_id(job.uuid()).select_only().column(job::Column::Rate);
-        let found: Option<String> = found.into_tuple().one(&self.db).await?;
+        let found: Option<String> = found.into_tuple().one(&self.store.db).await?;
         word("frame rate", &found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?)
     }
 
     /// Chooses a track where a person has chosen none.
-    pub(crate) async fn choose_first(&self, job: JobId, track: TrackId) -> Result<(), StoreError> {
+    pub(crate) async fn choose_first(self, job: JobId, track: TrackId) -> Result<(), StoreError> {
         let chosen = job::Entity::update_many()
             .col_expr(job::Column::ChosenTrack, Expr::value(track.uuid()))
             .filter(job::Column::Id.eq(job.uuid()))
             .filter(job::Column::ChosenTrack.is_null())
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         if chosen.rows_affected > 0 {
-            self.notify(job, ChangedKind::Job, job).await?;
+            self.store.notify(job, ChangedKind::Job, job).await?;
         }
         Ok(())
     }

@@ -61,6 +61,45 @@ pub struct Store {
     locks: journal::JobLocks,
 }
 
+/// One type for each aggregate: what can be asked of the store about it, reached through the store.
+macro_rules! aggregates {
+    ($($(#[$doc:meta])* $name:ident, $accessor:ident;)*) => {
+        $($(#[$doc])*
+        #[derive(Debug, Clone, Copy)]
+        pub struct $name<'a> {
+            store: &'a Store,
+        })*
+
+        impl Store {
+            $($(#[$doc])*
+            pub const fn $accessor(&self) -> $name<'_> {
+                $name { store: self }
+            })*
+        }
+    };
+}
+
+aggregates! {
+    /// Jobs, their settings and how far each is.
+    Jobs, jobs;
+    /// Rolls, and which clips are read first.
+    Rolls, rolls;
+    /// Clips and what was read of them.
+    Clips, clips;
+    /// The files of clips and tracks: moved, replaced, present twice.
+    Files, files;
+    /// Selects and the passes over them.
+    Selects, selects;
+    /// Tracks and what was read of them.
+    Tracks, tracks;
+    /// Drafts and the notes on them.
+    Drafts, drafts;
+    /// What was asked for to be handed off.
+    Handoffs, handoffs;
+    /// Long work that waits.
+    Queue, queue;
+}
+
 impl Store {
     /// Connects and brings the schema up to date.
     pub async fn open(url: &str) -> Result<Self, StoreError> {

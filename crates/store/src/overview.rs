@@ -1,7 +1,7 @@
 //! How far jobs are, each in one query: what every page of a job shows of all its steps, and what the start page shows of
 //! every job.
 
-use crate::{Store, StoreError};
+use crate::{Jobs, StoreError};
 use legere_core::id::{ClipId, DraftId, JobId, TrackId};
 use legere_core::track::Version;
 use sea_orm::{ConnectionTrait, DbBackend, FromQueryResult, Statement};
@@ -120,19 +120,19 @@ FROM job
 WHERE job.removed = $1
 ORDER BY worked_on DESC, job.id";
 
-impl Store {
+impl Jobs<'_> {
     /// How far all jobs are that are in work, or all that were taken out, the last worked on first, each with up to `stills`
     /// clips to show of it.
-    pub async fn progress_of_jobs(&self, removed: bool, stills: u32) -> Result<Vec<JobProgress>, StoreError> {
+    pub async fn progress(self, removed: bool, stills: u32) -> Result<Vec<JobProgress>, StoreError> {
         let values = [removed.into(), i64::from(stills).into()];
         let all = Statement::from_sql_and_values(DbBackend::Postgres, EVERY_JOB, values);
-        Ok(JobProgress::find_by_statement(all).all(&self.db).await?)
+        Ok(JobProgress::find_by_statement(all).all(&self.store.db).await?)
     }
 
     /// `draft` is the one that the page is about, if any.
-    pub async fn overview(&self, job: JobId, draft: Option<DraftId>) -> Result<Overview, StoreError> {
+    pub async fn overview(self, job: JobId, draft: Option<DraftId>) -> Result<Overview, StoreError> {
         let values = [job.uuid().into(), draft.map(DraftId::uuid).into()];
-        let row = self.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, ALL, values)).await?;
+        let row = self.store.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, ALL, values)).await?;
         let Some(row) = row else { return Ok(Overview::default()) };
         let count = |name: &str| -> Result<usize, StoreError> {
             Ok(usize::try_from(row.try_get::<i64>("", name)?).unwrap_or(0))

@@ -3,7 +3,7 @@
 use crate::entity::pass;
 use crate::journal::{EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, set_field};
 use crate::rows::Rows;
-use crate::{Store, StoreError};
+use crate::{Selects, StoreError};
 use legere_core::id::{JobId, PassId, SelectId};
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::NotSet, ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
@@ -121,23 +121,23 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Selects<'_> {
     /// The passes of a job after the first, in their order.
-    pub async fn passes(&self, job: JobId) -> Result<Rows<Pass>, StoreError> {
+    pub async fn passes(self, job: JobId) -> Result<Rows<Pass>, StoreError> {
         let found = pass::Entity::find()
             .filter(pass::Column::JobId.eq(job.uuid()))
             .filter(pass::Column::Removed.eq(false))
             .order_by_asc(pass::Column::Number);
-        Ok(Rows::read(found.all(&self.db).await?, |r| (r.id, String::new()), Pass::try_from))
+        Ok(Rows::read(found.all(&self.store.db).await?, |r| (r.id, String::new()), Pass::try_from))
     }
 
     /// Keeps where one is in a pass; no edit, since nobody would take it back.
-    pub async fn pass_place(&self, job: JobId, pass: PassId, place: SelectId) -> Result<(), StoreError> {
+    pub async fn pass_place(self, job: JobId, pass: PassId, place: SelectId) -> Result<(), StoreError> {
         pass::Entity::update_many()
             .col_expr(pass::Column::Place, Expr::value(place.uuid()))
             .filter(pass::Column::JobId.eq(job.uuid()))
             .filter(pass::Column::Id.eq(pass.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         Ok(())
     }

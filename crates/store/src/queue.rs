@@ -8,7 +8,7 @@
 //! While the database is away pieces go on; nobody takes over anything until those who were cut off had time to say that
 //! they are alive.
 
-use crate::{Store, StoreError};
+use crate::{Queue, Store, StoreError};
 use legere_core::id::{ClipId, HandoffId, JobId, TrackId};
 use sea_orm::sqlx::postgres::PgListener;
 use sea_orm::sqlx::{self, Row};
@@ -81,10 +81,10 @@ struct Lease {
     tries: i32,
 }
 
-impl Store {
+impl Queue<'_> {
     /// Work that waits already is not queued twice; what is being done is done once more behind that, since it may have begun
     /// on what has changed meanwhile.
-    pub async fn enqueue(&self, work: &[Work]) -> Result<(), StoreError> {
+    pub async fn enqueue(self, work: &[Work]) -> Result<(), StoreError> {
         // In portions: a card brings thousands.
         for portion in work.chunks(1000) {
             let mut what = Vec::with_capacity(portion.len());
@@ -98,17 +98,17 @@ impl Store {
             )
             .bind(what)
             .bind(priority)
-            .execute(&self.queue)
+            .execute(&self.store.queue)
             .await?;
         }
         if !work.is_empty() {
-            sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.queue).await?;
+            sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.store.queue).await?;
         }
         Ok(())
     }
 
     /// Queues what of a job waits to be read, has its file and is not out.
-    pub async fn enqueue_waiting(&self, job: JobId) -> Result<(), StoreError> {
+    pub async fn enqueue_waiting(self, job: JobId) -> Result<(), StoreError> {
         sqlx::query(
             "INSERT INTO work (what, priority)
                  SELECT jsonb_build_object('ReadTrack', id), 3 FROM track
@@ -118,19 +118,19 @@ impl Store {
              ON CONFLICT (what) DO NOTHING",
         )
         .bind(job.uuid())
-        .execute(&self.queue)
+        .execute(&self.store.queue)
         .await?;
-        sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.queue).await?;
+        sqlx::query("SELECT pg_notify($1, '')").bind(CHANNEL).execute(&self.store.queue).await?;
         Ok(())
     }
 
     /// How many pieces wait or are being done.
-    pub async fn work_left(&self) -> Result<i64, StoreError> {
-        Ok(sqlx::query_scalar("SELECT count(*) FROM work").fetch_one(&self.queue).await?)
+    pub async fn work_left(self) -> Result<i64, StoreError> {
+        Ok(sqlx::query_scalar("SELECT count(*) FROM work").fetch_one(&self.store.queue).await?)
     }
 
     /// `may_take_over` is false as long as those who were cut off may not have spoken yet.
-    async fn claim(&self, worker: &str, may_take_over: bool) -> Result<Option<(Lease, Work)>, StoreError> {
+    async fn claim(self, worker: &str, may_take_over: bool) -> Result<Option<(Lease, Work)>, StoreError> {
         let row = sqlx::query(
             "UPDATE work SET taken_by = $1, token = gen_random_uuid(), alive_at = now(), tries = tries + 1 WHERE id = (
                  SELECT id FROM work WHERE not_before <= now() AND (taken_by IS NULL OR $3
@@ -142,7 +142,7 @@ impl Store {
         .bind(worker)
         .bind(SILENT.as_secs_f64())
         .bind(may_take_over)
-        .fetch_optional(&self.queue)
+        .fetch_optional(&self.store.queue)
         .await?;
         let Some(row) = row else { return Ok(None) };
         let lease = Lease { id: row.try_get("id")?, token: row.try_get("token")?, tries: row.try_get("tries")? };
@@ -158,11 +158,11 @@ impl Store {
     }
 
     /// Ends a piece, or lets it wait once more where it was asked for again. Gives whether the row was still this lease's.
-    async fn complete(&self, lease: Lease) -> Result<bool, StoreError> {
+    async fn complete(self, lease: Lease) -> Result<bool, StoreError> {
         let removed = sqlx::query("DELETE FROM work WHERE id = $1 AND token = $2 AND NOT asked_again")
             .bind(lease.id)
             .bind(lease.token)
-            .execute(&self.queue)
+            .execute(&self.store.queue)
             .await?;
         if removed.rows_affected() == 1 {
             return Ok(true);
@@ -173,14 +173,14 @@ impl Store {
         )
         .bind(lease.id)
         .bind(lease.token)
-        .execute(&self.queue)
+        .execute(&self.store.queue)
         .await?;
         Ok(again.rows_affected() == 1)
     }
 
     /// Lets a piece wait and be taken again; `counted` says whether this try counts as one that failed. Gives whether the row
     /// was still this lease's.
-    async fn put_off(&self, lease: Lease, counted: bool) -> Result<bool, StoreError> {
+    async fn put_off(self, lease: Lease, counted: bool) -> Result<bool, StoreError> {
         let wait = BACK_OFF * 2u32.pow(lease.tries.clamp(1, 8) as u32 - 1);
         let put_off = sqlx::query(
             "UPDATE work SET taken_by = NULL, token = NULL, not_before = now() + make_interval(secs => $3),
@@ -190,36 +190,36 @@ impl Store {
         .bind(lease.token)
         .bind(if counted { wait } else { BACK_OFF }.as_secs_f64())
         .bind(counted)
-        .execute(&self.queue)
+        .execute(&self.store.queue)
         .await?;
         Ok(put_off.rows_affected() == 1)
     }
 
     /// Says that these leases are held; gives those that still are.
-    async fn heartbeat(&self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
+    async fn heartbeat(self, tokens: &[Uuid]) -> Result<Vec<Uuid>, StoreError> {
         Ok(sqlx::query_scalar("UPDATE work SET alive_at = now() WHERE token = ANY($1) RETURNING token")
             .bind(tokens)
-            .fetch_all(&self.queue)
+            .fetch_all(&self.store.queue)
             .await?)
     }
 
     /// Gives back what a worker holds; it was stopped, not brought down.
-    async fn give_back(&self, worker: &str) -> Result<(), StoreError> {
+    async fn give_back(self, worker: &str) -> Result<(), StoreError> {
         sqlx::query("UPDATE work SET taken_by = NULL, token = NULL, tries = tries - 1 WHERE taken_by = $1")
             .bind(worker)
-            .execute(&self.queue)
+            .execute(&self.store.queue)
             .await?;
         Ok(())
     }
 
     /// Does work, `at_once` pieces at a time, until it is stopped or dropped. `name` must be this worker's alone.
-    pub fn start_worker<F, R>(&self, name: &str, at_once: usize, each: F) -> Worker
+    pub fn start_worker<F, R>(self, name: &str, at_once: usize, each: F) -> Worker
     where
         F: Fn(Delivery) -> R + Clone + Send + Sync + 'static,
         R: Future<Output = Outcome> + Send + 'static,
     {
-        let hand = Hand { store: self.clone(), name: name.to_owned(), each };
-        Worker { store: self.clone(), name: name.to_owned(), driver: tokio::spawn(hand.drive(at_once.max(1))) }
+        let hand = Hand { store: self.store.clone(), name: name.to_owned(), each };
+        Worker { store: self.store.clone(), name: name.to_owned(), driver: tokio::spawn(hand.drive(at_once.max(1))) }
     }
 }
 
@@ -247,7 +247,7 @@ where
         let mut look = true;
         loop {
             if look && running.len() < at_once {
-                match self.store.claim(&self.name, connected.elapsed() > SILENT).await {
+                match self.store.queue().claim(&self.name, connected.elapsed() > SILENT).await {
                     Ok(Some((lease, work))) => {
                         let piece = running.spawn(self.clone().one(lease, work));
                         held.insert(lease.token, piece);
@@ -277,7 +277,7 @@ where
                 _ = alive.tick() => {
                     look = true;
                     let tokens: Vec<Uuid> = held.keys().copied().collect();
-                    match self.store.heartbeat(&tokens).await {
+                    match self.store.queue().heartbeat(&tokens).await {
                         Ok(still) => held.retain(|token, piece| {
                             let mine = still.contains(token);
                             // It may be done and about to say so; then there is nothing left to stop.
@@ -317,16 +317,20 @@ where
         // In a task of its own, so that a panic in it is an answer. Dropped with this one, it stops.
         let outcome = Stopped(tokio::spawn((self.each)(delivery))).await;
         match outcome {
-            Ok(Outcome::Done) => self.until_kept(lease, work, || self.store.complete(lease)).await,
-            Ok(Outcome::Later) => self.until_kept(lease, work, || self.store.put_off(lease, false)).await,
-            Ok(Outcome::Failed) => self.until_kept(lease, work, || self.store.put_off(lease, true)).await,
+            Ok(Outcome::Done) => self.until_kept(lease, work, async || self.store.queue().complete(lease).await).await,
+            Ok(Outcome::Later) => {
+                self.until_kept(lease, work, async || self.store.queue().put_off(lease, false).await).await;
+            }
+            Ok(Outcome::Failed) => {
+                self.until_kept(lease, work, async || self.store.queue().put_off(lease, true).await).await;
+            }
             Err(error) if error.is_panic() => {
                 tracing::error!(?work, tries = lease.tries, "a piece of work panicked");
                 if lease.tries > TRIES {
-                    self.until_kept(lease, work, || self.store.complete(lease)).await;
+                    self.until_kept(lease, work, async || self.store.queue().complete(lease).await).await;
                 } else {
                     let _ = Stopped(tokio::spawn((self.each)(Delivery::Failed(work)))).await;
-                    self.until_kept(lease, work, || self.store.put_off(lease, true)).await;
+                    self.until_kept(lease, work, async || self.store.queue().put_off(lease, true).await).await;
                 }
             }
             // The program is ending.
@@ -395,7 +399,7 @@ impl Worker {
     pub async fn stop(mut self) -> Result<(), StoreError> {
         self.driver.abort();
         let _ = (&mut self.driver).await;
-        self.store.give_back(&self.name).await
+        self.store.queue().give_back(&self.name).await
     }
 }
 

@@ -6,7 +6,7 @@ use crate::events::ChangedKind;
 use crate::footage_changes::clips_changed;
 use crate::journal::lock_job;
 use crate::selects::first_select;
-use crate::{Store, StoreError};
+use crate::{Clips, StoreError};
 use legere_core::clip::ClipProbe;
 use legere_core::footage::{ClipReading, EnergyTrace, FrameSignature, ReadingSummary};
 use legere_core::id::ClipId;
@@ -14,16 +14,16 @@ use sea_orm::prelude::*;
 use sea_orm::sea_query::OnConflict;
 use sea_orm::{ActiveValue::Set, ExprTrait, QuerySelect, TransactionTrait};
 
-impl Store {
+impl Clips<'_> {
     /// What was measured in a clip, once it was.
-    pub async fn clip_reading(&self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
-        let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+    pub async fn reading(self, id: ClipId) -> Result<Option<ClipReading>, StoreError> {
+        let row = clip_reading::Entity::find_by_id(id.uuid()).one(&self.store.db).await?;
         row.map(|r| serde_json::from_value(r.reading)).transpose().map_err(StoreError::broken("reading"))
     }
 
     /// Keeps a reading, and the suggested moment as the clip's first select if there is none yet.
-    pub async fn clip_ready(
-        &self,
+    pub async fn ready(
+        self,
         clip: &Clip,
         identity: &FileIdentity,
         probe: &ClipProbe,
@@ -31,7 +31,7 @@ impl Store {
         problem: Option<String>,
     ) -> Result<(), StoreError> {
         let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
-        let transaction = self.db.begin().await?;
+        let transaction = self.store.db.begin().await?;
         // The job first, as in every edit: otherwise this would wait for an edit that waits for this clip.
         lock_job(&transaction, clip.job).await?;
         let row = clip::Entity::find_by_id(clip.id.uuid()).lock_exclusive().one(&transaction).await?;
@@ -79,30 +79,30 @@ impl Store {
         first_select(&transaction, clip, reading).await?;
         clips_changed(&transaction, clip.job).await?;
         transaction.commit().await?;
-        self.notify(clip.job, ChangedKind::Clip, clip.id).await
+        self.store.notify(clip.job, ChangedKind::Clip, clip.id).await
     }
 
     /// Makes what earlier versions did not keep beside their readings.
-    pub async fn complete_clips(&self) -> Result<(), StoreError> {
+    pub async fn complete(self) -> Result<(), StoreError> {
         let lacking: Vec<Uuid> = clip::Entity::find()
             .filter(clip::Column::Motion.is_null().or(clip::Column::Summary.is_null()))
             .filter(clip::Column::State.eq(State::Ready.word()))
             .select_only()
             .column(clip::Column::Id)
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         for id in lacking {
             // A reading that cannot be read is no reason to read no other: the clip's line says so.
-            let Ok(Some(reading)) = self.clip_reading(id.into()).await else { continue };
+            let Ok(Some(reading)) = self.reading(id.into()).await else { continue };
             let gist = serde_json::to_value(ReadingSummary::of(&reading)).map_err(StoreError::broken("reading"))?;
             clip::Entity::update_many()
                 .col_expr(clip::Column::Motion, Expr::value(EnergyTrace::of(&reading).bytes().to_vec()))
                 .col_expr(clip::Column::Summary, Expr::value(gist))
                 .filter(clip::Column::Id.eq(id))
-                .exec(&self.db)
+                .exec(&self.store.db)
                 .await?;
         }
-        self.complete_selects().await
+        self.store.selects().complete().await
     }
 }

@@ -3,7 +3,7 @@
 use crate::clips::{Clip, Roll};
 use crate::entity::{clip, roll};
 use crate::journal::JobEdit;
-use crate::{Store, StoreError};
+use crate::{Rolls, StoreError};
 use legere_core::id::{ClipId, JobId, RollId};
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement};
@@ -81,29 +81,43 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Rolls<'_> {
+    /// The rolls of a job, by name.
+    pub async fn of_job(self, job: JobId) -> Result<Vec<Roll>, StoreError> {
+        let rows = roll::Entity::find()
+            .filter(roll::Column::JobId.eq(job.uuid()))
+            .order_by_asc(roll::Column::Name)
+            .all(&self.store.db)
+            .await?;
+        Ok(rows.into_iter().map(Roll::from).collect())
+    }
+
     /// Takes clips that wait out of the queue, and leaves those alone that are being read.
-    pub async fn rest_clips(&self, job: JobId) -> Result<(), StoreError> {
+    pub async fn rest(self, job: JobId) -> Result<(), StoreError> {
         let sql = "DELETE FROM work WHERE taken_by IS NULL AND (what ->> 'ReadClip')::uuid IN (SELECT id FROM clip WHERE job_id = $1)";
-        self.db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()])).await?;
+        self.store
+            .db
+            .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()]))
+            .await?;
         Ok(())
     }
 
     /// Has these clips read before the others: they are being looked at.
-    pub async fn read_first(&self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
+    pub async fn read_first(self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
         let ids: Vec<Uuid> = clips.iter().map(|id| id.uuid()).collect();
         // Behind music and hand-offs, before clips that nobody signatures at; what was looked at last comes first.
         let sql = "UPDATE work SET priority = CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END FROM clip c \
                    WHERE c.job_id = $1 AND NOT c.hidden AND c.state = 'waiting' AND (work.what ->> 'ReadClip')::uuid = c.id \
                      AND work.taken_by IS NULL AND work.priority <> CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END";
-        self.db
+        self.store
+            .db
             .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into(), ids.into()]))
             .await?;
         Ok(())
     }
 
     /// How fast the clips of a job are being read, from those that were read last.
-    pub async fn reading_pace(&self, job: JobId) -> Result<ReadingPace, StoreError> {
+    pub async fn reading_pace(self, job: JobId) -> Result<ReadingPace, StoreError> {
         let sql = "SELECT \
              (SELECT coalesce(sum(bytes), 0)::float8 FROM clip WHERE job_id = $1 AND NOT hidden AND NOT missing \
                 AND state IN ('waiting', 'reading')) AS left_over, \
@@ -111,6 +125,7 @@ impl Store {
                 (SELECT bytes, read_at FROM clip WHERE job_id = $1 AND read_at > now() - interval '3 minutes' \
                  ORDER BY read_at DESC LIMIT 24) AS last HAVING count(*) > 2) AS pace";
         let row = self
+            .store
             .db
             .query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()]))
             .await?;

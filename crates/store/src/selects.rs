@@ -8,7 +8,7 @@ use crate::journal::{
 };
 use crate::rows::Rows;
 use crate::tags::{tag_field, with_tags};
-use crate::{Store, StoreError};
+use crate::{Selects, StoreError};
 use chrono::Utc;
 use legere_core::footage::ClipReading;
 use legere_core::id::{ClipId, JobId, SelectId};
@@ -245,9 +245,9 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Selects<'_> {
     /// The selects of a job, without those that are out with their clip.
-    pub async fn selects(&self, job: JobId) -> Result<Rows<Select>, StoreError> {
+    pub async fn of_job(self, job: JobId) -> Result<Rows<Select>, StoreError> {
         let shown = pick::Entity::find()
             .join(
                 JoinType::InnerJoin,
@@ -256,41 +256,41 @@ impl Store {
             .filter(pick::Column::JobId.eq(job.uuid()))
             .filter(pick::Column::Removed.eq(false))
             .filter(clip::Column::Hidden.eq(false));
-        let rows = shown.order_by_asc(pick::Column::CreatedAt).all(&self.db).await?;
+        let rows = shown.order_by_asc(pick::Column::CreatedAt).all(&self.store.db).await?;
         Ok(Rows::read(rows, |r| (r.id, String::new()), Select::try_from))
     }
 
     /// The ranges of the other selects of a clip.
-    pub async fn ranges_beside(&self, clip: ClipId, select: SelectId) -> Result<Vec<Range>, StoreError> {
+    pub async fn ranges_beside(self, clip: ClipId, select: SelectId) -> Result<Vec<Range>, StoreError> {
         let rows = pick::Entity::find()
             .filter(pick::Column::ClipId.eq(clip.uuid()))
             .filter(pick::Column::Removed.eq(false))
             .filter(pick::Column::Id.ne(select.uuid()))
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         rows.into_iter().map(|row| Select::try_from(row).map(|s| s.verdict.range)).collect()
     }
 
     /// The selects that changed after a revision, also those that were removed.
-    pub async fn selects_since(&self, job: JobId, revision: Revision) -> Result<Rows<Select>, StoreError> {
+    pub async fn since(self, job: JobId, revision: Revision) -> Result<Rows<Select>, StoreError> {
         let changed = pick::Entity::find()
             .filter(pick::Column::JobId.eq(job.uuid()))
             .filter(pick::Column::Revision.gt(revision))
             .order_by_asc(pick::Column::CreatedAt);
-        Ok(Rows::read(changed.all(&self.db).await?, |r| (r.id, String::new()), Select::try_from))
+        Ok(Rows::read(changed.all(&self.store.db).await?, |r| (r.id, String::new()), Select::try_from))
     }
 
     /// One select.
-    pub async fn select(&self, id: SelectId) -> Result<Select, StoreError> {
-        let row = pick::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+    pub async fn get(self, id: SelectId) -> Result<Select, StoreError> {
+        let row = pick::Entity::find_by_id(id.uuid()).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "select", id: id.uuid() })?.try_into()
     }
 
-    pub(crate) async fn complete_selects(&self) -> Result<(), StoreError> {
-        let lacking = pick::Entity::find().filter(pick::Column::Energy.is_null()).all(&self.db).await?;
+    pub(crate) async fn complete(self) -> Result<(), StoreError> {
+        let lacking = pick::Entity::find().filter(pick::Column::Energy.is_null()).all(&self.store.db).await?;
         for select in Rows::read(lacking, |r| (r.id, String::new()), Select::try_from).whole {
-            if let Ok(Some(reading)) = reading_of(&self.db, select.clip.uuid()).await {
-                measure(&self.db, &select, &reading).await?;
+            if let Ok(Some(reading)) = reading_of(&self.store.db, select.clip.uuid()).await {
+                measure(&self.store.db, &select, &reading).await?;
             }
         }
         Ok(())

@@ -8,7 +8,7 @@ use crate::journal::{
     By, EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, lock_job, set_field,
 };
 use crate::rows::Rows;
-use crate::{Store, StoreError};
+use crate::{StoreError, Tracks};
 use chrono::{DateTime, Utc};
 use legere_core::clip::SoundProbe;
 use legere_core::id::{JobId, TrackId};
@@ -337,10 +337,10 @@ impl JobEdit {
     }
 }
 
-impl Store {
+impl Tracks<'_> {
     /// Takes one track in, as an import of its own; `None` when it is there already.
-    pub async fn import_track(&self, job: JobId, by: By, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
-        let mut edit = self.begin_edit(job, by).await?;
+    pub async fn import(self, job: JobId, by: By, file: &NewTrack) -> Result<Option<TrackId>, StoreError> {
+        let mut edit = self.store.begin_edit(job, by).await?;
         let import = edit.begin_import().await?;
         let id = edit.add_track(&import, file).await?;
         if id.is_some() {
@@ -351,87 +351,87 @@ impl Store {
     }
 
     /// The tracks of a job that are not out, in the order in which they came.
-    pub async fn tracks(&self, job: JobId) -> Result<Rows<Track>, StoreError> {
-        self.tracks_that(job, false).await
+    pub async fn of_job(self, job: JobId) -> Result<Rows<Track>, StoreError> {
+        self.that(job, false).await
     }
 
     /// Those that are out.
-    pub async fn hidden_tracks(&self, job: JobId) -> Result<Rows<Track>, StoreError> {
-        self.tracks_that(job, true).await
+    pub async fn hidden(self, job: JobId) -> Result<Rows<Track>, StoreError> {
+        self.that(job, true).await
     }
 
-    async fn tracks_that(&self, job: JobId, hidden: bool) -> Result<Rows<Track>, StoreError> {
+    async fn that(self, job: JobId, hidden: bool) -> Result<Rows<Track>, StoreError> {
         let rows = track::Entity::find()
             .filter(track::Column::JobId.eq(job.uuid()))
             .filter(track::Column::Hidden.eq(hidden))
             .order_by_asc(track::Column::AddedAt)
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(Rows::read(rows, |r| (r.id, r.name.clone()), Track::try_from))
     }
 
     /// One track.
-    pub async fn track(&self, id: TrackId) -> Result<Track, StoreError> {
-        let row = track::Entity::find_by_id(id.uuid()).one(&self.db).await?;
+    pub async fn get(self, id: TrackId) -> Result<Track, StoreError> {
+        let row = track::Entity::find_by_id(id.uuid()).one(&self.store.db).await?;
         row.ok_or(StoreError::Missing { what: "track", id: id.uuid() })?.try_into()
     }
 
     /// What was measured in a track, without the marks of a person.
-    pub async fn measured(&self, track: TrackId) -> Result<Option<TrackReading>, StoreError> {
-        measured(&self.db, track).await
+    pub async fn measured(self, track: TrackId) -> Result<Option<TrackReading>, StoreError> {
+        measured(&self.store.db, track).await
     }
 
     /// Lets a track wait to be read again.
-    pub async fn track_waits(&self, track: &Track, problem: Option<&str>) -> Result<(), StoreError> {
+    pub async fn wait(self, track: &Track, problem: Option<&str>) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
             .col_expr(track::Column::Problem, Expr::value(problem))
             .col_expr(track::Column::Asked, Expr::col(track::Column::Asked).add(1))
             .filter(track::Column::Id.eq(track.id.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        self.notify(track.job, ChangedKind::Track, track.id).await
+        self.store.notify(track.job, ChangedKind::Track, track.id).await
     }
 
     /// Says how far it is, and what is wrong.
-    pub async fn track_state(&self, track: &Track, state: State, problem: Option<String>) -> Result<(), StoreError> {
+    pub async fn state(self, track: &Track, state: State, problem: Option<String>) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::State, Expr::value(state.word()))
             .col_expr(track::Column::Problem, Expr::value(problem))
             .filter(track::Column::Id.eq(track.id.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
-        self.notify(track.job, ChangedKind::Track, track.id).await
+        self.store.notify(track.job, ChangedKind::Track, track.id).await
     }
 
     /// Says of some tracks of a job whether their files are where they should be.
-    pub async fn tracks_missing(&self, job: JobId, tracks: &[TrackId], missing: bool) -> Result<(), StoreError> {
+    pub async fn missing(self, job: JobId, tracks: &[TrackId], missing: bool) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::Missing, Expr::value(missing))
             .filter(track::Column::JobId.eq(job.uuid()))
             .filter(track::Column::Id.is_in(tracks.iter().map(|t| t.uuid())))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         for id in tracks {
-            self.notify(job, ChangedKind::Track, *id).await?;
+            self.store.notify(job, ChangedKind::Track, *id).await?;
         }
         Ok(())
     }
 
     /// The same file with another time, as copying leaves it.
-    pub async fn track_touched(&self, track: TrackId, modified: DateTime<Utc>) -> Result<(), StoreError> {
+    pub async fn touched(self, track: TrackId, modified: DateTime<Utc>) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::Modified, Expr::value(modified))
             .filter(track::Column::Id.eq(track.uuid()))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         Ok(())
     }
 
     /// Keeps a reading, and the offered part where there is none. What a person set meanwhile stays: the row is looked at
     /// when the reading is there, not when it began.
-    pub async fn track_ready(
-        &self,
+    pub async fn ready(
+        self,
         track: &Track,
         identity: &FileIdentity,
         probe: &SoundProbe,
@@ -439,7 +439,7 @@ impl Store {
         offered: &Version,
     ) -> Result<(), StoreError> {
         let json = |v: Result<Json, serde_json::Error>| v.map_err(StoreError::broken("reading"));
-        let transaction = self.db.begin().await?;
+        let transaction = self.store.db.begin().await?;
         lock_job(&transaction, track.job).await?;
         let row = track::Entity::find_by_id(track.id.uuid()).lock_exclusive().one(&transaction).await?;
         let row = row.ok_or(StoreError::Missing { what: "track", id: track.id.uuid() })?;
@@ -478,25 +478,25 @@ impl Store {
         transaction.commit().await?;
         // The first track that can be used is the chosen one, until the editor chooses.
         if kind == SoundKind::Music {
-            self.choose_first(track.job, track.id).await?;
+            self.store.jobs().choose_first(track.job, track.id).await?;
         }
-        self.notify(track.job, ChangedKind::Track, track.id).await
+        self.store.notify(track.job, ChangedKind::Track, track.id).await
     }
 
     /// Lets those tracks wait again that were read by another version of the reading. What was read and what a person
     /// set stays until it is replaced.
-    pub async fn outdated_tracks_wait(&self, version: i32) -> Result<(), StoreError> {
+    pub async fn outdated_wait(self, version: i32) -> Result<(), StoreError> {
         track::Entity::update_many()
             .col_expr(track::Column::State, Expr::value(State::Waiting.word()))
             .filter(track::Column::State.eq(State::Ready.word()))
             .filter(track::Column::Version.ne(version))
-            .exec(&self.db)
+            .exec(&self.store.db)
             .await?;
         Ok(())
     }
 
     /// Those that wait or are being read.
-    pub async fn unfinished_tracks(&self) -> Result<Vec<TrackId>, StoreError> {
+    pub async fn unfinished(self) -> Result<Vec<TrackId>, StoreError> {
         let unfinished = [State::Waiting.word(), State::Reading.word()];
         let ids: Vec<Uuid> = track::Entity::find()
             .filter(track::Column::State.is_in(unfinished))
@@ -504,14 +504,14 @@ impl Store {
             .select_only()
             .column(track::Column::Id)
             .into_tuple()
-            .all(&self.db)
+            .all(&self.store.db)
             .await?;
         Ok(ids.into_iter().map(TrackId::from).collect())
     }
 
     /// Makes what earlier versions did not keep beside their readings.
-    pub async fn complete_tracks(&self) -> Result<(), StoreError> {
-        let lacking = track::Entity::find().filter(track::Column::Summary.is_null()).all(&self.db).await?;
+    pub async fn complete(self) -> Result<(), StoreError> {
+        let lacking = track::Entity::find().filter(track::Column::Summary.is_null()).all(&self.store.db).await?;
         for track in Rows::read(lacking, |r| (r.id, r.name.clone()), Track::try_from).whole {
             let Ok(Some(measured)) = self.measured(track.id).await else { continue };
             let summary = serde_json::to_value(TrackSummary::of(&track.marks.over(&measured)))
@@ -519,7 +519,7 @@ impl Store {
             track::Entity::update_many()
                 .col_expr(track::Column::Summary, Expr::value(summary))
                 .filter(track::Column::Id.eq(track.id.uuid()))
-                .exec(&self.db)
+                .exec(&self.store.db)
                 .await?;
         }
         Ok(())

@@ -91,7 +91,7 @@ async fn one_persons_held_key_takes_nobody_elses_undo() {
 async fn a_form_changes_only_what_was_changed_in_it() {
     let world = World::new().await;
     let (a, b) = (by(1, Step::Gather), by(2, Step::Gather));
-    let seen = world.store.job(world.job).await.expect("the job");
+    let seen = world.store.jobs().get(world.job).await.expect("the job");
     let rename = |job: Job| Ok::<_, StoreError>(Job { name: "B's name".into(), ..job });
     world.store.edit(world.job, b, world.job, None, "rename", rename).await.expect("kept");
     // A's form still shows the old name, and asks for another length.
@@ -102,7 +102,7 @@ async fn a_form_changes_only_what_was_changed_in_it() {
         edit.commit("change the job", None).await
     };
     put(Job { target_seconds: Some(30.0), ..seen.clone() }).await.expect("kept");
-    let now = world.store.job(world.job).await.expect("the job");
+    let now = world.store.jobs().get(world.job).await.expect("the job");
     assert_eq!((now.name.as_str(), now.target_seconds), ("B's name", Some(30.0)));
     // Where both changed the same, the later is refused.
     let both = put(Job { name: "A's name".into(), ..seen.clone() }).await;
@@ -116,7 +116,7 @@ async fn what_a_sound_is_for_can_be_undone() {
     let sound = |t: Track| Ok::<_, StoreError>(Track { kind: SoundKind::Sound, kind_manual: true, ..t });
     world.store.edit(world.job, me, track, None, "take it as a sound", sound).await.expect("kept");
     assert_eq!(world.undo(me).await.expect("undone"), "take it as a sound");
-    let now = world.store.track(track).await.expect("the track");
+    let now = world.store.tracks().get(track).await.expect("the track");
     assert_eq!((now.kind, now.kind_manual), (SoundKind::Music, false));
 }
 
@@ -127,7 +127,7 @@ async fn what_is_asked_for_while_it_is_done_is_done_once_more() {
     let (begun, may_end) = (Arc::new(AtomicUsize::new(0)), Arc::new(Semaphore::new(0)));
     let worker = {
         let (begun, may_end) = (begun.clone(), may_end.clone());
-        store.start_worker("w", 1, move |delivery| {
+        store.queue().start_worker("w", 1, move |delivery| {
             let (begun, may_end) = (begun.clone(), may_end.clone());
             async move {
                 assert_eq!(delivery, Delivery::Do(work));
@@ -137,12 +137,12 @@ async fn what_is_asked_for_while_it_is_done_is_done_once_more() {
             }
         })
     };
-    store.enqueue(&[work]).await.expect("queued");
+    store.queue().enqueue(&[work]).await.expect("queued");
     until("it is begun", async || begun.load(Ordering::SeqCst) == 1).await;
-    store.enqueue(&[work, work]).await.expect("asked for again");
+    store.queue().enqueue(&[work, work]).await.expect("asked for again");
     may_end.add_permits(2);
     until("it is begun again", async || begun.load(Ordering::SeqCst) == 2).await;
-    until("nothing is left", async || store.work_left().await.expect("counted") == 0).await;
+    until("nothing is left", async || store.queue().work_left().await.expect("counted") == 0).await;
     worker.stop().await.expect("stopped");
     assert_eq!(begun.load(Ordering::SeqCst), 2);
 }
@@ -150,13 +150,13 @@ async fn what_is_asked_for_while_it_is_done_is_done_once_more() {
 #[tokio::test]
 async fn a_reading_that_was_asked_for_again_meanwhile_is_not_the_last() {
     let world = World::new().await;
-    let begun = world.store.clip(world.clip).await.expect("the clip");
-    world.store.clips_wait(world.job, &[world.clip], None).await.expect("asked");
-    world.store.clip_ready(&begun, &identity(), &probe(), &reading(), None).await.expect("kept");
-    assert_eq!(world.store.unfinished_clips().await.expect("listed"), [world.clip], "it waits for the next reading");
-    let again = world.store.clip(world.clip).await.expect("the clip");
-    world.store.clip_ready(&again, &identity(), &probe(), &reading(), None).await.expect("kept");
-    assert_eq!(world.store.unfinished_clips().await.expect("listed"), []);
+    let begun = world.store.clips().get(world.clip).await.expect("the clip");
+    world.store.clips().wait(world.job, &[world.clip], None).await.expect("asked");
+    world.store.clips().ready(&begun, &identity(), &probe(), &reading(), None).await.expect("kept");
+    assert_eq!(world.store.clips().unfinished().await.expect("listed"), [world.clip], "it waits for the next reading");
+    let again = world.store.clips().get(world.clip).await.expect("the clip");
+    world.store.clips().ready(&again, &identity(), &probe(), &reading(), None).await.expect("kept");
+    assert_eq!(world.store.clips().unfinished().await.expect("listed"), []);
 }
 
 #[tokio::test]
@@ -168,8 +168,8 @@ async fn readings_and_edits_of_one_job_never_wait_for_each_other() {
         all.spawn(async move {
             for _ in 0..12 {
                 if n % 2 == 0 {
-                    let clip = world.store.clip(world.clip).await?;
-                    world.store.clip_ready(&clip, &identity(), &probe(), &reading(), None).await?;
+                    let clip = world.store.clips().get(world.clip).await?;
+                    world.store.clips().ready(&clip, &identity(), &probe(), &reading(), None).await?;
                 } else {
                     let note = |mut s: Select| {
                         s.verdict.note.push('x');
@@ -199,7 +199,7 @@ async fn edits_that_wait_for_one_job_leave_connections_for_the_others() {
         .collect();
     // All forty wait for the lock; reading still answers.
     for _ in 0..20 {
-        world.store.clips(world.job).await.expect("answered");
+        world.store.clips().of_job(world.job).await.expect("answered");
     }
     held.commit("nothing", None).await.expect("ended");
     for one in waiting {
@@ -212,13 +212,14 @@ async fn many_verdicts_are_one_edit_and_one_notification() {
     let world = World::new().await;
     let me = by(1, Step::Sift);
     let files: Vec<_> = (0..120).map(|n| file(&format!("b/{n}.mp4"))).collect();
-    let clips = world.store.import_clips(world.job, me, "day two", "b", &files).await.expect("clips");
+    let clips = world.store.clips().import(world.job, me, "day two", "b", &files).await.expect("clips");
     for id in clips {
-        let clip = world.store.clip(id).await.expect("the clip");
-        world.store.clip_ready(&clip, &identity(), &probe(), &reading(), None).await.expect("kept");
+        let clip = world.store.clips().get(id).await.expect("the clip");
+        world.store.clips().ready(&clip, &identity(), &probe(), &reading(), None).await.expect("kept");
     }
-    let ids: Vec<_> = world.store.selects(world.job).await.expect("selects").whole.iter().map(|s| s.id).collect();
-    let before = world.store.footage_revision(world.job).await.expect("revision");
+    let ids: Vec<_> =
+        world.store.selects().of_job(world.job).await.expect("selects").whole.iter().map(|s| s.id).collect();
+    let before = world.store.jobs().footage_revision(world.job).await.expect("revision");
     let mut edit = world.store.begin_edit(world.job, me).await.expect("begun");
     let selects = edit.load_selects(&ids).await.expect("loaded");
     assert_eq!(selects.iter().map(|s| s.id).collect::<Vec<_>>(), ids);
@@ -229,14 +230,14 @@ async fn many_verdicts_are_one_edit_and_one_notification() {
     });
     edit.put_selects(&judged.collect::<Vec<_>>()).await.expect("kept");
     edit.commit("out, 121 selects", None).await.expect("kept");
-    let after = world.store.footage_revision(world.job).await.expect("revision");
+    let after = world.store.jobs().footage_revision(world.job).await.expect("revision");
     assert_eq!(after.clips, before.clips, "readings stay as they are");
-    let changed = world.store.selects_since(world.job, before.selects).await.expect("changed").whole;
+    let changed = world.store.selects().since(world.job, before.selects).await.expect("changed").whole;
     assert_eq!(changed.len(), 121);
     assert!(changed.iter().all(|s| s.verdict.tier == Tier::Out && s.revision == after.selects));
     assert_eq!(world.undo(me).await.expect("undone"), "out, 121 selects");
     let tiers: BTreeSet<_> =
-        world.store.selects(world.job).await.expect("selects").whole.iter().map(|s| s.verdict.tier).collect();
+        world.store.selects().of_job(world.job).await.expect("selects").whole.iter().map(|s| s.verdict.tier).collect();
     assert_eq!(tiers, BTreeSet::from([Tier::Unread]));
 }
 
@@ -246,22 +247,23 @@ async fn a_clip_with_a_verdict_outlives_every_other_content_at_its_path() {
     let store = &world.store;
     tier(&world, by(1, Step::Sift), None, Tier::Hero).await.expect("kept");
     // Another content, which nobody knows.
-    let judged = store.clip(world.clip).await.expect("the clip");
+    let judged = store.clips().get(world.clip).await.expect("the clip");
     let unknown = NewContent::Unknown { bytes: 9, modified: identity().modified };
-    let second = store.content_changed(&judged, unknown, "second").await.expect("followed").expect("to be read");
+    let second =
+        store.files().content_changed(&judged, unknown, "second").await.expect("followed").expect("to be read");
     assert_ne!(second, world.clip.uuid());
-    let displaced = store.clip(world.clip).await.expect("still a row");
+    let displaced = store.clips().get(world.clip).await.expect("still a row");
     assert!(displaced.missing && !displaced.owns_path && displaced.digest.as_deref() == Some("abc"));
     assert_eq!(world.select().await.verdict.tier, Tier::Hero);
     // Its content turns up elsewhere, as a file that was never read: that is this clip.
     let found =
-        store.import_clips(world.job, by(1, Step::Gather), "x", "x", &[file("x/back.mp4")]).await.expect("clips");
-    let found = store.clip(found[0]).await.expect("the clip");
-    assert!(store.content_moved(&displaced, &found).await.expect("moved"));
-    let back = store.clip(world.clip).await.expect("the clip");
+        store.clips().import(world.job, by(1, Step::Gather), "x", "x", &[file("x/back.mp4")]).await.expect("clips");
+    let found = store.clips().get(found[0]).await.expect("the clip");
+    assert!(store.files().content_moved(&displaced, &found).await.expect("moved"));
+    let back = store.clips().get(world.clip).await.expect("the clip");
     assert_eq!((back.path.as_str(), back.missing, back.owns_path), ("x/back.mp4", false, true));
     assert!(
-        matches!(store.clip(found.id).await, Err(StoreError::Missing { .. })),
+        matches!(store.clips().get(found.id).await, Err(StoreError::Missing { .. })),
         "nobody had said anything of that row"
     );
     // The second clip gets a tag, and its path another content again: it stays as well.
@@ -271,8 +273,9 @@ async fn a_clip_with_a_verdict_outlives_every_other_content_at_its_path() {
     };
     let second = store.edit(world.job, by(1, Step::Sift), second, None, "tag", tagged).await.expect("kept");
     let moved = NewContent::MovedFrom(back);
-    assert_eq!(store.content_changed(&second, moved, "abc").await.expect("followed"), None);
-    let (first, second) = (store.clip(world.clip).await.expect("first"), store.clip(second.id).await.expect("second"));
+    assert_eq!(store.files().content_changed(&second, moved, "abc").await.expect("followed"), None);
+    let (first, second) =
+        (store.clips().get(world.clip).await.expect("first"), store.clips().get(second.id).await.expect("second"));
     assert_eq!((first.path.as_str(), first.owns_path, second.owns_path), ("a/1.mp4", true, false));
     assert!(second.missing && !second.annotations.tags.is_empty());
 }
@@ -282,16 +285,18 @@ async fn two_judged_clips_of_one_content_share_its_path() {
     let world = World::new().await;
     let store = &world.store;
     tier(&world, by(1, Step::Sift), None, Tier::Hero).await.expect("kept");
-    let other = store.import_clips(world.job, by(1, Step::Gather), "x", "x", &[file("x/1.mp4")]).await.expect("clips");
-    let row = store.clip(other[0]).await.expect("the clip");
-    store.clip_ready(&row, &identity(), &probe(), &reading(), None).await.expect("kept");
+    let other =
+        store.clips().import(world.job, by(1, Step::Gather), "x", "x", &[file("x/1.mp4")]).await.expect("clips");
+    let row = store.clips().get(other[0]).await.expect("the clip");
+    store.clips().ready(&row, &identity(), &probe(), &reading(), None).await.expect("kept");
     let tagged = |c: Clip| {
         Ok::<_, StoreError>(Clip { annotations: ClipAnnotations { muted: true, ..c.annotations.clone() }, ..c })
     };
     store.edit(world.job, by(1, Step::Sift), row.id, None, "mute", tagged).await.expect("kept");
-    let lost = store.clip(world.clip).await.expect("the clip");
-    store.found_at(&lost, "media", "x/1.mp4").await.expect("no clash");
-    let (first, second) = (store.clip(world.clip).await.expect("one"), store.clip(row.id).await.expect("two"));
+    let lost = store.clips().get(world.clip).await.expect("the clip");
+    store.files().found_at(&lost, "media", "x/1.mp4").await.expect("no clash");
+    let (first, second) =
+        (store.clips().get(world.clip).await.expect("one"), store.clips().get(row.id).await.expect("two"));
     assert_eq!((first.path, first.owns_path, first.missing), ("x/1.mp4".into(), false, false));
     assert_eq!((second.path, second.owns_path, second.annotations.muted), ("x/1.mp4".into(), true, true));
 }

@@ -65,7 +65,7 @@ async fn cut_as(
 async fn twelve_windows_pin_twelve_shots_at_once_and_all_are_pinned() {
     let world = World::new().await;
     let draft = world.draft(12).await;
-    let seen = world.store.draft(draft).await.expect("the draft").revision;
+    let seen = world.store.drafts().get(draft).await.expect("the draft").revision;
     let edits = (0..12u128).map(|i| {
         let store = world.store.clone();
         let job = world.job;
@@ -77,7 +77,7 @@ async fn twelve_windows_pin_twelve_shots_at_once_and_all_are_pinned() {
     for done in futures::future::join_all(edits).await {
         done.expect("no panic").expect("kept");
     }
-    let kept = world.store.draft(draft).await.expect("the draft");
+    let kept = world.store.drafts().get(draft).await.expect("the draft");
     assert!(kept.body.cut.shots().iter().all(Shot::pinned), "{kept:?}");
 }
 
@@ -160,7 +160,7 @@ async fn undo_is_a_windows_own_and_a_steps_own() {
     let (a, b) = (by(21, Step::Arrange), by(22, Step::Arrange));
     let pin = |i| Edit::Pin { shot: ShotId::from_u128(i), pin: Pin::Whole };
     let pinned = || async {
-        let shots = world.store.draft(draft).await.expect("the draft").body.cut;
+        let shots = world.store.drafts().get(draft).await.expect("the draft").body.cut;
         shots.shots().iter().map(Shot::pinned).collect::<Vec<bool>>()
     };
     for (who, shot) in [(a, 1), (b, 2), (a, 3), (b, 4)] {
@@ -208,7 +208,7 @@ async fn nudges_within_a_second_are_one_to_undo_and_each_of_them_counts() {
     let draft = world.draft(3).await;
     let me = by(41, Step::Arrange);
     let nudge = |by| Edit::MoveCut { shot: ShotId::from_u128(1), by: FrameShift::new(by) };
-    let first_len = || async { world.store.draft(draft).await.expect("draft").body.cut.shots()[0].len };
+    let first_len = || async { world.store.drafts().get(draft).await.expect("draft").body.cut.shots()[0].len };
     for _ in 0..9 {
         cut(&world.store, world.job, me, draft, None, &nudge(1)).await.expect("kept");
     }
@@ -220,7 +220,7 @@ async fn nudges_within_a_second_are_one_to_undo_and_each_of_them_counts() {
     assert_eq!(first_len().await, FrameLen::new(33), "another nudge, behind something else");
     assert_eq!(world.undo(me).await.expect("undo"), "other part of the clip");
     assert_eq!(world.undo(me).await.expect("undo"), "move the cut");
-    assert_eq!(world.store.draft(draft).await.expect("draft").body, body(3));
+    assert_eq!(world.store.drafts().get(draft).await.expect("draft").body, body(3));
     world.redo(me).await.expect("redo");
     assert_eq!(first_len().await, FrameLen::new(33));
     // Slowly pressed keys are apart.
@@ -244,24 +244,24 @@ async fn making_naming_and_deleting_are_undone_too() {
     world.store.edit(world.job, me, draft, None, "name the draft", named(Some("loud"))).await.expect("kept");
     let removed = |d: StoredDraft| Ok::<_, StoreError>(StoredDraft { removed: true, ..d });
     world.store.edit(world.job, me, draft, None, "delete the draft", removed).await.expect("kept");
-    assert!(matches!(world.store.draft(draft).await, Err(StoreError::Missing { what: "draft", .. })));
-    assert!(world.store.draft_lines(world.job).await.expect("lines").is_empty());
+    assert!(matches!(world.store.drafts().get(draft).await, Err(StoreError::Missing { what: "draft", .. })));
+    assert!(world.store.drafts().lines(world.job).await.expect("lines").is_empty());
     world.undo(me).await.expect("undo");
-    let line = world.store.draft_lines(world.job).await.expect("lines").remove(0);
+    let line = world.store.drafts().lines(world.job).await.expect("lines").remove(0);
     assert_eq!((line.title.as_str(), line.shots), ("loud", 3));
     world.undo(me).await.expect("undo");
-    assert_eq!(world.store.draft(draft).await.expect("draft").title(), "draft 1");
+    assert_eq!(world.store.drafts().get(draft).await.expect("draft").title(), "draft 1");
     assert_eq!(world.undo(me).await.expect("undo"), "lay a draft");
-    assert!(world.store.draft_lines(world.job).await.expect("lines").is_empty());
+    assert!(world.store.drafts().lines(world.job).await.expect("lines").is_empty());
     for _ in 0..2 {
         world.redo(me).await.expect("redo");
     }
-    assert_eq!(world.store.draft(draft).await.expect("draft").title(), "loud");
+    assert_eq!(world.store.drafts().get(draft).await.expect("draft").title(), "loud");
     // Numbers are not given twice, also by two windows at once.
     let (two, three) = tokio::join!(world.draft(1), world.draft(1));
     let mut got = Vec::new();
     for id in [two, three, draft] {
-        got.push(world.store.draft(id).await.expect("a draft").number);
+        got.push(world.store.drafts().get(id).await.expect("a draft").number);
     }
     got.sort_unstable();
     assert_eq!(got, [1, 2, 3]);
@@ -269,15 +269,15 @@ async fn making_naming_and_deleting_are_undone_too() {
     let start = by(1, Step::Start);
     let gone = |j: Job| Ok::<_, StoreError>(Job { removed: true, ..j });
     world.store.edit(world.job, start, world.job, None, "delete the job", gone).await.expect("kept");
-    assert!(world.store.jobs().await.expect("jobs").whole.is_empty());
-    assert_eq!(world.store.removed_jobs().await.expect("jobs").whole.len(), 1);
+    assert!(world.store.jobs().all().await.expect("jobs").whole.is_empty());
+    assert_eq!(world.store.jobs().removed().await.expect("jobs").whole.len(), 1);
     world.undo(start).await.expect("undo");
-    assert_eq!(world.store.jobs().await.expect("jobs").whole.len(), 1);
+    assert_eq!(world.store.jobs().all().await.expect("jobs").whole.len(), 1);
     assert_eq!(world.undo(by(1, Step::Gather)).await.expect("undo"), "bring in");
-    assert!(world.store.clips(world.job).await.expect("clips").whole.is_empty());
-    assert!(world.store.selects(world.job).await.expect("selects").whole.is_empty());
+    assert!(world.store.clips().of_job(world.job).await.expect("clips").whole.is_empty());
+    assert!(world.store.selects().of_job(world.job).await.expect("selects").whole.is_empty());
     world.redo(by(1, Step::Gather)).await.expect("redo");
-    assert_eq!(world.store.selects(world.job).await.expect("selects").whole.len(), 1);
+    assert_eq!(world.store.selects().of_job(world.job).await.expect("selects").whole.len(), 1);
 }
 
 #[tokio::test]
@@ -290,16 +290,16 @@ async fn notes_come_and_go_with_undo_and_belong_to_a_draft_of_the_job() {
     edit.commit("note", None).await.expect("kept");
     let gone = |n: Note| Ok::<_, StoreError>(Note { removed: true, ..n });
     world.store.edit(world.job, me, id, None, "remove the note", gone).await.expect("kept");
-    assert!(world.store.notes(draft).await.expect("notes").is_empty());
+    assert!(world.store.drafts().notes(draft).await.expect("notes").is_empty());
     world.undo(me).await.expect("undo");
-    assert_eq!(world.store.notes(draft).await.expect("notes")[0].words, "late");
+    assert_eq!(world.store.drafts().notes(draft).await.expect("notes")[0].words, "late");
     world.undo(me).await.expect("undo");
-    assert!(world.store.notes(draft).await.expect("notes").is_empty());
+    assert!(world.store.drafts().notes(draft).await.expect("notes").is_empty());
     let mut edit = world.store.begin_edit(world.job, me).await.expect("begun");
     assert!(edit.add_note(DraftId::from_u128(5), 1, "x".into()).await.is_err());
     drop(edit);
     assert_eq!(world.redo(me).await.expect("a refused edit leaves the journal alone"), "note");
-    let other = world.store.create_job(world::new_job(), me).await.expect("a job");
+    let other = world.store.jobs().create(world::new_job(), me).await.expect("a job");
     let edit = world.store.begin_edit(other, me).await.expect("begun");
     assert!(matches!(edit.load::<Note>(id).await, Err(StoreError::Missing { what: "note", .. })));
 }
@@ -406,7 +406,7 @@ async fn every_edit_is_taken_back_and_done_again_exactly() {
     let world = World::new().await;
     let draft = world.draft(5).await;
     let me = by(3, Step::Arrange);
-    let now = async || world.store.draft(draft).await.expect("the draft").body;
+    let now = async || world.store.drafts().get(draft).await.expect("the draft").body;
     for edit in every_edit() {
         let before = now().await;
         cut(&world.store, world.job, me, draft, None, &edit).await.unwrap_or_else(|e| panic!("{edit:?}: {e}"));
@@ -493,7 +493,7 @@ proptest! {
             let total = body(5).cut.len();
             for (second, act) in acts {
                 let me = windows[usize::from(second)];
-                let before = fields(&world.store.draft(draft).await.expect("draft"));
+                let before = fields(&world.store.drafts().get(draft).await.expect("draft"));
                 let shot = ShotId::from_u128;
                 let (edit, replay) = match act {
                     Act::Cut { shot: s, by } => (Some(Edit::MoveCut { shot: shot(s), by: FrameShift::new(by) }), false),
@@ -521,7 +521,7 @@ proptest! {
                     None if replay => world.redo(me).await.map(drop),
                     None => world.undo(me).await.map(drop),
                 };
-                let now = world.store.draft(draft).await.expect("the draft is there");
+                let now = world.store.drafts().get(draft).await.expect("the draft is there");
                 assert_eq!(now.body.cut.len(), total);
                 let after = fields(&now);
                 for (part, value) in after {

@@ -20,7 +20,7 @@ fn all(seen: &Seen) -> Vec<Delivery> {
 fn noting(store: &Store, name: &str, at_once: usize) -> (Worker, Seen) {
     let seen: Seen = Arc::default();
     let notes = seen.clone();
-    let worker = store.start_worker(name, at_once, move |delivery| {
+    let worker = store.queue().start_worker(name, at_once, move |delivery| {
         let notes = notes.clone();
         async move {
             notes.lock().expect("lock").push(delivery);
@@ -37,25 +37,25 @@ fn clip_work(n: u128) -> Work {
 #[tokio::test]
 async fn work_is_done_the_important_first_and_each_once() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&(0..5).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
+    store.queue().enqueue(&(0..5).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
     let track = Work::ReadTrack(TrackId::from_u128(99));
-    store.enqueue(&[track, clip_work(3), track]).await.expect("queued");
+    store.queue().enqueue(&[track, clip_work(3), track]).await.expect("queued");
     let (worker, seen) = noting(&store, "w", 1);
     until("six pieces", async || all(&seen).len() == 6).await;
     // A worker without work hears of new work at once.
-    store.enqueue(&[clip_work(7)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(7)]).await.expect("queued");
     until("the seventh", async || all(&seen).len() == 7).await;
     worker.stop().await.expect("stopped");
     let mut wanted = vec![Delivery::Do(track)];
     wanted.extend([0, 1, 2, 3, 4, 7].map(|n| Delivery::Do(clip_work(n))));
     assert_eq!(all(&seen), wanted);
-    assert_eq!(store.work_left().await.expect("counted"), 0);
+    assert_eq!(store.queue().work_left().await.expect("counted"), 0);
 }
 
 #[tokio::test]
 async fn two_workers_share_two_thousand_pieces() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&(0..2000).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
+    store.queue().enqueue(&(0..2000).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
     let (one, first) = noting(&store, "one", 3);
     let (two, second) = noting(&store, "two", 3);
     until("all pieces", async || all(&first).len() + all(&second).len() >= 2000).await;
@@ -70,7 +70,7 @@ async fn two_workers_share_two_thousand_pieces() {
 /// A worker that never ends what it began.
 async fn stuck(store: &Store, name: &str) -> Worker {
     let (started, mut was_started) = tokio::sync::mpsc::channel(4);
-    let worker = store.start_worker(name, 1, move |_| {
+    let worker = store.queue().start_worker(name, 1, move |_| {
         let started = started.clone();
         async move {
             let _ = started.send(()).await;
@@ -95,7 +95,7 @@ async fn silence_only(store: &Store, name: &str) {
 #[tokio::test]
 async fn what_a_stopped_worker_held_is_done_by_the_next_at_once() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(1)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(1)]).await.expect("queued");
     stuck(&store, "stopped").await.stop().await.expect("stopped");
     let (_next, seen) = noting(&store, "next", 1);
     until("taken over", async || all(&seen) == [Delivery::Do(clip_work(1))]).await;
@@ -104,7 +104,7 @@ async fn what_a_stopped_worker_held_is_done_by_the_next_at_once() {
 #[tokio::test]
 async fn what_a_dead_worker_held_is_done_by_the_next_and_given_up_in_the_end() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(1)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(1)]).await.expect("queued");
     for name in ["first", "second", "third"] {
         drop(stuck(&store, name).await);
         silence(&store).await;
@@ -116,10 +116,10 @@ async fn what_a_dead_worker_held_is_done_by_the_next_and_given_up_in_the_end() {
 #[tokio::test]
 async fn a_worker_that_slept_finishes_nothing_that_another_took() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(1)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(1)]).await.expect("queued");
     let (wake, woken) = tokio::sync::watch::channel(false);
     let (ended, mut was_ended) = tokio::sync::mpsc::unbounded_channel();
-    let sleeper = store.start_worker("sleeper", 1, move |_| {
+    let sleeper = store.queue().start_worker("sleeper", 1, move |_| {
         let (mut woken, ended) = (woken.clone(), ended.clone());
         async move {
             let _ = woken.wait_for(|w| *w).await;
@@ -160,10 +160,10 @@ async fn held_by(store: &Store) -> Vec<String> {
 #[tokio::test]
 async fn a_panic_is_told_and_tried_again_and_given_up_in_the_end() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(0), clip_work(1)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(0), clip_work(1)]).await.expect("queued");
     let seen: Seen = Arc::default();
     let notes = seen.clone();
-    let _worker = store.start_worker("w", 1, move |delivery| {
+    let _worker = store.queue().start_worker("w", 1, move |delivery| {
         let notes = notes.clone();
         async move {
             notes.lock().expect("lock").push(delivery.clone());
@@ -192,16 +192,16 @@ async fn a_panic_is_told_and_tried_again_and_given_up_in_the_end() {
     ];
     assert_eq!(of_first, wanted);
     assert_eq!(all(&seen).iter().filter(|d| **d == second).count(), 1, "the other costs nothing");
-    until("nothing left", async || store.work_left().await.expect("counted") == 0).await;
+    until("nothing left", async || store.queue().work_left().await.expect("counted") == 0).await;
 }
 
 #[tokio::test]
 async fn what_cannot_be_done_yet_waits_without_counting_as_a_failure() {
     let store = testing::fresh_store().await.expect("a database");
-    store.enqueue(&[clip_work(0)]).await.expect("queued");
+    store.queue().enqueue(&[clip_work(0)]).await.expect("queued");
     let seen: Seen = Arc::default();
     let notes = seen.clone();
-    let _worker = store.start_worker("w", 1, move |delivery| {
+    let _worker = store.queue().start_worker("w", 1, move |delivery| {
         let notes = notes.clone();
         async move {
             let mut notes = notes.lock().expect("lock");
@@ -212,7 +212,7 @@ async fn what_cannot_be_done_yet_waits_without_counting_as_a_failure() {
     let hurry = "UPDATE work SET not_before = now() WHERE taken_by IS NULL";
     until("done at the sixth try", async || {
         sqlx::query(hurry).execute(store.pool()).await.expect("hurried");
-        store.work_left().await.expect("counted") == 0
+        store.queue().work_left().await.expect("counted") == 0
     })
     .await;
     assert_eq!(all(&seen), vec![Delivery::Do(clip_work(0)); 6], "six tries of three, none given up");
@@ -241,11 +241,11 @@ async fn a_database_that_goes_away_costs_no_piece_and_doubles_none() {
     let place = folder.path().to_path_buf();
     let server = testing::Restartable::start(&place).expect("a server");
     let store = Store::open(&server.url()).await.expect("open");
-    store.enqueue(&(0..40).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
+    store.queue().enqueue(&(0..40).map(clip_work).collect::<Vec<_>>()).await.expect("queued");
     let ledger: Arc<Mutex<Ledger>> = Arc::default();
     let start = |name: &str| {
         let ledger = ledger.clone();
-        store.start_worker(name, 2, move |delivery| {
+        store.queue().start_worker(name, 2, move |delivery| {
             let ledger = ledger.clone();
             async move {
                 let what = format!("{delivery:?}");
@@ -273,7 +273,7 @@ async fn a_database_that_goes_away_costs_no_piece_and_doubles_none() {
         let _ = server.kill();
         tokio::time::sleep(Duration::from_millis(300)).await;
     }
-    until("all are done", async || store.work_left().await.is_ok_and(|left| left == 0)).await;
+    until("all are done", async || store.queue().work_left().await.is_ok_and(|left| left == 0)).await;
     let ledger = ledger.lock().expect("lock");
     assert_eq!((ledger.finished.len(), ledger.most_at_once), (40, 1), "none lost, none twice at once");
     assert!(ledger.finished.values().all(|n| *n == 1), "{:?}", ledger.finished);

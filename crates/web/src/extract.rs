@@ -101,25 +101,25 @@ macro_rules! from_request {
     };
 }
 
-from_request!(OwnJob, |app, request, job| Ok(Self(app.store.job(job).await?)));
+from_request!(OwnJob, |app, request, job| Ok(Self(app.store.jobs().get(job).await?)));
 from_request!(OwnClip, |app, request, job| {
-    let clip = app.store.clip(part::<ClipId>(&request, "clip")?).await?;
+    let clip = app.store.clips().get(part::<ClipId>(&request, "clip")?).await?;
     same(job, clip.job, Self(clip))
 });
 from_request!(OwnSelect, |app, request, job| {
-    let select = app.store.select(part::<SelectId>(&request, "select")?).await?;
+    let select = app.store.selects().get(part::<SelectId>(&request, "select")?).await?;
     same(job, select.job, Self { job, select })
 });
 from_request!(OwnTrack, |app, request, job| {
-    let track = app.store.track(part::<TrackId>(&request, "track")?).await?;
+    let track = app.store.tracks().get(part::<TrackId>(&request, "track")?).await?;
     same(job, track.job, Self(track))
 });
 from_request!(OwnDraft, |app, request, job| {
-    let draft = app.store.draft(part::<DraftId>(&request, "draft")?).await?;
+    let draft = app.store.drafts().get(part::<DraftId>(&request, "draft")?).await?;
     let of = draft.job;
-    same(job, of, Self { job: app.store.job(job).await?, draft })
+    same(job, of, Self { job: app.store.jobs().get(job).await?, draft })
 });
 from_request!(OwnHandoff, |app, request, job| {
-    let handoff = app.store.handoff(part::<HandoffId>(&request, "handoff")?).await?;
+    let handoff = app.store.handoffs().get(part::<HandoffId>(&request, "handoff")?).await?;
     same(job, handoff.job, Self(handoff))
 });

@@ -230,10 +230,10 @@ async fn lists_are_handed_off_and_a_missing_original_is_named() {
     }
     let wrong = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=tape")).await;
     assert_eq!(wrong.status, 422);
-    for handoff in server.app.store.unfinished_handoffs().await.expect("a list") {
+    for handoff in server.app.store.handoffs().unfinished().await.expect("a list") {
         server.app.do_work(Delivery::Do(Work::Handoff(handoff))).await;
     }
-    let made = server.app.store.handoffs(shoot.job).await.expect("a list").whole;
+    let made = server.app.store.handoffs().of_job(shoot.job).await.expect("a list").whole;
     let of = |kind: &str| made.iter().find(|h| h.kind.word() == kind).expect("made");
     let wanted = format!("read back: {} shots, 600 frames, as in the draft", shots(&draft).len());
     for kind in ["otio", "edl", "csv"] {
@@ -263,18 +263,18 @@ async fn what_was_cancelled_is_not_made_until_it_is_asked_for_again() {
     let id = path.rsplit_once('/').expect("an id").1;
     server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={id}&kind=csv")).await;
     let store = &server.app.store;
-    let handoff = store.unfinished_handoffs().await.expect("a list").remove(0);
+    let handoff = store.handoffs().unfinished().await.expect("a list").remove(0);
     let at = |what: &str| format!("/jobs/{}/handoffs/{handoff}/{what}", shoot.job);
     let page = server.post_form(&at("cancel"), "").await;
     assert!(page.status == 200 && page.body.contains("cancelled") && page.body.contains("make again"), "{}", page.body);
-    let state = async || store.handoff(handoff).await.expect("it").state;
+    let state = async || store.handoffs().get(handoff).await.expect("it").state;
     // Neither a worker that takes it now nor one that was at it already makes it.
     server.app.do_work(Delivery::Do(Work::Handoff(handoff))).await;
-    let row = store.handoff(handoff).await.expect("it");
-    store.handoff_progress(&row, 1, 2).await.expect("stored");
-    store.handoff_ended(&row, Some("file.csv"), "checked").await.expect("stored");
+    let row = store.handoffs().get(handoff).await.expect("it");
+    store.handoffs().progress(&row, 1, 2).await.expect("stored");
+    store.handoffs().ended(&row, Some("file.csv"), "checked").await.expect("stored");
     assert_eq!(state().await, HandoffState::Cancelled);
-    assert!(store.unfinished_handoffs().await.expect("a list").is_empty());
+    assert!(store.handoffs().unfinished().await.expect("a list").is_empty());
     assert!(server.post_form(&at("again"), "").await.body.contains("waiting"));
     server.app.do_work(Delivery::Do(Work::Handoff(handoff))).await;
     assert_eq!(state().await, HandoffState::Ready);
@@ -331,9 +331,9 @@ async fn a_draft_is_handed_off_as_it_was_when_it_was_asked_for() {
     server.say(&format!("{path}/edit"), json!({ "do": "move-cut", "shot": shot(&before, 0), "by": 3 })).await;
     server.say(&format!("{path}/name"), json!({ "name": "another" })).await;
     assert_eq!(server.ask("DELETE", &path, &[], "").await.status, 204);
-    let handoff = server.app.store.unfinished_handoffs().await.expect("a list").remove(0);
+    let handoff = server.app.store.handoffs().unfinished().await.expect("a list").remove(0);
     server.app.do_work(Delivery::Do(Work::Handoff(handoff))).await;
-    let row = server.app.store.handoff(handoff).await.expect("made");
+    let row = server.app.store.handoffs().get(handoff).await.expect("made");
     assert_eq!((row.state, row.name.as_str()), (HandoffState::Ready, "The Short Hour, draft 1.csv"));
     let csv = server.get(&format!("/jobs/{}/media/handoffs/{handoff}", shoot.job)).await.body;
     let first = csv.lines().nth(1).expect("a shot");
@@ -350,7 +350,7 @@ async fn drafts_are_named_copied_deleted_and_brought_back() {
     assert_eq!(named["title"], "the loud one");
     let copy = server.post_json(&format!("{path}/copy"), "{}").await;
     assert_eq!(copy.status, 201, "{}", copy.body);
-    let lines = server.app.store.draft_lines(shoot.job).await.expect("drafts");
+    let lines = server.app.store.drafts().lines(shoot.job).await.expect("drafts");
     assert_eq!(lines.iter().map(|l| l.title.as_str()).collect::<Vec<_>>(), ["the loud one, copy", "the loud one"]);
     assert_eq!(server.ask("DELETE", &path, &[], "").await.status, 204);
     assert_eq!(server.get(&format!("{path}.json")).await.status, 404);

@@ -173,12 +173,12 @@ async fn another_track_begins_exactly_where_its_shot_does() {
     let server = Server::start().await;
     let shoot = server.shoot(60).await;
     let store = &server.app.store;
-    let other = store.import_track(shoot.job, server::NOBODY, &new_track("music/other.wav")).await;
+    let other = store.tracks().import(shoot.job, server::NOBODY, &new_track("music/other.wav")).await;
     let other = other.expect("a track").expect("new");
-    let row = store.track(other).await.expect("a track");
+    let row = store.tracks().get(other).await.expect("a track");
     let whole = Seconds::new(24, 1).expect("seconds");
     let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
-    store.track_ready(&row, &identity(), &sound(), &music(), &part).await.expect("kept");
+    store.tracks().ready(&row, &identity(), &sound(), &music(), &part).await.expect("kept");
     let path = new_draft(&server, &shoot).await;
     let before = server.json(&format!("{path}.json")).await;
     let place = (1..).find(|i| shot(&before, *i)["start"].as_i64() >= Some(150)).expect("a later shot");
@@ -266,10 +266,10 @@ async fn what_a_list_cannot_say_is_named_in_its_report() {
             server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("kind={kind}&draft={draft}")).await;
         assert!(asked.status < 300, "{}", asked.body);
     }
-    let asked = server.app.store.handoffs(shoot.job).await.expect("hand-offs");
+    let asked = server.app.store.handoffs().of_job(shoot.job).await.expect("hand-offs");
     for handoff in asked.whole {
         server.app.do_work(Delivery::Do(Work::Handoff(handoff.id))).await;
-        let done = server.app.store.handoff(handoff.id).await.expect("the hand-off");
+        let done = server.app.store.handoffs().get(handoff.id).await.expect("the hand-off");
         assert_eq!(done.state, HandoffState::Ready, "{:?}", done.report);
         let report = done.report.expect("a report");
         assert!(report.contains("parts, since speeds change"), "{report}");

@@ -65,7 +65,7 @@ impl Asked {
         let shoot = server.shoot(24).await;
         let job = shoot.job.to_string();
         assert_eq!(server.post_json(&format!("/jobs/{job}/drafts"), "{}").await.status, 201);
-        let draft = server.app.store.draft_lines(shoot.job).await.expect("drafts").remove(0).id.to_string();
+        let draft = server.app.store.drafts().lines(shoot.job).await.expect("drafts").remove(0).id.to_string();
         let view = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
         let shot = |at: usize| view["shots"][at]["id"].as_str().expect("an id").to_owned();
         let (shot, other) = (shot(1), shot(2));
@@ -79,7 +79,8 @@ impl Asked {
         let (select, clip) = (selects[3]["id"].clone(), selects[3]["clip"].as_str().expect("a clip").to_owned());
         let (select_path, clip_path) =
             (format!("/jobs/{job}/selects/{}", select.as_str().expect("an id")), format!("/jobs/{job}/clips/{clip}"));
-        let overview = self.server.app.store.overview(job.parse().expect("an id"), None).await.expect("overview");
+        let overview =
+            self.server.app.store.jobs().overview(job.parse().expect("an id"), None).await.expect("overview");
         let track = format!("/jobs/{job}/tracks/{}", overview.music.expect("music").0);
         let edit = |body: Value| (format!("/jobs/{job}/drafts/{draft}/edit"), body);
         let marks = |body: Value| (format!("{track}/marks"), body);

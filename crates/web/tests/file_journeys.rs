@@ -97,7 +97,7 @@ impl Journey {
 
     async fn work(&self) {
         for _ in 0..4 {
-            let waiting = self.server.app.store.unfinished_clips().await.expect("clips");
+            let waiting = self.server.app.store.clips().unfinished().await.expect("clips");
             for clip in waiting {
                 self.server.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
             }
@@ -111,7 +111,7 @@ impl Journey {
     }
 
     async fn look(&self) {
-        self.server.app.look_for_files(self.job).await.expect("looked");
+        self.server.app.files().look(self.job).await.expect("looked");
         self.work().await;
     }
 
@@ -147,9 +147,9 @@ impl Journey {
 
     /// Says something of the clip that shows a content.
     async fn judge(&mut self, content: usize) {
-        let clips = self.server.app.store.clips(self.job).await.expect("clips").whole;
+        let clips = self.server.app.store.clips().of_job(self.job).await.expect("clips").whole;
         let Some(clip) = clips.iter().find(|c| Self::content_of(c) == Some(content)) else { return };
-        let selects = self.server.app.store.selects(self.job).await.expect("selects").whole;
+        let selects = self.server.app.store.selects().of_job(self.job).await.expect("selects").whole;
         let Some(select) = selects.iter().find(|s| s.clip == clip.id) else { return };
         let said = self.said.entry(content).or_default();
         said.push(format!("{} {}", content, said.len()));
@@ -161,9 +161,9 @@ impl Journey {
 
     /// Everything that was said is on a clip of the content that it was said of, also of a clip that is missing.
     async fn nothing_is_lost(&self) {
-        let clips = self.server.app.store.all_clips(self.job).await.expect("clips").whole;
+        let clips = self.server.app.store.clips().all_of_job(self.job).await.expect("clips").whole;
         let by_id: BTreeMap<ClipId, &Clip> = clips.iter().map(|c| (c.id, c)).collect();
-        let selects = self.server.app.store.selects(self.job).await.expect("selects").whole;
+        let selects = self.server.app.store.selects().of_job(self.job).await.expect("selects").whole;
         for (content, said) in &self.said {
             let on_it =
                 selects.iter().filter(|s| by_id.get(&s.clip).is_some_and(|c| Self::content_of(c) == Some(*content)));
@@ -201,7 +201,7 @@ proptest! {
             journey.bring().await;
             journey.look().await;
             journey.nothing_is_lost().await;
-            let clips = journey.server.app.store.clips(journey.job).await.expect("clips").whole;
+            let clips = journey.server.app.store.clips().of_job(journey.job).await.expect("clips").whole;
             for content in journey.said.keys() {
                 let found = clips.iter().any(|c| Journey::content_of(c) == Some(*content) && !c.missing);
                 prop_assert!(found, "content {} is back: {:?}", content, clips.iter().map(|c| (&c.path, c.missing, c.owns_path, Journey::content_of(c))).collect::<Vec<_>>());

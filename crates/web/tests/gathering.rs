@@ -23,13 +23,13 @@ fn draw(to: &Path, hue: u32) {
 }
 
 async fn clips(server: &Server, job: JobId) -> Vec<Clip> {
-    let mut clips = server.app.store.clips(job).await.expect("clips").whole;
+    let mut clips = server.app.store.clips().of_job(job).await.expect("clips").whole;
     clips.sort_by(|a, b| a.name.cmp(&b.name));
     clips
 }
 
 async fn work(server: &Server) {
-    for clip in server.app.store.unfinished_clips().await.expect("clips") {
+    for clip in server.app.store.clips().unfinished().await.expect("clips") {
         server.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
     }
 }
@@ -43,7 +43,7 @@ async fn a_roll_is_named_put_right_taken_apart_and_put_together() {
     let server = Server::start().await;
     let shoot = server.shoot(6).await;
     let page = async || server.get(&format!("/jobs/{}/gather", shoot.job)).await.body;
-    let roll = server.app.store.rolls(shoot.job).await.expect("rolls")[0].id;
+    let roll = server.app.store.rolls().of_job(shoot.job).await.expect("rolls")[0].id;
     let path = format!("/jobs/{}/rolls/{roll}", shoot.job);
     let change = async |form: &str| server.post_form(&path, form).await.status;
     assert_eq!(change("name=tower").await, 204);
@@ -57,12 +57,12 @@ async fn a_roll_is_named_put_right_taken_apart_and_put_together() {
     assert!(page().await.contains("from 09:00"));
     // Two days are two rolls where somebody says so; a clip begins one as well.
     assert_eq!(change("pauses=true").await, 204);
-    assert_eq!(server.app.store.rolls(shoot.job).await.expect("rolls").len(), 2);
+    assert_eq!(server.app.store.rolls().of_job(shoot.job).await.expect("rolls").len(), 2);
     assert_eq!(server.post_form(&path, "pauses=true").await.status, 422, "there is no pause left");
     assert_eq!(change(&format!("split={}", shoot.clips[1])).await, 204);
     let of = async || -> Vec<usize> {
         let all = clips(&server, shoot.job).await;
-        let rolls = server.app.store.rolls(shoot.job).await.expect("rolls");
+        let rolls = server.app.store.rolls().of_job(shoot.job).await.expect("rolls");
         let mut counts: Vec<usize> = rolls.iter().map(|r| all.iter().filter(|c| c.roll == r.id).count()).collect();
         counts.retain(|n| *n > 0);
         counts.sort_unstable();
@@ -122,7 +122,7 @@ async fn rolls_are_divided_by_camera_and_pauses_once_they_are_read() {
     bring(&server, job).await;
     let of = async || -> Vec<(String, Vec<String>)> {
         let all = clips(&server, job).await;
-        let rolls = server.app.store.rolls(job).await.expect("rolls");
+        let rolls = server.app.store.rolls().of_job(job).await.expect("rolls");
         let names = |r| all.iter().filter(|c| c.roll == r).map(|c| c.name.clone()).collect::<Vec<_>>();
         rolls.into_iter().map(|r| (r.name, names(r.id))).filter(|(_, clips)| !clips.is_empty()).collect()
     };
@@ -144,7 +144,7 @@ async fn rolls_are_divided_by_camera_and_pauses_once_they_are_read() {
     assert_eq!(rolls.len(), 3, "{rolls:?}");
     assert_eq!(rolls[1].1, ["b1.mp4", "b2.mp4", "b3.mp4"]);
     // A person put them together: so they stay.
-    let ids = server.app.store.rolls(job).await.expect("rolls");
+    let ids = server.app.store.rolls().of_job(job).await.expect("rolls");
     let id = |name: &str| ids.iter().find(|r| r.name == name).expect("the roll").id;
     let path = format!("/jobs/{job}/rolls/{}", id("day one, part 3"));
     assert_eq!(server.post_form(&path, &format!("join={}", id("day one"))).await.status, 204);
@@ -181,7 +181,7 @@ async fn what_a_change_of_the_job_means_is_said_before_and_can_be_taken_back() {
         assert!(page.contains(words), "{words}: {page}");
     }
     // The draft is what it was, at its own rate.
-    let drafts = server.app.store.drafts(shoot.job).await.expect("drafts").whole;
+    let drafts = server.app.store.drafts().of_job(shoot.job).await.expect("drafts").whole;
     let shown = server.json(&format!("/jobs/{}/drafts/{}.json", shoot.job, drafts[0].id)).await;
     assert_eq!(shown["total"], 600, "24 s at 25: {shown}");
     assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "change the job");
@@ -221,7 +221,7 @@ async fn the_same_file_twice_is_one_clip_and_a_moved_one_is_found_by_its_content
     // A whole folder that went elsewhere is shown by hand.
     std::fs::rename(media.join("sorted"), media.join("elsewhere")).expect("moved");
     std::fs::rename(media.join("elsewhere/bell.mp4"), media.join("elsewhere/renamed.mp4")).expect("renamed");
-    server.app.look_for_files(job).await.expect("looked");
+    server.app.files().look(job).await.expect("looked");
     assert!(clips(&server, job).await.iter().any(|c| c.missing));
     let folders = server.get(&format!("/jobs/{job}/gather/folders?root=media")).await.body;
     assert!(folders.contains("Look here and below for 1"), "{folders}");
@@ -241,19 +241,19 @@ async fn reading_rests_and_goes_on_and_what_is_looked_at_comes_first() {
     }
     bring(&server, job).await;
     assert_eq!(server.post_form(&format!("/jobs/{job}/rest"), "rest=true").await.status, 204);
-    assert_eq!(server.app.store.work_left().await.expect("counted"), 0);
+    assert_eq!(server.app.store.queue().work_left().await.expect("counted"), 0);
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("reading rests"), "{page}");
     // Whoever asks all the same finds that it rests.
     work(&server).await;
     assert!(clips(&server, job).await.iter().all(|c| c.state == State::Waiting));
     assert_eq!(server.post_form(&format!("/jobs/{job}/rest"), "rest=false").await.status, 204);
-    assert_eq!(server.app.store.work_left().await.expect("counted"), 3);
+    assert_eq!(server.app.store.queue().work_left().await.expect("counted"), 3);
     let last = clips(&server, job).await[2].id;
     let look = json!({ "clips": [last] }).to_string();
     assert_eq!(server.post_json(&format!("/jobs/{job}/gather/look"), &look).await.status, 204);
     let (first_seen, mut seen) = tokio::sync::mpsc::unbounded_channel();
-    let worker = server.app.store.start_worker("test", 1, move |delivery| {
+    let worker = server.app.store.queue().start_worker("test", 1, move |delivery| {
         let first_seen = first_seen.clone();
         async move {
             let _ = first_seen.send(delivery);
@@ -412,11 +412,11 @@ async fn a_picture_is_a_clip_for_as_long_as_it_is_wanted() {
     let upright = all.iter().find(|c| c.name == "upright.jpg").expect("the picture");
     let turned = upright.probe.as_ref().expect("read");
     assert_eq!((turned.width, turned.height, turned.rotation), (360, 640, 90));
-    let full = server.app.full_frame(upright, 0.1).await.expect("a frame");
+    let full = server.app.readings().full_frame(upright, 0.1).await.expect("a frame");
     assert_eq!(size_of(&full), (360, 640), "it stands upright on the screen as well");
     assert_eq!(server.post_form(&format!("/jobs/{job}/clips/{}/shown", dial.id), "seconds=2.4").await.status, 204);
     work(&server).await;
-    let shown = server.app.store.clip(dial.id).await.expect("the picture");
+    let shown = server.app.store.clips().get(dial.id).await.expect("the picture");
     assert!((shown.probe.expect("read").duration.to_f64() - 2.4).abs() < 0.05);
     assert_eq!(server.post_form(&format!("/jobs/{job}/clips/{}/shown", dial.id), "seconds=9000").await.status, 422);
     server.stop().await;
@@ -429,11 +429,11 @@ async fn a_short_sound_is_no_music_until_somebody_says_so() {
     let folder = server.dir.path().join("media/day one");
     ffmpeg(&["-f", "lavfi", "-i", "sine=frequency=440:duration=3"], &folder.join("bell.wav"));
     bring(&server, job).await;
-    let track = server.app.store.tracks(job).await.expect("tracks").whole.remove(0);
+    let track = server.app.store.tracks().of_job(job).await.expect("tracks").whole.remove(0);
     server.app.do_work(Delivery::Do(Work::ReadTrack(track.id))).await;
-    let sound = server.app.store.track(track.id).await.expect("the sound");
+    let sound = server.app.store.tracks().get(track.id).await.expect("the sound");
     assert_eq!(sound.kind, SoundKind::Sound);
-    assert_eq!(server.app.store.job(job).await.expect("the job").chosen_track, None);
+    assert_eq!(server.app.store.jobs().get(job).await.expect("the job").chosen_track, None);
     let listen = server.get(&format!("/jobs/{job}/listen")).await.body;
     assert!(listen.contains("No music yet"), "{listen}");
     let kind = format!("/jobs/{job}/tracks/{}/kind", track.id);
@@ -454,10 +454,10 @@ async fn an_ambience_in_a_folder_of_sounds_is_none_of_the_music() {
         ffmpeg(&["-f", "lavfi", "-i", "anoisesrc=color=pink:duration=12:amplitude=0.3"], &day.join(folder).join(file));
     }
     bring(&server, job).await;
-    for track in server.app.store.tracks(job).await.expect("tracks").whole {
+    for track in server.app.store.tracks().of_job(job).await.expect("tracks").whole {
         server.app.do_work(Delivery::Do(Work::ReadTrack(track.id))).await;
     }
-    let read = server.app.store.tracks(job).await.expect("tracks").whole;
+    let read = server.app.store.tracks().of_job(job).await.expect("tracks").whole;
     let mut kinds: Vec<(&str, SoundKind)> = read.iter().map(|t| (t.name.as_str(), t.kind)).collect();
     kinds.sort_by_key(|k| k.0);
     assert_eq!(kinds, [("noise piece.wav", SoundKind::Music), ("wind.wav", SoundKind::Sound)]);

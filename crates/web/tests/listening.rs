@@ -47,10 +47,10 @@ impl<'a> Track<'a> {
 
 /// A new draft on the chosen music.
 async fn opened(server: &Server, shoot: &Shoot) -> std::sync::Arc<legere_app::drafts::OpenDraft> {
-    let job = server.app.store.job(shoot.job).await.expect("the job");
-    let id = server.app.new_draft(&job, NOBODY).await.expect("a draft");
-    let kept = server.app.store.draft(id).await.expect("kept");
-    server.app.open_draft(&job, kept).await.expect("open")
+    let job = server.app.store.jobs().get(shoot.job).await.expect("the job");
+    let id = server.app.drafts().lay(&job, NOBODY).await.expect("a draft");
+    let kept = server.app.store.drafts().get(id).await.expect("kept");
+    server.app.drafts().open(&job, kept).await.expect("open")
 }
 
 #[tokio::test]
@@ -103,11 +103,11 @@ async fn marks_lie_over_the_reading_reach_the_draft_and_are_undone() {
     let open = opened(&server, &shoot).await;
     assert_eq!(open.music.sections[0].kind.word(), "break");
     // A new reading leaves them alone.
-    let row = server.app.store.track(shoot.track).await.expect("a track");
+    let row = server.app.store.tracks().get(shoot.track).await.expect("a track");
     let version = row.part.clone().expect("a part");
     let store = &server.app.store;
-    let measured = store.measured(shoot.track).await.expect("asked").expect("a reading");
-    store.track_ready(&row, &identity(), &sound(), &measured, &version).await.expect("read again");
+    let measured = store.tracks().measured(shoot.track).await.expect("asked").expect("a reading");
+    store.tracks().ready(&row, &identity(), &sound(), &measured, &version).await.expect("read again");
     assert_eq!(track.seen().await["reading"]["sections"][0]["kind"], "break");
     track.undo().await;
     track.undo().await;
@@ -125,14 +125,14 @@ async fn a_track_that_cannot_be_read_again_keeps_what_was_read() {
     server.app.take_up_again().await.expect("queued");
     server.app.do_work(Delivery::Do(Work::ReadTrack(shoot.track))).await;
     assert_eq!(track.seen().await["reading"], before["reading"]);
-    let row = server.app.store.track(shoot.track).await.expect("a track");
+    let row = server.app.store.tracks().get(shoot.track).await.expect("a track");
     assert!(row.missing, "it is read once its file is back");
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
     assert!(page.contains("the file is no longer where it was"), "it is said beside the track");
     // What lies there then is no music; the reading stays all the same.
     std::fs::create_dir_all(server.dir.path().join("media/music")).expect("a folder");
     std::fs::write(server.dir.path().join("media/music/short.wav"), "no music").expect("written");
-    server.app.look_for_files(shoot.job).await.expect("looked");
+    server.app.files().look(shoot.job).await.expect("looked");
     server.app.do_work(Delivery::Do(Work::ReadTrack(shoot.track))).await;
     assert_eq!(track.seen().await["reading"], before["reading"]);
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;

@@ -53,20 +53,20 @@ impl Card {
 
     /// By name.
     async fn clips(&self) -> Vec<Clip> {
-        let mut clips = self.server.app.store.clips(self.job).await.expect("clips").whole;
+        let mut clips = self.server.app.store.clips().of_job(self.job).await.expect("clips").whole;
         clips.sort_by(|a, b| a.name.cmp(&b.name));
         clips
     }
 
     /// Does what waits.
     async fn work(&self) {
-        for clip in self.server.app.store.unfinished_clips().await.expect("clips") {
+        for clip in self.server.app.store.clips().unfinished().await.expect("clips") {
             self.server.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
         }
     }
 
     async fn look(&self) -> String {
-        self.server.app.look_for_files(self.job).await.expect("looked");
+        self.server.app.files().look(self.job).await.expect("looked");
         self.server.get(&format!("/jobs/{}/gather", self.job)).await.body
     }
 
@@ -169,7 +169,7 @@ async fn a_reading_made_anew_leaves_the_light_copy_that_is_there() {
         if let Some(way) = copies_made {
             std::fs::write(folder.join("made.txt"), way).expect("written");
         }
-        card.server.app.store.outdated_clips_wait(another_way).await.expect("looked");
+        card.server.app.store.clips().outdated_wait(another_way).await.expect("looked");
         assert_eq!(card.clips().await[1].state, State::Waiting);
         card.work().await;
         let clip = card.clips().await.remove(1);

@@ -23,10 +23,10 @@ async fn a_new_job_is_asked_for_in_the_editors_words() {
         assert!(answer.status == 200 && answer.body.contains(words), "{form}: {}", answer.body);
         assert!(answer.body.contains("role=\"alert\""));
     }
-    assert!(server.app.store.jobs().await.expect("jobs").whole.is_empty());
+    assert!(server.app.store.jobs().all().await.expect("jobs").whole.is_empty());
     let made = server.post_form("/jobs", "name=Spring&length=1:30&rate=24000/1001&size=1080x1920").await;
     assert_eq!(made.status, 303);
-    let job = server.app.store.jobs().await.expect("jobs").whole.remove(0);
+    let job = server.app.store.jobs().all().await.expect("jobs").whole.remove(0);
     assert_eq!((job.name.as_str(), job.target_seconds, job.width), ("Spring", Some(90.0), 1080));
     server.stop().await;
 }
@@ -113,7 +113,7 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
     let bring = || server.post_form(&address, "root=media&path=");
     assert!(bring().await.body.contains("Brought in 2 clips and 0 tracks."));
     assert!(bring().await.body.contains("Brought in 0 clips and 0 tracks, 2 were there already."));
-    for clip in server.app.store.unfinished_clips().await.expect("clips") {
+    for clip in server.app.store.clips().unfinished().await.expect("clips") {
         server.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
     }
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
@@ -125,7 +125,7 @@ async fn a_folder_is_brought_in_once_and_its_trouble_stands_on_its_line() {
     // What vanishes later is said as well, and nothing else is lost.
     std::fs::remove_file(folder.join("C001.mp4")).expect("removed");
     assert!(bring().await.body.contains("there already"));
-    server.app.look_for_files(job).await.expect("looked");
+    server.app.files().look(job).await.expect("looked");
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("the file is no longer where it was"), "{page}");
     server.stop().await;
@@ -137,9 +137,9 @@ async fn broken_requests_are_refused_and_change_nothing() {
     let shoot = server.shoot(40).await;
     let made = server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await;
     assert_eq!(made.status, 201, "{}", made.body);
-    let line = server.app.store.draft_lines(shoot.job).await.expect("drafts").remove(0);
+    let line = server.app.store.drafts().lines(shoot.job).await.expect("drafts").remove(0);
     let (job, select, draft, track) = (shoot.job, shoot.selects[0], line.id, shoot.track);
-    let shot = server.app.store.draft(draft).await.expect("the draft").body.cut.shots()[0].id;
+    let shot = server.app.store.drafts().get(draft).await.expect("the draft").body.cut.shots()[0].id;
     let before = server.json(&format!("/jobs/{job}/drafts/{draft}.json")).await;
     let many = format!("[{}]", vec!["[0,20]"; 350].join(","));
     for (path, body, status, words) in [

@@ -129,7 +129,7 @@ async fn worker(server: &Server, shoot: &Shoot, over: &AtomicBool) -> usize {
     let mut times = 0;
     while !over.load(Ordering::Relaxed) {
         for id in &shoot.clips {
-            let clip = server.app.store.clip(*id).await.expect("a clip");
+            let clip = server.app.store.clips().get(*id).await.expect("a clip");
             server.read_again(&clip, &reading((times % 7) as f32 / 7.0)).await;
             times += 1;
         }

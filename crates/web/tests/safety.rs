@@ -83,9 +83,9 @@ async fn names_with_markup_are_text() {
         bytes: 1,
         modified: chrono::Utc::now(),
     };
-    server.app.store.import_clips(job, NOBODY, markup, "day one", &[file]).await.expect("a clip");
+    server.app.store.clips().import(job, NOBODY, markup, "day one", &[file]).await.expect("a clip");
     let track = legere_store::tracks::NewTrack { name: markup.into(), ..new_track("x.wav") };
-    server.app.store.import_track(job, NOBODY, &track).await.expect("a track");
+    server.app.store.tracks().import(job, NOBODY, &track).await.expect("a track");
     for page in ["gather", "listen", "sift", "arrange", "watch", "handoff"] {
         let answer = server.get(&format!("/jobs/{job}/{page}")).await;
         assert_eq!(answer.status, 200, "{page}: {}", answer.body);
@@ -120,13 +120,13 @@ async fn one_job_does_not_open_what_belongs_to_another() {
     let shoot = server.shoot(40).await;
     let other = server.job("Other").await;
     assert_eq!(server.post_form(&format!("/jobs/{}/drafts", shoot.job), "").await.status, 201);
-    let draft = server.app.store.draft_lines(shoot.job).await.expect("drafts").remove(0).id;
+    let draft = server.app.store.drafts().lines(shoot.job).await.expect("drafts").remove(0).id;
     let asked = server.post_form(&format!("/jobs/{}/handoffs", shoot.job), &format!("draft={draft}&kind=csv")).await;
     assert_eq!(asked.status, 200, "{}", asked.body);
-    let handoff = server.app.store.unfinished_handoffs().await.expect("hand-offs").remove(0);
+    let handoff = server.app.store.handoffs().unfinished().await.expect("hand-offs").remove(0);
     server.app.do_work(legere_store::queue::Delivery::Do(legere_store::queue::Work::Handoff(handoff))).await;
     let (clip, select, track) = (shoot.clips[0], shoot.selects[0], shoot.track);
-    let shot = server.app.store.draft(draft).await.expect("a draft").body.cut.shots()[0].id;
+    let shot = server.app.store.drafts().get(draft).await.expect("a draft").body.cut.shots()[0].id;
     let pin = format!(r#"{{"do":"pin","shot":"{shot}","pin":"whole"}}"#);
     let json = [
         (format!("selects/{select}"), r#"{"do":"tier","tier":"hero"}"#),

@@ -103,10 +103,10 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     std::fs::create_dir_all(&music).expect("a folder");
     std::fs::write(music.join("broken.mp3"), b"no music").expect("a file");
     let broken =
-        store.import_track(shoot.job, NOBODY, &new_track("music/broken.mp3")).await.expect("track").expect("new");
-    let row = store.track(broken).await.expect("a track");
+        store.tracks().import(shoot.job, NOBODY, &new_track("music/broken.mp3")).await.expect("track").expect("new");
+    let row = store.tracks().get(broken).await.expect("a track");
     let words = "this is not a piece of music, or it is damaged beyond reading";
-    store.track_state(&row, legere_store::clips::State::Failed, Some(words.into())).await.expect("kept");
+    store.tracks().state(&row, legere_store::clips::State::Failed, Some(words.into())).await.expect("kept");
     let page = server.get(&format!("/jobs/{}/listen", shoot.job)).await.body;
     assert!(
         page.contains("wanted 0:20")
@@ -129,7 +129,7 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
 async fn a_job_with_music_alone_has_something_already() {
     let server = Server::start().await;
     let job = server.job("Music first").await;
-    server.app.store.import_track(job, NOBODY, &new_track("music/one.mp3")).await.expect("a track");
+    server.app.store.tracks().import(job, NOBODY, &new_track("music/one.mp3")).await.expect("a track");
     let page = server.get(&format!("/jobs/{job}/gather")).await.body;
     assert!(page.contains("No clips yet") && !page.contains("Nothing here yet"), "{page}");
     assert!(page.contains("<span class=\"clip-name\">one.mp3</span>"), "{page}");
@@ -318,7 +318,7 @@ async fn what_is_no_fault_is_said_once_and_stays_said() {
     let said = server.say(&path, json!({ "do": "no-fault", "fault": "shake" })).await;
     assert_eq!(said["no_faults"], json!(["shake"]));
     // Whatever is read later.
-    let clip = server.app.store.clip(shoot.clips[0]).await.expect("a clip");
+    let clip = server.app.store.clips().get(shoot.clips[0]).await.expect("a clip");
     server.read_again(&clip, &shoot::reading(0.4)).await;
     assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
     let taken_back = server.say(&path, json!({ "do": "no-fault", "fault": "shake" })).await;
@@ -343,7 +343,7 @@ async fn a_clip_softer_than_the_rest_of_its_job_is_out_of_focus_all_along() {
             .collect::<Vec<_>>()
     };
     assert!(rows(&server, &shoot).await.iter().all(|r| soft(r).is_empty() && r["soft_in_job"] == false));
-    let clip = server.app.store.clip(shoot.clips[2]).await.expect("a clip");
+    let clip = server.app.store.clips().get(shoot.clips[2]).await.expect("a clip");
     let mut missed = shoot::reading(0.4);
     missed.samples.sharpness.fill(0.2);
     missed.samples.warmth = vec![0.4; 80];
@@ -376,7 +376,7 @@ async fn a_long_take_is_broken_up_into_its_events_around_what_was_judged() {
     let path = format!("/jobs/{}/clips/{}/events", shoot.job, shoot.clips[0]);
     let none = server.refused(&path, json!({})).await;
     assert!(none.starts_with("one thing happens in this clip"), "{none}");
-    let clip = server.app.store.clip(shoot.clips[0]).await.expect("a clip");
+    let clip = server.app.store.clips().get(shoot.clips[0]).await.expect("a clip");
     let reading = ClipReading { events: events(&[(0.0, 2.0), (2.0, 5.0), (5.5, 8.0)]), ..shoot::reading(0.4) };
     server.read_again(&clip, &reading).await;
     let of_clip = async || {
@@ -410,7 +410,7 @@ async fn alike_takes_know_each_other() {
         colours: vec![(seed * 20) as i8; 2 * COLOURS.0 * COLOURS.1],
     };
     for (clip, seed) in shoot.clips.iter().zip([1, 2, 1, 3]) {
-        let clip = server.app.store.clip(*clip).await.expect("a clip");
+        let clip = server.app.store.clips().get(*clip).await.expect("a clip");
         server.read_again(&clip, &ClipReading { signatures: vec![look(seed)], ..shoot::reading(0.4) }).await;
     }
     let alike: Vec<Value> = rows(&server, &shoot).await.iter().map(|r| r["alike"].clone()).collect();

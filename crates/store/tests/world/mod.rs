@@ -122,21 +122,21 @@ impl World {
 
     pub async fn in_store(store: Store) -> Self {
         let me = by(1, Step::Gather);
-        let job = store.create_job(new_job(), me).await.expect("a job");
-        let ids = store.import_clips(job, me, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
-        let clip = store.clip(ids[0]).await.expect("the clip");
-        store.clip_ready(&clip, &identity(), &probe(), &reading(), None).await.expect("kept");
-        let select = store.selects(job).await.expect("selects").whole.remove(0).id;
+        let job = store.jobs().create(new_job(), me).await.expect("a job");
+        let ids = store.clips().import(job, me, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
+        let clip = store.clips().get(ids[0]).await.expect("the clip");
+        store.clips().ready(&clip, &identity(), &probe(), &reading(), None).await.expect("kept");
+        let select = store.selects().of_job(job).await.expect("selects").whole.remove(0).id;
         Self { store, job, clip: clip.id, select }
     }
 
     pub async fn track(&self) -> TrackId {
-        let added = self.store.import_track(self.job, by(1, Step::Gather), &music("music/a.wav")).await;
+        let added = self.store.tracks().import(self.job, by(1, Step::Gather), &music("music/a.wav")).await;
         added.expect("a track").expect("new")
     }
 
     pub async fn select(&self) -> Select {
-        self.store.select(self.select).await.expect("the select")
+        self.store.selects().get(self.select).await.expect("the select")
     }
 
     /// A draft of so many shots of a second each.

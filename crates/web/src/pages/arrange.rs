@@ -44,9 +44,9 @@ struct Arrange {
 }
 
 async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let drafts = app.store.draft_lines(job.id).await?;
+    let drafts = app.store.drafts().lines(job.id).await?;
     let draft = which.of(&drafts).cloned();
-    let tracks = app.store.tracks(job.id).await?.whole;
+    let tracks = app.store.tracks().of_job(job.id).await?.whole;
     let tracks = tracks.into_iter().filter(|t| t.part.is_some() && !t.hidden && t.kind == SoundKind::Music);
     let tracks = tracks.map(|t| (t.id, short_name(&t.name))).collect();
     page(&Arrange { spine: Spine::of(&app, job, "arrange", which.draft).await?, draft, drafts, tracks })
@@ -61,7 +61,7 @@ fn go_to(job: JobId, draft: impl std::fmt::Display) -> HttpResponse {
 }
 
 async fn create(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    let id = app.new_draft(&job, window.by).await?;
+    let id = app.drafts().lay(&job, window.by).await?;
     Ok(go_to(job.id, id))
 }
 
@@ -70,7 +70,7 @@ async fn copy(
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let id = app.copy_draft(job.id, window.by, draft.id).await?;
+    let id = app.drafts().copy(job.id, window.by, draft.id).await?;
     Ok(go_to(job.id, id))
 }
 
@@ -85,8 +85,8 @@ async fn name(
     window: Window,
     form: web::Json<NameForm>,
 ) -> Result<HttpResponse, WebError> {
-    app.name_draft(job.id, window.by, window.base, draft.id, &form.name).await?;
-    cut(&app, &job, app.store.draft(draft.id).await?).await
+    app.drafts().rename(job.id, window.by, window.base, draft.id, &form.name).await?;
+    cut(&app, &job, app.store.drafts().get(draft.id).await?).await
 }
 
 async fn delete(
@@ -94,18 +94,18 @@ async fn delete(
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    app.delete_draft(job.id, window.by, draft.id).await?;
+    app.drafts().delete(job.id, window.by, draft.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 async fn draft_json(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(&job, draft).await?;
+    let open = app.drafts().open(&job, draft).await?;
     Ok(HttpResponse::Ok().json(DraftView::of(&open)))
 }
 
 /// What an edit answers with: the part of the view that it can have changed.
 async fn cut(app: &App, job: &Job, kept: StoredDraft) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(job, kept).await?;
+    let open = app.drafts().open(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::of(&open)))
 }
 
@@ -128,7 +128,7 @@ async fn again(
     let pace = pace
         .transpose()
         .map_err(|_no_value| AppError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;
-    let kept = app.arrange_again(&job, window.by, draft.id, pace, form.section).await?;
+    let kept = app.drafts().arrange_again(&job, window.by, draft.id, pace, form.section).await?;
     cut(&app, &job, kept).await
 }
 
@@ -138,7 +138,7 @@ async fn edit(
     window: Window,
     request: web::Json<DraftRequest>,
 ) -> Result<HttpResponse, WebError> {
-    let kept = app.edit_draft(&job, window.by, window.base, draft.id, request.into_inner()).await?;
+    let kept = app.drafts().edit(&job, window.by, window.base, draft.id, request.into_inner()).await?;
     cut(&app, &job, kept).await
 }
 
@@ -156,7 +156,7 @@ async fn track(
     window: Window,
     form: web::Json<TrackForm>,
 ) -> Result<HttpResponse, WebError> {
-    let kept = app.begin_track(&job, window.by, window.base, draft.id, (form.shot, form.track)).await?;
+    let kept = app.drafts().begin_track(&job, window.by, window.base, draft.id, (form.shot, form.track)).await?;
     whole(&app, &job, kept).await
 }
 
@@ -165,13 +165,13 @@ async fn move_over(
     OwnDraft { job, draft }: OwnDraft,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let kept = app.move_over(&job, window.by, draft.id).await?;
+    let kept = app.drafts().move_over(&job, window.by, draft.id).await?;
     whole(&app, &job, kept).await
 }
 
 /// What a change of the music answers with.
 async fn whole(app: &App, job: &Job, kept: StoredDraft) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(job, kept).await?;
+    let open = app.drafts().open(job, kept).await?;
     Ok(HttpResponse::Ok().json(CutView::whole(&open)))
 }
 
@@ -187,7 +187,7 @@ async fn alternates(
     OwnDraft { job, draft }: OwnDraft,
     place: web::Query<ShotQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(&job, draft).await?;
-    let found = app.alternates(&open, place.shot, &place.words).await?;
+    let open = app.drafts().open(&job, draft).await?;
+    let found = app.drafts().alternates(&open, place.shot, &place.words).await?;
     Ok(HttpResponse::Ok().json(InsteadView::of(&open, place.shot, found)))
 }

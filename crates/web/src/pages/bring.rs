@@ -48,7 +48,7 @@ impl Folders {
         let folders = names.into_iter().map(|n| (join(&n), n)).collect();
         let up = (!place.path.is_empty())
             .then(|| place.path.rsplit_once('/').map_or(String::new(), |(up, _)| up.to_owned()));
-        let missing = app.store.clip_marks(job).await?.iter().filter(|c| c.missing).count();
+        let missing = app.store.clips().marks(job).await?.iter().filter(|c| c.missing).count();
         Ok(Self {
             job,
             missing,
@@ -76,8 +76,8 @@ async fn bring(
     window: Window,
     place: web::Form<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let result = app.bring(job.id, window.by, &place.root, &place.path).await;
-    app.look_behind(job.id);
+    let result = app.imports().bring(job.id, window.by, &place.root, &place.path).await;
+    app.files().look_behind(job.id);
     let mut view = Folders::of(&app, job.id, &place).await?;
     match result {
         Ok(b) if b.clips + b.tracks + b.back + b.known + b.unnamed.len() == 0 => {
@@ -123,7 +123,7 @@ async fn find(
     OwnJob(job): OwnJob,
     place: web::Form<FolderQuery>,
 ) -> Result<HttpResponse, WebError> {
-    let (found, of) = app.find_again(job.id, &place.root, &place.path).await?;
+    let (found, of) = app.imports().find_again(job.id, &place.root, &place.path).await?;
     let mut view = Folders::of(&app, job.id, &place).await?;
     if found == 0 {
         view.problem = format!("None of {} lies here or below.", counted(of, "clip"));

@@ -40,7 +40,7 @@ async fn looked_at(
     seen: web::Json<LookedAt>,
 ) -> Result<HttpResponse, WebError> {
     let seen: Vec<ClipId> = seen.clips.iter().copied().take(500).collect();
-    app.store.read_first(job.id, &seen).await?;
+    app.store.rolls().read_first(job.id, &seen).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -55,7 +55,7 @@ async fn rest(
     window: Window,
     form: web::Form<Rest>,
 ) -> Result<HttpResponse, WebError> {
-    app.pause(job.id, window.by, form.rest).await?;
+    app.jobs().pause(job.id, window.by, form.rest).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -78,19 +78,19 @@ async fn change_roll(
 ) -> Result<HttpResponse, WebError> {
     let (job, by, roll) = (job.id, window.by, path.roll);
     if let Some(name) = &change.name {
-        app.name_roll(job, by, roll, name).await?;
+        app.rolls().rename(job, by, roll, name).await?;
     }
     if let Some(clock) = &change.clock {
-        app.set_clock(job, by, roll, clock_of(clock)?).await?;
+        app.rolls().set_clock(job, by, roll, clock_of(clock)?).await?;
     }
     if let Some(into) = change.join {
-        app.join_rolls(job, by, roll, into).await?;
+        app.rolls().join(job, by, roll, into).await?;
     }
     if let Some(from) = change.split {
-        app.split_roll(job, by, roll, from).await?;
+        app.rolls().split(job, by, roll, from).await?;
     }
     if change.pauses == Some(true) {
-        app.split_at_pauses(job, by, roll).await?;
+        app.rolls().split_at_pauses(job, by, roll).await?;
     }
     Ok(HttpResponse::NoContent().finish())
 }
@@ -106,9 +106,9 @@ async fn shown(
     window: Window,
     form: web::Form<ShownFor>,
 ) -> Result<HttpResponse, WebError> {
-    let rate = app.store.job(clip.job).await?.rate;
+    let rate = app.store.jobs().get(clip.job).await?.rate;
     let seconds = parse_length(&form.seconds, rate).map_err(|error| WebError::BadRequest(error.to_string()))?;
-    app.set_shown(clip.job, window.by, clip.id, seconds).await?;
+    app.imports().set_shown(clip.job, window.by, clip.id, seconds).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -123,25 +123,25 @@ async fn track_kind(
     window: Window,
     form: web::Form<KindForm>,
 ) -> Result<HttpResponse, WebError> {
-    app.set_track_kind(window.by, &track, form.kind).await?;
+    app.imports().set_track_kind(window.by, &track, form.kind).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 /// Looks again at everything that is in trouble.
 async fn again(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let clips = app.store.clips(job.id).await?;
-    app.store.mend_clips(job.id, &clips.broken).await?;
+    let clips = app.store.clips().of_job(job.id).await?;
+    app.store.clips().mend(job.id, &clips.broken).await?;
     let troubled = clips.whole.iter().filter(|c| c.state == State::Failed).map(|c| c.id);
     let ids: Vec<ClipId> = troubled.chain(clips.broken.iter().map(|b| b.id.into())).collect();
     look_again(&app, job.id, &ids).await?;
-    for track in app.store.tracks(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
+    for track in app.store.tracks().of_job(job.id).await?.whole.iter().filter(|t| t.state == State::Failed) {
         app.read_track_again(track.id).await?;
     }
     Ok(HttpResponse::NoContent().finish())
 }
 
 async fn look_again(app: &App, job: JobId, clips: &[ClipId]) -> Result<(), WebError> {
-    app.look_for_files(job).await?;
+    app.files().look(job).await?;
     Ok(app.read_again(job, clips).await?)
 }
 
@@ -155,7 +155,7 @@ async fn roll_again(
     OwnJob(job): OwnJob,
     path: web::Path<RollPath>,
 ) -> Result<HttpResponse, WebError> {
-    let clips = app.store.clips(job.id).await?.whole;
+    let clips = app.store.clips().of_job(job.id).await?.whole;
     let ids: Vec<ClipId> = clips.iter().filter(|c| c.roll == path.roll).map(|c| c.id).collect();
     look_again(&app, job.id, &ids).await?;
     Ok(HttpResponse::NoContent().finish())
@@ -168,12 +168,12 @@ async fn clip_again(app: web::Data<App>, OwnClip(clip): OwnClip) -> Result<HttpR
 
 /// The file that took the place of a clip is the same shot.
 async fn adopt(app: web::Data<App>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
-    app.adopt_file(window.by, &clip).await?;
+    app.imports().adopt_file(window.by, &clip).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 async fn track_again(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<HttpResponse, WebError> {
-    app.look_for_files(track.job).await?;
+    app.files().look(track.job).await?;
     app.read_track_again(track.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }
@@ -191,7 +191,7 @@ async fn restore_roll(
     path: web::Path<RollPath>,
     form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    app.leave_out_roll(job.id, window.by, path.roll, !form.restore).await?;
+    app.imports().leave_out_roll(job.id, window.by, path.roll, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -201,7 +201,7 @@ async fn restore_clip(
     window: Window,
     form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    app.leave_out_clip(clip.job, window.by, clip.id, !form.restore).await?;
+    app.imports().leave_out_clip(clip.job, window.by, clip.id, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -211,6 +211,6 @@ async fn restore_track(
     window: Window,
     form: web::Form<Restore>,
 ) -> Result<HttpResponse, WebError> {
-    app.leave_out_track(track.job, window.by, track.id, !form.restore).await?;
+    app.imports().leave_out_track(track.job, window.by, track.id, !form.restore).await?;
     Ok(HttpResponse::NoContent().finish())
 }

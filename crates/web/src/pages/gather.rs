@@ -154,7 +154,7 @@ impl Tally {
     async fn of(app: &App, job: &Job, clips: &[ClipMark]) -> Result<Self, WebError> {
         let count = |of: fn(&&ClipMark) -> bool| clips.iter().filter(of).count();
         let busy = count(|c| matches!(c.state, State::Waiting | State::Reading) && !c.missing);
-        let time_left = match app.store.reading_pace(job.id).await? {
+        let time_left = match app.store.rolls().reading_pace(job.id).await? {
             pace if busy > 0 && !job.paused => {
                 pace.bytes_a_second.map_or(String::new(), |a| about(pace.bytes_left / a.max(1.0)))
             }
@@ -217,11 +217,11 @@ struct RootView {
 }
 
 async fn rolls_view(app: &App, job: &Job, shown: usize) -> Result<Rolls, WebError> {
-    let marks = app.store.clip_marks(job.id).await?.into_iter();
+    let marks = app.store.clips().marks(job.id).await?.into_iter();
     let clips = &marks.map(|c| ClipMark { recorded_at: wall_clock(c.recorded_at, job), ..c }).collect::<Vec<_>>();
-    let rolls = app.store.rolls(job.id).await?;
+    let rolls = app.store.rolls().of_job(job.id).await?;
     let names: BTreeMap<RollId, String> = rolls.iter().map(|r| (r.id, r.name.clone())).collect();
-    let tracks = app.store.tracks(job.id).await?;
+    let tracks = app.store.tracks().of_job(job.id).await?;
     let mut grouped: Vec<(RollId, Vec<&ClipMark>)> = Vec::new();
     // A card that was used on two days is two rolls: grouped by roll and day, in recording order.
     // As long as a clip is not read its time is only the file's, so it stands at the end of its roll for now.
@@ -235,7 +235,7 @@ async fn rolls_view(app: &App, job: &Job, shown: usize) -> Result<Rolls, WebErro
         }
     }
     let seen: Vec<ClipId> = grouped.iter().flat_map(|(_, of)| of.iter()).take(shown).map(|c| c.id).collect();
-    let all = app.store.clips_of(job.id, &seen).await?;
+    let all = app.store.clips().some(job.id, &seen).await?;
     let whole: HashMap<ClipId, &Clip> = all.whole.iter().map(|c| (c.id, c)).collect();
     let mut left = shown;
     let mut views = Vec::with_capacity(grouped.len());
@@ -253,7 +253,7 @@ async fn rolls_view(app: &App, job: &Job, shown: usize) -> Result<Rolls, WebErro
             clips: of[..here].iter().filter_map(|c| whole.get(&c.id)).map(|c| line(c, job)).collect(),
         });
     }
-    let tracks_out = app.store.hidden_tracks(job.id).await?;
+    let tracks_out = app.store.tracks().hidden(job.id).await?;
     let mut broken = all.broken;
     broken.extend(tracks.broken);
     Ok(Rolls {
@@ -289,7 +289,7 @@ fn track_line(t: &Track) -> TrackLine {
 }
 
 async fn left_out(app: &App, job: JobId, rolls: &[Roll], tracks: &[Track]) -> Result<LeftOut, WebError> {
-    let clips = app.store.removed_clips(job).await?;
+    let clips = app.store.clips().removed(job).await?;
     Ok(LeftOut {
         rolls: rolls.iter().filter(|r| r.removed).map(|r| (r.id, r.name.clone())).collect(),
         clips,
@@ -413,7 +413,7 @@ async fn show(
     OwnJob(job): OwnJob,
     which: web::Query<super::Which>,
 ) -> Result<HttpResponse, WebError> {
-    app.look_behind(job.id);
+    app.files().look_behind(job.id);
     let spine = Spine::of(&app, job, "gather", which.draft).await?;
     let rolls = rolls_view(&app, &spine.job, LINES).await?.render()?;
     let roots = app.roots.all().into_iter().filter(|r| r.name != DROPPED);
@@ -422,7 +422,7 @@ async fn show(
         |p: &std::path::PathBuf| p.file_name().map_or_else(|| "/".to_owned(), |n| n.to_string_lossy().into_owned());
     let parents = app.roots.parents().iter().map(name).enumerate().collect();
     let form = super::settings::FormView::of(&spine.job);
-    page(&Gather { roots, rolls, parents, takes_drops: app.takes_drops(), form, spine })
+    page(&Gather { roots, rolls, parents, takes_drops: app.imports().takes_drops(), form, spine })
 }
 
 #[derive(Deserialize)]
@@ -450,9 +450,9 @@ async fn lines(
     changed: web::Query<Changed>,
 ) -> Result<HttpResponse, WebError> {
     let wanted: Vec<ClipId> = changed.clips.split(',').filter_map(|id| id.parse().ok()).collect();
-    let marks = app.store.clip_marks(job.id).await?;
-    let clips = app.store.clips_of(job.id, &wanted).await?.whole;
-    let overview = app.store.overview(job.id, None).await?;
+    let marks = app.store.clips().marks(job.id).await?;
+    let clips = app.store.clips().some(job.id, &wanted).await?.whole;
+    let overview = app.store.jobs().overview(job.id, None).await?;
     page(&Lines {
         job: job.id,
         clips: clips.iter().filter(|c| !c.hidden).map(|c| line(c, &job)).collect(),

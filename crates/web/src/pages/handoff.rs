@@ -66,7 +66,7 @@ struct Handoff {
 }
 
 async fn files_view(app: &App, job: JobId, swapped: bool) -> Result<Files, WebError> {
-    let handoffs = app.store.handoffs(job).await?;
+    let handoffs = app.store.handoffs().of_job(job).await?;
     let ready = handoffs.whole.iter().filter(|h| h.state == HandoffState::Ready).count();
     let broken = handoffs.broken.into_iter().map(|b| FileLine {
         id: b.id.into(),
@@ -94,7 +94,7 @@ async fn files_view(app: &App, job: JobId, swapped: bool) -> Result<Files, WebEr
 }
 
 async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let draft = which.of(&app.store.draft_lines(job.id).await?).cloned();
+    let draft = which.of(&app.store.drafts().lines(job.id).await?).cloned();
     let kinds = HandoffKind::ALL.iter().map(|k| {
         let (title, inside) = described(*k);
         KindView { word: k.word(), title, inside }
@@ -109,8 +109,8 @@ async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>
 }
 
 async fn missing_clips(app: &App, job: &Job, draft: DraftId) -> Result<Vec<String>, WebError> {
-    let kept = app.store.draft(draft).await?;
-    let footage = app.footage(job.id).await?;
+    let kept = app.store.drafts().get(draft).await?;
+    let footage = app.selects().footage(job.id).await?;
     let used: BTreeSet<ClipId> = kept.body.cut.shots().iter().map(|s| s.source.clip).collect();
     let away = used.iter().filter_map(|id| footage.clip(*id)).filter(|c| c.missing);
     Ok(away.map(|c| c.name.clone()).collect())
@@ -128,21 +128,21 @@ struct Asked {
 
 async fn make(app: web::Data<App>, OwnJob(job): OwnJob, form: web::Form<Asked>) -> Result<HttpResponse, WebError> {
     let kind = form.kind.parse().map_err(|_no_value| AppError::Refused("this kind of file is not made here"))?;
-    let draft = app.store.draft(form.draft).await?;
+    let draft = app.store.drafts().get(form.draft).await?;
     if draft.job != job.id {
         return Err(WebError::NotFound);
     }
-    let open = app.open_draft(&job, draft).await?;
-    app.ask_handoff(&open, kind).await?;
+    let open = app.drafts().open(&job, draft).await?;
+    app.handoffs().ask(&open, kind).await?;
     page(&files_view(&app, job.id, true).await?)
 }
 
 async fn cancel(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
-    app.store.cancel_handoff(&handoff).await?;
+    app.store.handoffs().cancel(&handoff).await?;
     page(&files_view(&app, handoff.job, true).await?)
 }
 
 async fn again(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<HttpResponse, WebError> {
-    app.ask_again(&handoff).await?;
+    app.handoffs().ask_again(&handoff).await?;
     page(&files_view(&app, handoff.job, true).await?)
 }

@@ -73,7 +73,7 @@ const FITS: f64 = 1.0;
 
 async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
     let spine = Spine::of(&app, job, "listen", which.draft).await?;
-    let rows = app.store.tracks(spine.job.id).await?;
+    let rows = app.store.tracks().of_job(spine.job.id).await?;
     let music = rows.whole.into_iter().filter(|t| t.kind == SoundKind::Music);
     let (mut tracks, broken): (Vec<Track>, _) = (music.collect(), rows.broken.into_iter().map(|b| b.name).collect());
     let wanted = spine.job.target_seconds;
@@ -139,8 +139,8 @@ async fn reading(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<HttpR
 
 /// What the page of music is drawn from.
 async fn as_seen(app: &App, track: &Track) -> Result<HttpResponse, WebError> {
-    let read = app.reading(track).await?;
-    let loudness = app.version_loudness(track).await?;
+    let read = app.tracks().reading(track).await?;
+    let loudness = app.tracks().version_loudness(track).await?;
     Ok(HttpResponse::Ok().json(TrackView::of(track, read.as_ref(), loudness)))
 }
 
@@ -150,7 +150,7 @@ async fn version(
     window: Window,
     wanted: web::Json<Wanted>,
 ) -> Result<HttpResponse, WebError> {
-    let track = app.use_track(window.by, window.base, &track, &wanted).await?;
+    let track = app.tracks().use_version(window.by, window.base, &track, &wanted).await?;
     as_seen(&app, &track).await
 }
 
@@ -160,7 +160,7 @@ async fn mark(
     window: Window,
     edit: web::Json<Edit>,
 ) -> Result<HttpResponse, WebError> {
-    let track = app.mark(window.by, window.base, &track, edit.into_inner()).await?;
+    let track = app.tracks().mark(window.by, window.base, &track, edit.into_inner()).await?;
     as_seen(&app, &track).await
 }
 
@@ -170,7 +170,7 @@ async fn about(
     window: Window,
     said: web::Json<TrackMetadata>,
 ) -> Result<HttpResponse, WebError> {
-    app.describe_track(window.by, window.base, &track, &said).await?;
+    app.tracks().describe(window.by, window.base, &track, &said).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -185,7 +185,7 @@ async fn lengths(
     OwnTrack(track): OwnTrack,
     form: web::Json<LengthForm>,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.offered(&track, form.seconds, form.keep).await?))
+    Ok(HttpResponse::Ok().json(app.tracks().offered(&track, form.seconds, form.keep).await?))
 }
 
 #[derive(Deserialize)]
@@ -201,14 +201,14 @@ async fn seam(
     form: web::Json<SeamForm>,
 ) -> Result<HttpResponse, WebError> {
     let seams = match form.beats {
-        Some(beats) => vec![app.moved_seam(&track, form.seam, beats).await?],
-        None => app.other_seams(&track, form.seam).await?,
+        Some(beats) => vec![app.tracks().moved_seam(&track, form.seam, beats).await?],
+        None => app.tracks().other_seams(&track, form.seam).await?,
     };
     Ok(HttpResponse::Ok().json(seams))
 }
 
 async fn choose(app: web::Data<App>, OwnTrack(track): OwnTrack, window: Window) -> Result<HttpResponse, WebError> {
     let job: JobId = track.job;
-    app.choose_track(job, window.by, window.base, &track).await?;
+    app.tracks().choose(job, window.by, window.base, &track).await?;
     Ok(HttpResponse::NoContent().finish())
 }

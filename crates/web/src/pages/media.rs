@@ -51,7 +51,7 @@ struct At {
 
 /// A frame of the original, at full size.
 async fn frame(app: web::Data<App>, OwnClip(clip): OwnClip, at: web::Query<At>) -> Result<HttpResponse, WebError> {
-    let bytes = app.full_frame(&clip, at.at).await?;
+    let bytes = app.readings().full_frame(&clip, at.at).await?;
     Ok(HttpResponse::Ok()
         .content_type("image/jpeg")
         .insert_header(("cache-control", "private, max-age=60"))
@@ -71,12 +71,12 @@ async fn track(
 
 /// The version as it is used, to be heard.
 async fn version(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
-    open(&app.version_file(&track, Form::Flac).await?).await
+    open(&app.tracks().version_file(&track, Form::Flac).await?).await
 }
 
 /// The music of a draft, as it was when the draft was laid.
 async fn draft_music(app: web::Data<App>, OwnDraft { draft, .. }: OwnDraft) -> Result<NamedFile, WebError> {
-    open(&app.draft_music(&draft).await?).await
+    open(&app.drafts().music(&draft).await?).await
 }
 
 fn attached(file: NamedFile, name: String) -> NamedFile {
@@ -86,7 +86,7 @@ fn attached(file: NamedFile, name: String) -> NamedFile {
 
 /// The version as it is used, to be taken along.
 async fn export(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
-    let named = open(&app.version_file(&track, Form::Wav).await?).await?;
+    let named = open(&app.tracks().version_file(&track, Form::Wav).await?).await?;
     let length = track.part.as_ref().map_or(0.0, |p| p.duration().to_f64());
     let name = format!("{} {}.wav", plain(&short_name(&track.name)), clock(length).replace(':', "-"));
     Ok(attached(named, name))
@@ -99,7 +99,7 @@ struct PreviewKey {
 
 /// A preview's name is a hash of everything in it: whoever has it has seen the draft.
 async fn preview(app: web::Data<App>, _: OwnJob, key: web::Path<PreviewKey>) -> Result<NamedFile, WebError> {
-    open(&app.preview_file(&key.key).ok_or(WebError::NotFound)?).await
+    open(&app.drafts().preview_file(&key.key).ok_or(WebError::NotFound)?).await
 }
 
 async fn handoff(app: web::Data<App>, OwnHandoff(handoff): OwnHandoff) -> Result<NamedFile, WebError> {

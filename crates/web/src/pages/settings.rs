@@ -51,7 +51,7 @@ struct Means {
 /// What the form would mean, before it is done.
 async fn means(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
     let reported = match asked.read() {
-        Ok(asked) => app.what_it_means(&job, &asked).await.map_err(WebError::from),
+        Ok(asked) => app.jobs().meaning_of(&job, &asked).await.map_err(WebError::from),
         Err(words) => Err(WebError::BadRequest(words)),
     };
     match reported {
@@ -68,6 +68,6 @@ async fn change(
     asked: web::Form<JobForm>,
 ) -> Result<HttpResponse, WebError> {
     let asked = asked.read().map_err(WebError::BadRequest)?;
-    app.change_job(job.id, window.by, window.base, &asked).await?;
+    app.jobs().change(job.id, window.by, window.base, &asked).await?;
     Ok(HttpResponse::NoContent().insert_header((HeaderName::from_static("hx-refresh"), "true")).finish())
 }

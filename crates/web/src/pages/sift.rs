@@ -102,7 +102,7 @@ struct Part {
 }
 
 async fn selects(app: web::Data<App>, OwnJob(job): OwnJob, part: web::Query<Part>) -> Result<HttpResponse, WebError> {
-    let footage = app.footage(job.id).await?;
+    let footage = app.selects().footage(job.id).await?;
     let all = 0..footage.entries.len();
     let wanted = part.first.map_or(all, |first| footage.stretch(first, part.around));
     let body = run_blocking(move || serde_json::to_vec(&rows(&footage, &job, wanted))).await?;
@@ -122,13 +122,13 @@ struct Asked {
 }
 
 async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
-    let footage = app.footage(job.id).await?;
-    let found = app.narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
+    let footage = app.selects().footage(job.id).await?;
+    let found = app.selects().narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
     Ok(HttpResponse::Ok().json(NarrowedView::of(&found)))
 }
 
 async fn needs(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let needs = app.needs(&job).await?;
+    let needs = app.selects().needs(&job).await?;
     Ok(HttpResponse::Ok().json(needs.iter().map(NeedView::of).collect::<Vec<_>>()))
 }
 
@@ -138,7 +138,7 @@ async fn many(
     window: Window,
     many: web::Json<Many>,
 ) -> Result<HttpResponse, WebError> {
-    let done = app.judge_many(job.id, window.by, &many).await?;
+    let done = app.selects().judge_many(job.id, window.by, &many).await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "selects": done })))
 }
 
@@ -154,11 +154,11 @@ async fn keep_search(
     window: Window,
     named: web::Json<Named>,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.keep_search(job.id, window.by, &named.name, &named.words).await?))
+    Ok(HttpResponse::Ok().json(app.selects().keep_search(job.id, window.by, &named.name, &named.words).await?))
 }
 
 async fn passes(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.passes(job.id).await?))
+    Ok(HttpResponse::Ok().json(app.selects().passes(job.id).await?))
 }
 
 #[derive(Deserialize)]
@@ -172,7 +172,7 @@ async fn begin_pass(
     window: Window,
     new: web::Json<NewPass>,
 ) -> Result<HttpResponse, WebError> {
-    let pass = app.begin_pass(job.id, window.by, new.through).await?;
+    let pass = app.selects().begin_pass(job.id, window.by, new.through).await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "number": pass.number, "id": pass.id })))
 }
 
@@ -187,7 +187,7 @@ async fn end_pass(
     window: Window,
     path: web::Path<PassPath>,
 ) -> Result<HttpResponse, WebError> {
-    app.end_pass(job.id, window.by, path.pass).await?;
+    app.selects().end_pass(job.id, window.by, path.pass).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -202,19 +202,19 @@ async fn pass_place(
     path: web::Path<PassPath>,
     place: web::Json<Where>,
 ) -> Result<HttpResponse, WebError> {
-    app.store.pass_place(job.id, path.pass, place.select).await?;
+    app.store.selects().pass_place(job.id, path.pass, place.select).await?;
     Ok(HttpResponse::NoContent().finish())
 }
 
 async fn reading(app: web::Data<App>, OwnClip(clip): OwnClip) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.store.clip_reading(clip.id).await?))
+    Ok(HttpResponse::Ok().json(app.store.clips().reading(clip.id).await?))
 }
 
 async fn select(app: web::Data<App>, OwnSelect { select, .. }: OwnSelect) -> Result<HttpResponse, WebError> {
     if select.removed {
         return Err(WebError::NotFound);
     }
-    let clip = app.store.clip(select.clip).await?;
+    let clip = app.store.clips().get(select.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
@@ -224,7 +224,7 @@ async fn judge(
     window: Window,
     said: web::Json<Judgement>,
 ) -> Result<HttpResponse, WebError> {
-    let (select, clip) = app.judge(job, window.by, window.base, select.id, &said).await?;
+    let (select, clip) = app.selects().judge(job, window.by, window.base, select.id, &said).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
@@ -242,12 +242,12 @@ async fn add(
     window: Window,
     new: web::Json<NewSelect>,
 ) -> Result<HttpResponse, WebError> {
-    let select = app.add_select(&clip, window.by, new.start, new.end, new.hit).await?;
+    let select = app.selects().add(&clip, window.by, new.start, new.end, new.hit).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&select, &clip)))
 }
 
 async fn break_up(app: web::Data<App>, OwnClip(clip): OwnClip, window: Window) -> Result<HttpResponse, WebError> {
-    let first = app.break_up(&clip, window.by).await?;
+    let first = app.selects().break_up(&clip, window.by).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&first, &clip)))
 }
 
@@ -263,8 +263,8 @@ async fn split(
     window: Window,
     at: web::Json<At>,
 ) -> Result<HttpResponse, WebError> {
-    let later = app.split_select(job, window.by, window.base, select.id, at.at).await?;
-    let clip = app.store.clip(later.clip).await?;
+    let later = app.selects().split(job, window.by, window.base, select.id, at.at).await?;
+    let clip = app.store.clips().get(later.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&later, &clip)))
 }
 
@@ -273,8 +273,8 @@ async fn join(
     OwnSelect { job, select }: OwnSelect,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    let joined = app.join_select(job, window.by, select.id).await?;
-    let clip = app.store.clip(joined.clip).await?;
+    let joined = app.selects().join(job, window.by, select.id).await?;
+    let clip = app.store.clips().get(joined.clip).await?;
     Ok(HttpResponse::Ok().json(SelectView::of(&joined, &clip)))
 }
 
@@ -283,6 +283,6 @@ async fn remove(
     OwnSelect { job, select }: OwnSelect,
     window: Window,
 ) -> Result<HttpResponse, WebError> {
-    app.remove_select(job, window.by, select.id).await?;
+    app.selects().remove(job, window.by, select.id).await?;
     Ok(HttpResponse::NoContent().finish())
 }

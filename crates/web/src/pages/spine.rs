@@ -48,7 +48,7 @@ pub fn facts(job: &Job) -> String {
 impl Spine {
     /// `draft` is the one that was asked for.
     pub async fn of(app: &App, job: Job, here: &'static str, draft: Option<DraftId>) -> Result<Self, WebError> {
-        let all = app.store.overview(job.id, draft).await?;
+        let all = app.store.jobs().overview(job.id, draft).await?;
         let query = match &all.draft {
             // An address that names a draft which is gone is followed no further.
             Some(d) if draft == Some(d.id) => format!("?draft={}", d.id),

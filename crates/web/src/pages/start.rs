@@ -114,10 +114,10 @@ fn lines(jobs: Vec<Job>, progress: &[JobProgress]) -> Vec<Line> {
 
 /// `typed` is what was refused, with why; without it a new job begins as the newest one did.
 async fn start(app: &App, typed: Option<(&JobForm, String)>) -> Result<HttpResponse, WebError> {
-    let jobs = app.store.jobs().await?;
-    let removed = app.store.removed_jobs().await?.whole;
-    let (here, gone) =
-        tokio::try_join!(app.store.progress_of_jobs(false, STILLS), app.store.progress_of_jobs(true, 0))?;
+    let jobs = app.store.jobs().all().await?;
+    let removed = app.store.jobs().removed().await?.whole;
+    let of_jobs = app.store.jobs();
+    let (here, gone) = tokio::try_join!(of_jobs.progress(false, STILLS), of_jobs.progress(true, 0))?;
     let newest = jobs.whole.first();
     let usual = || JobForm {
         name: String::new(),
@@ -219,7 +219,7 @@ fn size_of(text: &str) -> Result<(u32, u32), String> {
 
 async fn create(app: web::Data<App>, window: Window, form: web::Form<JobForm>) -> Result<HttpResponse, WebError> {
     let made = match form.read() {
-        Ok(new) => app.store.create_job(new, window.by).await,
+        Ok(new) => app.store.jobs().create(new, window.by).await,
         Err(words) => Err(legere_store::StoreError::Refused(words)),
     };
     match made {

@@ -19,7 +19,7 @@ async fn announce(
     OwnJob(job): OwnJob,
     file: web::Json<Announced>,
 ) -> Result<HttpResponse, WebError> {
-    Ok(HttpResponse::Ok().json(app.announce(job.id, file.into_inner()).await?))
+    Ok(HttpResponse::Ok().json(app.imports().announce(job.id, file.into_inner()).await?))
 }
 
 #[derive(Deserialize)]
@@ -41,11 +41,11 @@ async fn receive(
     body: web::Payload,
 ) -> Result<HttpResponse, WebError> {
     let digest = request.headers().get("x-legere-digest").and_then(|v| v.to_str().ok()).unwrap_or_default();
-    Ok(HttpResponse::Ok().json(app.receive(job.id, &path.upload, from.from, digest, body).await?))
+    Ok(HttpResponse::Ok().json(app.imports().receive(job.id, &path.upload, from.from, digest, body).await?))
 }
 
 /// All that is there by now is brought in, as one import.
 async fn take_in(app: web::Data<App>, OwnJob(job): OwnJob, window: Window) -> Result<HttpResponse, WebError> {
-    let brought = app.bring(job.id, window.by, DROPPED, &job.id.to_string()).await?;
+    let brought = app.imports().bring(job.id, window.by, DROPPED, &job.id.to_string()).await?;
     Ok(HttpResponse::Ok().json(serde_json::json!({ "clips": brought.clips, "tracks": brought.tracks })))
 }

@@ -33,7 +33,7 @@ struct Watch {
 }
 
 async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
-    let draft = which.of(&app.store.draft_lines(job.id).await?).cloned();
+    let draft = which.of(&app.store.drafts().lines(job.id).await?).cloned();
     page(&Watch { spine: Spine::of(&app, job, "watch", which.draft).await?, draft })
 }
 
@@ -47,28 +47,28 @@ struct WatchView {
 }
 
 async fn notes(app: &App, draft: DraftId, rate: FrameRate) -> Result<Vec<NoteView>, WebError> {
-    Ok(app.store.notes(draft).await?.iter().map(|n| NoteView::of(n, rate)).collect())
+    Ok(app.store.drafts().notes(draft).await?.iter().map(|n| NoteView::of(n, rate)).collect())
 }
 
 async fn watch_json(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
     let notes = notes(&app, draft.id, job.rate).await?;
-    let open = app.open_draft(&job, draft).await?;
+    let open = app.drafts().open(&job, draft).await?;
     Ok(HttpResponse::Ok().json(WatchView { draft: DraftView::of(&open), notes, target: job.target_seconds }))
 }
 
 /// How far the preview is; asking starts nothing.
 async fn preview(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(&job, draft).await?;
-    Ok(HttpResponse::Ok().json(app.preview_state(&open)?))
+    let open = app.drafts().open(&job, draft).await?;
+    Ok(HttpResponse::Ok().json(app.drafts().preview_state(&open)?))
 }
 
 async fn make_preview(app: web::Data<App>, OwnDraft { job, draft }: OwnDraft) -> Result<HttpResponse, WebError> {
-    let open = app.open_draft(&job, draft).await?;
-    Ok(HttpResponse::Ok().json(app.make_preview(&open)?))
+    let open = app.drafts().open(&job, draft).await?;
+    Ok(HttpResponse::Ok().json(app.drafts().make_preview(&open)?))
 }
 
 async fn cancel_preview(app: web::Data<App>, OwnDraft { draft, .. }: OwnDraft) -> Result<HttpResponse, WebError> {
-    app.cancel_preview(draft.id);
+    app.drafts().cancel_preview(draft.id);
     Ok(HttpResponse::NoContent().finish())
 }
 
@@ -88,7 +88,7 @@ async fn add_note(
     window: Window,
     form: web::Json<NoteForm>,
 ) -> Result<HttpResponse, WebError> {
-    app.add_note(&draft, window.by, form.frame, &form.words).await?;
+    app.drafts().add_note(&draft, window.by, form.frame, &form.words).await?;
     Ok(HttpResponse::Ok().json(notes(&app, draft.id, job.rate).await?))
 }
 
@@ -103,6 +103,6 @@ async fn remove_note(
     window: Window,
     path: web::Path<NotePath>,
 ) -> Result<HttpResponse, WebError> {
-    app.remove_note(&draft, window.by, path.note).await?;
+    app.drafts().remove_note(&draft, window.by, path.note).await?;
     Ok(HttpResponse::Ok().json(notes(&app, draft.id, job.rate).await?))
 }

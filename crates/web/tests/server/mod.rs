@@ -83,16 +83,16 @@ impl Server {
             target_seconds: Some(20.0),
             zone: "UTC".into(),
         };
-        self.app.store.create_job(new, NOBODY).await.expect("a job")
+        self.app.store.jobs().create(new, NOBODY).await.expect("a job")
     }
 
     /// Brings in what lies in the media root and reads its clips and its one track; gives that.
     pub async fn bring_and_read(&self, job: JobId) -> TrackId {
         self.post_form(&format!("/jobs/{job}/bring"), "root=media&path=").await;
-        for clip in self.app.store.unfinished_clips().await.expect("clips") {
+        for clip in self.app.store.clips().unfinished().await.expect("clips") {
             self.app.do_work(Delivery::Do(Work::ReadClip(clip))).await;
         }
-        let track = self.app.store.tracks(job).await.expect("tracks").whole.remove(0).id;
+        let track = self.app.store.tracks().of_job(job).await.expect("tracks").whole.remove(0).id;
         self.app.do_work(Delivery::Do(Work::ReadTrack(track))).await;
         track
     }

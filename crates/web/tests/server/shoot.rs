@@ -128,21 +128,21 @@ impl Server {
                 modified: chrono::Utc::now(),
             })
             .collect();
-        let clips = store.import_clips(job, NOBODY, "day one", "day one", &files).await.expect("clips");
+        let clips = store.clips().import(job, NOBODY, "day one", "day one", &files).await.expect("clips");
         for (i, id) in clips.iter().enumerate() {
-            let clip = store.clip(*id).await.expect("a clip");
+            let clip = store.clips().get(*id).await.expect("a clip");
             let day = if i < count.div_ceil(2) { 12 } else { 13 };
             let probe = probe("50", &format!("2026-05-{day}T09:{:02}:00Z", i % 60));
             let liveliness = i as f32 / count as f32;
-            store.clip_ready(&clip, &identity(), &probe, &reading(liveliness), None).await.expect("kept");
+            store.clips().ready(&clip, &identity(), &probe, &reading(liveliness), None).await.expect("kept");
         }
-        let added = store.import_track(job, NOBODY, &new_track("music/short.wav")).await;
+        let added = store.tracks().import(job, NOBODY, &new_track("music/short.wav")).await;
         let track = added.expect("a track").expect("new");
-        let row = store.track(track).await.expect("a track");
+        let row = store.tracks().get(track).await.expect("a track");
         let whole = Seconds::new(24, 1).expect("seconds");
         let part = Version::part(Seconds::ZERO, whole, whole).expect("a part");
-        store.track_ready(&row, &identity(), &sound(), &music(), &part).await.expect("kept");
-        let mut selects = store.selects(job).await.expect("selects").whole;
+        store.tracks().ready(&row, &identity(), &sound(), &music(), &part).await.expect("kept");
+        let mut selects = store.selects().of_job(job).await.expect("selects").whole;
         selects.sort_by_key(|s| clips.iter().position(|c| *c == s.clip));
         Shoot { job, clips, selects: selects.iter().map(|s| s.id).collect(), track }
     }
@@ -150,7 +150,7 @@ impl Server {
     /// As if a clip had been read once more.
     pub async fn read_again(&self, clip: &Clip, reading: &ClipReading) {
         let probe = clip.probe.clone().expect("it was read once");
-        self.app.store.clip_ready(clip, &identity(), &probe, reading, None).await.expect("kept");
+        self.app.store.clips().ready(clip, &identity(), &probe, reading, None).await.expect("kept");
     }
 
     pub async fn json(&self, path: &str) -> Value {
