@@ -197,6 +197,7 @@ impl Footage {
 
 /// One of several clips that show the same.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Take {
     /// The same number for all of them.
     pub group: usize,

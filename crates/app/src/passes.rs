@@ -49,6 +49,7 @@ impl Through {
 
 /// How far a pass is.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Progress {
     pub number: u32,
     pub id: Option<PassId>,

@@ -20,6 +20,7 @@ const PREVIEW_WIDTH: u32 = 480;
 /// How far a preview is.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[serde(tag = "state", rename_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Preview {
     /// Nobody has asked for it.
     None,

@@ -41,6 +41,7 @@ const WORTH_TELLING: usize = 2;
 /// Why a stretch of a clip cannot be used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum FaultKind {
     /// The camera shakes.
     Shake,
@@ -69,6 +70,7 @@ impl FaultKind {
 
 /// A stretch of a clip that cannot be used; seconds from the first frame, `end` exclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Fault {
     /// Where it begins.
     pub start: f64,
@@ -90,6 +92,7 @@ pub fn seen_within(faults: &[Fault], kind: FaultKind, start: f64, end: f64) -> O
 
 /// What was measured in a clip. Times are seconds from the first video frame.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct ClipReading {
     /// In seconds.
     pub duration: f64,
@@ -127,6 +130,7 @@ pub struct ClipReading {
 
 /// A stretch of a clip; seconds from the first frame, `end` exclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Stretch {
     /// Where it begins.
     pub start: f64,
@@ -144,6 +148,7 @@ impl Stretch {
 /// What goes one way only.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum OneWayKind {
     /// Comes down ever faster.
     Falls,
@@ -166,6 +171,7 @@ impl OneWayKind {
 
 /// Where something goes one way only.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct OneWay {
     /// In seconds.
     pub start: f64,
@@ -177,6 +183,7 @@ pub struct OneWay {
 
 /// A part of a long take in which one thing happens.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Event {
     /// In seconds.
     pub start: f64,
@@ -190,6 +197,7 @@ pub struct Event {
 
 /// Traces; sample *i* stands for `i * step` to `(i + 1) * step` seconds.
 #[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Samples {
     /// Seconds that a value stands for.
     pub step: f64,
@@ -389,6 +397,7 @@ impl EnergyTrace {
 
 /// A suggested range; times in seconds from the first frame, `end` exclusive.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Moment {
     /// In seconds.
     pub start: f64,

@@ -15,6 +15,7 @@ macro_rules! ids {
             Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize,
         )]
         #[serde(transparent)]
+        #[cfg_attr(feature = "wire", derive(ts_rs::TS), ts(type = "string"))]
         pub struct $name(uuid::Uuid);
 
         impl $name {

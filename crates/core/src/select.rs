@@ -116,6 +116,7 @@ impl Facet {
 )]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Framing {
     /// The place and all in it.
     Wide,
@@ -179,6 +180,7 @@ words!(Role);
 )]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Light {
     /// By daylight.
     Day,
@@ -249,6 +251,7 @@ pub enum SelectError {
 /// A word of a person's own: 1–40 characters, in lower case, without control characters.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS), ts(type = "string"))]
 pub struct FreeWord(String);
 
 impl TryFrom<String> for FreeWord {
@@ -297,6 +300,7 @@ impl FreeWord {
 )]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Tone {
     /// Yellow.
     #[default]
@@ -317,6 +321,7 @@ words!(Tone);
 
 /// A category of people's own, as a word in a tone.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Label {
     /// What it says.
     pub word: FreeWord,
@@ -327,6 +332,7 @@ pub struct Label {
 /// A tag, written `facet:word`.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS), ts(type = "string"))]
 pub enum Tag {
     /// How much of the subject the picture shows.
     Framing(Framing),

@@ -282,6 +282,7 @@ pub struct FramePos(i64);
 
 /// A length in frames, never negative.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct FrameLen(u64);
 
 /// A signed move in frames.

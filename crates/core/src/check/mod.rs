@@ -18,6 +18,7 @@ const STUTTERS: f64 = 0.02;
 
 /// A remark, with the frame it leads to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Finding {
     /// Where it is seen, in frames of the draft.
     pub frame: u64,
@@ -50,6 +51,7 @@ pub struct ShotContext {
 
 /// The numbers of a draft that matter.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Figures {
     /// How many.
     pub shots: usize,

@@ -132,6 +132,7 @@ impl Source {
 )]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Between {
     /// The one before once more.
     #[default]
@@ -146,6 +147,7 @@ pub enum Between {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr)]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Stop {
     /// Black.
     Black,
@@ -156,6 +158,7 @@ pub enum Stop {
 /// A pause at the end of a shot, as long as the music's. It belongs to the shot before it, which it may hold the last frame of:
 /// so there is no place for a gap.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Pause {
     /// How many of the shot's frames.
     pub len: FrameLen,
@@ -167,6 +170,7 @@ pub struct Pause {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, strum::EnumString, strum::IntoStaticStr)]
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Pin {
     /// Nothing.
     #[default]

@@ -9,6 +9,7 @@ pub const COLOURS: (usize, usize) = (4, 3);
 
 /// What a frame shows, small enough to be compared with thousands of others.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct FrameSignature {
     /// Brightness over [`TONES`], by lines, 0–255.
     pub tones: Vec<u8>,

@@ -23,6 +23,7 @@ pub use version::{Curve, Fade, Join, Span, Version, VersionError};
 
 /// What was measured in a track. Times are seconds from the first sample.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct TrackReading {
     /// The version of the reading that it was made by.
     #[serde(default)]
@@ -61,6 +62,7 @@ pub struct TrackReading {
 
 /// A beat; `beat == 1` is the downbeat. Beats before the first downbeat are in bar 0.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Beat {
     /// In seconds.
     pub at: f64,
@@ -74,6 +76,7 @@ pub struct Beat {
 
 /// A part of the music.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Section {
     /// In seconds.
     pub start: f64,
@@ -101,6 +104,7 @@ impl Section {
 /// The letter of a section's material; varied (A′) when it comes back in another dress. Written `A`, `A′`, or nothing.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(into = "String", from = "String")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS), ts(rename = "SectionLabel", type = "string"))]
 pub struct Label {
     /// A for the first, B for the next.
     pub letter: Option<char>,
@@ -140,6 +144,7 @@ impl From<String> for Label {
 /// What a section does in the piece.
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum SectionKind {
     /// Before it gets going.
     Intro,
@@ -159,6 +164,7 @@ words!(SectionKind);
 
 /// A point that asks for something.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Cue {
     /// In seconds.
     pub at: f64,
@@ -194,6 +200,7 @@ impl Cue {
 /// What a cue asks for.
 #[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum CueKind {
     /// As loud as it gets.
     Drop,
@@ -215,6 +222,7 @@ words!(CueKind);
 
 /// Values along time: value *i* stands for `i * step` to `(i + 1) * step` seconds.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Trace {
     /// Seconds that a value stands for.
     pub step: f64,

@@ -23,6 +23,7 @@ pub struct TextureRow {
 /// Rows of 12 pitch classes (of unit length) and 8 band levels, a byte each. Written as hexadecimal text.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(into = "String", try_from = "String")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Texture {
     rows: Vec<u8>,
 }

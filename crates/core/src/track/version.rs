@@ -53,6 +53,7 @@ pub struct Span {
 /// How a fade goes.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub enum Curve {
     /// Even in amplitude.
     Linear,
@@ -67,6 +68,7 @@ pub enum Curve {
 
 /// How it comes from silence, or goes there.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Fade {
     /// How long it takes.
     pub milliseconds: u32,
@@ -123,6 +125,7 @@ fn is_as_is(stretch: &u32) -> bool {
 
 /// Where two spans meet. Times in seconds.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
 pub struct Join {
     /// In the version.
     pub at: f64,

@@ -15,7 +15,7 @@ function night() {
 
 // Alpine's build for strict content-security policies wants every action by name.
 document.addEventListener("alpine:init", () => {
-  /** @type {any} */ (window).Alpine.data("foot", () => ({
+  window.Alpine.data("foot", () => ({
     undoes: "",
     redoes: "",
     nothingToUndo: true,

@@ -4,14 +4,14 @@ use super::spine::Spine;
 use super::{Which, page};
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
-use crate::views::draft::{DraftView, NoteView};
+use crate::views::draft::{DraftView, NoteView, WatchView};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_app::App;
 use legere_core::id::{DraftId, NoteId};
 use legere_core::time::FrameRate;
 use legere_store::drafts::DraftLine;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 
 pub fn routes(config: &mut web::ServiceConfig) {
     config
@@ -35,15 +35,6 @@ struct Watch {
 async fn show(app: web::Data<App>, OwnJob(job): OwnJob, which: web::Query<Which>) -> Result<HttpResponse, WebError> {
     let draft = which.of(&app.store.drafts().lines(job.id).await?).cloned();
     page(&Watch { spine: Spine::of(&app, job, "watch", which.draft).await?, draft })
-}
-
-#[derive(Serialize)]
-struct WatchView {
-    #[serde(flatten)]
-    draft: DraftView,
-    notes: Vec<NoteView>,
-    /// Seconds.
-    target: Option<f64>,
 }
 
 async fn notes(app: &App, draft: DraftId, rate: FrameRate) -> Result<Vec<NoteView>, WebError> {

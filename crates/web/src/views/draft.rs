@@ -16,6 +16,7 @@ use serde::Serialize;
 
 /// What stays while a person cuts.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct ScoreView {
     pub id: DraftId,
     pub number: i32,
@@ -25,6 +26,7 @@ pub struct ScoreView {
 
 /// What the music says, in the draft's own time.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct MusicView {
     /// Frame, bar, beat.
     pub beats: Vec<(i64, u32, u32)>,
@@ -34,6 +36,7 @@ pub struct MusicView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct CueView {
     pub at: i64,
     pub kind: &'static str,
@@ -42,6 +45,7 @@ pub struct CueView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct PaceChoice {
     pub quarters: u8,
     pub words: String,
@@ -49,10 +53,12 @@ pub struct PaceChoice {
 
 /// What an edit changes.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct CutView {
     pub revision: i64,
     /// What the music says; left out where it is as it was.
     #[serde(flatten)]
+    #[cfg_attr(test, ts(skip))]
     pub score: Option<MusicView>,
     pub title: String,
     /// Frames.
@@ -72,6 +78,7 @@ pub struct CutView {
 
 /// A track under a stretch of the pictures.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct PassageView {
     pub track: TrackId,
     pub name: String,
@@ -84,6 +91,7 @@ pub struct PassageView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct SectionView {
     pub start: i64,
     pub end: i64,
@@ -95,6 +103,7 @@ pub struct SectionView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct ShotView {
     pub id: ShotId,
     /// Frames of the draft.
@@ -149,12 +158,14 @@ pub struct ShotView {
 
 /// The frame table of a shot, as the live player takes it.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct TableView {
     /// The frames of the clip that the frames of the shot show, as runs of the same step: the first one, the step from each to the
     /// next, how many there are. −1 is black.
     pub runs: Vec<(i64, i64, u32)>,
     /// How far on the way to the next frame of the clip, in 256ths; left out where none is.
     #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[cfg_attr(test, ts(as = "Option<Vec<u8>>", optional))]
     pub toward: Vec<u8>,
 }
 
@@ -188,6 +199,7 @@ fn runs(numbers: impl Iterator<Item = i64>) -> Vec<(i64, i64, u32)> {
 
 /// Where the speed of a shot becomes another one.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct KeyframeView {
     /// The frame of the shot on which it begins.
     pub at: i64,
@@ -200,6 +212,7 @@ pub struct KeyframeView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct DraftView {
     #[serde(flatten)]
     pub score: ScoreView,
@@ -207,7 +220,19 @@ pub struct DraftView {
     pub cut: CutView,
 }
 
+/// A draft as it is watched.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+pub struct WatchView {
+    #[serde(flatten)]
+    pub draft: DraftView,
+    pub notes: Vec<NoteView>,
+    /// Seconds.
+    pub target: Option<f64>,
+}
+
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct AlternateView {
     pub select: SelectId,
     pub clip: ClipId,
@@ -226,6 +251,7 @@ pub struct AlternateView {
 
 /// What could stand in a place, the best first, and what does not fit, with why.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct InsteadView {
     pub fitting: Vec<AlternateView>,
     pub unfit: Vec<UnfitView>,
@@ -235,6 +261,7 @@ pub struct InsteadView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct UnfitView {
     pub select: SelectId,
     pub name: String,
@@ -255,6 +282,7 @@ impl InsteadView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct NoteView {
     pub id: NoteId,
     pub revision: i64,

@@ -5,3 +5,5 @@ pub mod draft;
 pub mod select;
 pub mod sift;
 pub mod track;
+#[cfg(test)]
+mod wire;

@@ -16,6 +16,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct SelectView {
     pub id: SelectId,
     pub clip: ClipId,
@@ -41,6 +42,7 @@ pub struct SelectView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct SelectRow {
     #[serde(flatten)]
     pub select: SelectView,

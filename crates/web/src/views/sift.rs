@@ -8,6 +8,7 @@ use legere_core::select::Role;
 use serde::Serialize;
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct NarrowedView {
     /// In the order of their clips.
     pub shown: Vec<SelectId>,
@@ -17,6 +18,7 @@ pub struct NarrowedView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct CountView {
     pub group: &'static str,
     pub term: String,
@@ -42,6 +44,7 @@ impl NarrowedView {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct NeedView {
     pub kind: &'static str,
     pub shots: usize,

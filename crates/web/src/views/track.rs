@@ -8,6 +8,7 @@ use legere_store::tracks::Track;
 use serde::Serialize;
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct TrackView {
     pub revision: i64,
     pub reading: Option<TrackReading>,
@@ -19,6 +20,7 @@ pub struct TrackView {
 
 /// What of the marks is a person's.
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct Manual {
     pub beats: bool,
     pub sections: bool,
@@ -26,6 +28,7 @@ pub struct Manual {
 }
 
 #[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
 pub struct VersionView {
     /// LUFS.
     pub loudness: Option<f64>,

@@ -3,7 +3,7 @@
 import { $ } from "./dom.js";
 import { ofJob } from "./session.js";
 
-/** @param {{ clip: string, name: string, missing?: boolean }} of @param {number} at seconds of the clip
+/** @param {{ clip: string, name: string | null, missing?: boolean }} of @param {number} at seconds of the clip
  * @param {string} said where that is, for people */
 export function fullSize(of, at, said) {
   const dialog = $("full-size"),

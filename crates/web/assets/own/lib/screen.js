@@ -8,7 +8,7 @@ export function onScreen(name, state) {
   /** @type {object} */
   let live = state;
   document.addEventListener("alpine:init", () => {
-    const alpine = /** @type {any} */ (window).Alpine;
+    const alpine = window.Alpine;
     alpine.store(name, state);
     live = alpine.store(name);
   });

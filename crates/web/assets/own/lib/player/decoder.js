@@ -97,7 +97,7 @@ export class ClipFrames {
   decoderOf() {
     if (this.decoder && this.decoder.state !== "closed") return this.decoder;
     this.decoder = new /** @type {any} */ (window).VideoDecoder({
-      output: (/** @type {any} */ frame) => {
+      output: (/** @type {VideoFrame} */ frame) => {
         const k = Math.round(frame.timestamp / 1000);
         if (this.closed || !this.asked.has(this.groupOf(k)) || this.frames.has(k)) return frame.close();
         this.frames.set(k, frame);

@@ -46,7 +46,7 @@ export async function open(url) {
     total = Infinity;
   /** @type {any} */
   let info = null;
-  file.onReady = (/** @type {any} */ found) => (info = found);
+  file.onReady = (/** @type {unknown} */ found) => (info = found);
   /** @type {string | null} */
   let wrong = null;
   file.onError = (/** @type {string} */ error) => (wrong = error);
@@ -61,7 +61,9 @@ export async function open(url) {
   }
   const track = info?.videoTracks[0];
   if (!track) throw new Error("the light copy has no pictures");
-  const samples = file.getTrackSamplesInfo(track.id).map((/** @type {any} */ s) => ({ at: s.offset, size: s.size, whole: s.is_sync }));
+  const samples = file
+    .getTrackSamplesInfo(track.id)
+    .map((/** @type {{ offset: number, size: number, is_sync: boolean }} */ s) => ({ at: s.offset, size: s.size, whole: s.is_sync }));
   const config = {
     codec: track.codec,
     codedWidth: track.video.width,

@@ -7,13 +7,14 @@ import { withFrames } from "./table.js";
 
 /** @typedef {{ shot: string, clip: string, frames: number[], toward?: number[] }} Tried something in the place of a shot */
 
-/** A draft whose shots have their tables. @param {any} d @returns {any} */
+/** A draft whose shots have their tables. @template {{ shots: import("wire").ShotView[] }} D
+ * @param {D} d @returns {D & { shots: Shot[] }} */
 export const withTables = (d) => ({ ...d, shots: withFrames(d.shots) });
 
-/** The pictures of a draft. @param {import("./index.js").Player} player @param {any} d @param {Tried | null} [tried] */
+/** The pictures of a draft. @param {import("./index.js").Player} player @param {Draft} d @param {Tried | null} [tried] */
 export function loadShots(player, d, tried) {
   player.load(
-    d.shots.map((/** @type {any} */ s) =>
+    d.shots.map((s) =>
       tried && tried.shot === s.id && tried.frames.length === s.len
         ? { clip: tried.clip, frames: tried.frames, toward: tried.toward }
         : { clip: s.clip, frames: s.frames.length === s.len ? s.frames : new Array(s.len).fill(BLACK), toward: s.toward },

@@ -1,7 +1,7 @@
 // @ts-check
 // A decoded frame on a canvas.
 
-/** Fills the canvas with it, its middle kept. @param {CanvasRenderingContext2D} pen @param {any} frame
+/** Fills the canvas with it, its middle kept. @param {CanvasRenderingContext2D} pen @param {VideoFrame} frame
  * @param {number} share how much of it covers what is there */
 export function fill(pen, frame, share) {
   const { width: w, height: h } = pen.canvas,

@@ -8,7 +8,7 @@ import { fill } from "./paint.js";
 const OPEN = 6;
 /** @type {Map<string, ClipFrames>} */
 const clips = new Map();
-/** Who waits for a frame. @type {{ clip: string, k: number, done: (frame: any) => void }[]} */
+/** Who waits for a frame. @type {{ clip: string, k: number, done: (frame: VideoFrame) => void }[]} */
 let waiting = [];
 
 /** @param {string} clip */
@@ -39,13 +39,13 @@ export function drawFrame(canvas, clip, k, share = 1) {
   if (share === 1) canvas.dataset.wanted = name;
   const of = open(clip),
     there = of.get(k),
-    done = (/** @type {any} */ frame) => {
+    done = (/** @type {VideoFrame} */ frame) => {
       if (share === 1 && canvas.dataset.wanted !== name) return;
       fill(/** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d")), frame, share);
       if (share === 1) canvas.dataset.shown = name;
     };
   return new Promise((drawn) => {
-    const act = (/** @type {any} */ frame) => {
+    const act = (/** @type {VideoFrame} */ frame) => {
       done(frame);
       drawn(undefined);
       // Frames take the decoder's own memory: none is kept longer than somebody waits for it.

@@ -22,7 +22,7 @@ const PICTURED = 9;
 /** How high something stands that is this lively. @param {Ruler} ruler @param {number} energy */
 export const heightOf = (ruler, energy) => ruler.base - (energy / 100) * (ruler.base - TOP);
 
-/** The music, as far as it is in sight. @param {any} d @param {Ruler} ruler */
+/** The music, as far as it is in sight. @param {Draft} d @param {Ruler} ruler */
 export function drawnScore(d, ruler) {
   const x = ruler.at,
     beyond = (ruler.to - ruler.from) / 2,
@@ -59,7 +59,7 @@ export function drawnScore(d, ruler) {
   return { under, over };
 }
 
-/** @param {any} d @param {Ruler} ruler @param {boolean} open */
+/** @param {Draft} d @param {Ruler} ruler @param {boolean} open */
 function contour(d, ruler, open) {
   const e = d.energy,
     per = e.step * d.fps,
@@ -92,7 +92,7 @@ function pinSign(pin, left, w, top) {
   return pin === "ends" ? open + close : `M${left + w / 2},${top - 16}l5,5l-5,5l-5,-5z`;
 }
 
-/** @param {any} s @param {number} i @param {boolean} on @param {Ruler} ruler
+/** @param {Shot} s @param {number} i @param {boolean} on @param {Ruler} ruler
  * @param {{ differs: boolean, warned: boolean, also?: boolean }} sign whether the draft beside has another one, whether a check says
  *   something of it, whether it is chosen beside another one
  * @param {(id: string, how?: { extend?: boolean }) => void} choose */

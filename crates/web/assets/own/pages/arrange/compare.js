@@ -8,10 +8,10 @@ import { canPlay, Player } from "../../lib/player/index.js";
 import { ofJob } from "../../lib/session.js";
 import { Skyline } from "./skyline.js";
 
-/** @typedef {{ draft: () => any, view: import("./view.js").View, edit: (body: any) => void, seek: (frame: number) => void,
+/** @typedef {{ draft: () => Draft, view: import("./view.js").View, edit: (body: Command) => void, seek: (frame: number) => void,
  *   changed: () => void }} Of */
 
-/** @type {any} the other draft */
+/** @type {Draft | null} the other draft */
 let other = null;
 /** @type {string | null} the shot of the other one that is chosen */
 let chosen = null;
@@ -24,9 +24,9 @@ let of;
 
 export const isOpen = () => other !== null;
 
-/** What a shot shows and where, to tell apart. @param {any} s */
+/** What a shot shows and where, to tell apart. @param {Shot} s */
 const named = (s) => `${s.start} ${s.len} ${s.clip} ${s.frames[0]} ${s.frames[s.frames.length - 1]} ${s.frames[s.frames.length >> 1]}`;
-/** Shots of `a` that `b` has not got. @param {any} a @param {any} b @returns {(s: any) => boolean} */
+/** Shots of `a` that `b` has not got. @param {Draft | null} a @param {Draft | null} b @returns {(s: Shot) => boolean} */
 export function unlike(a, b) {
   if (!a || !b) return () => false;
   const there = new Set(b.shots.map(named));
@@ -38,7 +38,7 @@ export const differs = () => unlike(of?.draft(), other);
 
 export function draw() {
   if (!other || !sky) return;
-  const at = other.shots.findIndex((/** @type {any} */ s) => s.id === chosen);
+  const at = other.shots.findIndex((s) => s.id === chosen);
   sky.draw(other, at, unlike(other, of.draft()));
   const s = other.shots[at];
   $("other-shot").textContent = s ? `shot ${at + 1}, ${s.name ?? "left out"}, ${s.len} frames` : "choose a shot of it";
@@ -65,7 +65,7 @@ export async function open(id) {
     return;
   }
   try {
-    other = withTables(await ask(ofJob(`/drafts/${id}.json`)));
+    other = /** @type {Draft} */ (withTables(await ask(ofJob(`/drafts/${id}.json`))));
   } catch (error) {
     say(/** @type {Error} */ (error).message);
     return;
@@ -89,7 +89,7 @@ export function begin(page) {
     mark: page.seek,
     choose: (/** @type {string} */ id) => {
       chosen = id;
-      const s = other.shots.find((/** @type {any} */ q) => q.id === id);
+      const s = other?.shots.find((q) => q.id === id);
       if (s) page.seek(s.start);
       draw();
     },
@@ -99,11 +99,11 @@ export function begin(page) {
   page.view.wheel($("other-skyline"));
   list.addEventListener("change", () => open(list.value));
   const section = () => {
-    const s = other.shots.find((/** @type {any} */ q) => q.id === chosen);
-    return s ? other.sections.findIndex((/** @type {any} */ q) => s.start < q.end) : -1;
+    const s = other?.shots.find((q) => q.id === chosen);
+    return s && other ? other.sections.findIndex((q) => s.start < q.end) : -1;
   };
-  $("take-shot").addEventListener("click", () => page.edit({ do: "take-over", draft: other.id, shot: chosen }));
-  $("take-section").addEventListener("click", () => page.edit({ do: "take-over", draft: other.id, section: section() }));
+  $("take-shot").addEventListener("click", () => page.edit({ do: "take-over", draft: other?.id, shot: chosen }));
+  $("take-section").addEventListener("click", () => page.edit({ do: "take-over", draft: other?.id, section: section() }));
   $("close-other").addEventListener("click", () => {
     list.value = "";
     open("");

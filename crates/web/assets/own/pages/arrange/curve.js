@@ -9,7 +9,7 @@ const ROOM = 0.5;
 /** Pixels around a knot that take hold of it, and within which it snaps to a beat. */
 const HOLD = 9;
 
-/** @typedef {{ at: number, over: number, to: number }} Turn */
+/** @typedef {import("wire").KeyframeView} Turn */
 
 /** The speed on a frame, as the core has it: 3u² − 2u³ within a turn.
  * @param {{ speed: number, turns: Turn[] }} s @param {number} frame @returns {number} */
@@ -24,16 +24,16 @@ export function speedAt(s, frame) {
   return speed;
 }
 
-/** How many of its frames are pictures. @param {any} s */
+/** How many of its frames are pictures. @param {Shot} s */
 export const pictures = (s) => s.len - (s.pause ? s.pause.len : 0);
 
-/** The speeds at the lower and the upper edge. @param {any} s @returns {[number, number]} */
+/** The speeds at the lower and the upper edge. @param {Shot} s @returns {[number, number]} */
 function span(s) {
   const all = [0, 1, s.speed, ...s.turns.map((/** @type {Turn} */ t) => t.to)];
   return [Math.min(...all) - ROOM / 2, Math.max(...all) + ROOM];
 }
 
-/** @param {any} s @param {any} d */
+/** @param {Shot} s @param {Draft} d */
 export function draw(s, d) {
   const canvas = $("curve");
   // What is not on the screen has no size to draw in.
@@ -95,7 +95,7 @@ export function draw(s, d) {
   canvas.setAttribute("aria-label", `The time curve: ${all.join(", then ")}`);
 }
 
-/** @typedef {{ edit: (body: any) => void, shot: () => any, draft: () => any }} Of */
+/** @typedef {{ edit: (body: Command) => void, shot: () => Shot, draft: () => Draft }} Of */
 
 /** @param {Of} of */
 export function begin(of) {

@@ -3,11 +3,11 @@
 import { $, say, whenEntered } from "../../lib/dom.js";
 import { inGroup, on } from "../../lib/keys.js";
 
-/** @typedef {{ edit: (body: any) => void, editEach: (body: any) => void, exchangeWith: () => void, shot: () => any, draft: () => any, mark: () => number, timeFrom: () => string,
+/** @typedef {{ edit: (body: Command) => void, editEach: (body: Command) => void, exchangeWith: () => void, shot: () => Shot, draft: () => Draft, mark: () => number, timeFrom: () => string,
  *   choose: (n: number) => void }} Hands */
 
 /** A length as it is typed: frames more or less (`+6`), beats (`2b`), bars (`1bar`), or seconds and frames (`1:12`).
- * @param {string} text @param {any} d @param {any} s @returns {number | null} by how many frames the shot becomes longer */
+ * @param {string} text @param {Draft} d @param {Shot} s @returns {number | null} by how many frames the shot becomes longer */
 export function typedLength(text, d, s) {
   const t = text.trim().toLowerCase();
   if (/^[+-]\d+$/.test(t)) return Number(t);
@@ -34,10 +34,10 @@ export function begin(of) {
   const id = () => shot().id;
   const neighbour = (/** @type {number} */ n) => {
     const d = of.draft(),
-      at = d.shots.findIndex((/** @type {any} */ s) => s.id === id());
+      at = d.shots.findIndex((s) => s.id === id());
     return d.shots[at + n];
   };
-  /** Does something with the shot beside this one, or says that there is none. @param {number} n @param {(other: any) => void} act */
+  /** Does something with the shot beside this one, or says that there is none. @param {number} n @param {(other: Shot) => void} act */
   const beside = (n, act) => () => {
     const other = neighbour(n);
     if (other) act(other);
@@ -111,10 +111,10 @@ export function begin(of) {
     },
     pause: () => {
       // The music's pause nearest to the mark.
-      const pauses = of.draft().cues.filter((/** @type {any} */ c) => c.kind === "pause" && c.lasts > 0),
-        far = (/** @type {any} */ c) => Math.abs(c.at - of.mark());
+      const pauses = of.draft().cues.filter((c) => c.kind === "pause" && (c.lasts ?? 0) > 0),
+        far = (/** @type {import("wire").CueView} */ c) => Math.abs(c.at - of.mark());
       if (!pauses.length) return say("the music does not pause; type how many frames the picture pauses at the shot's end");
-      const cue = pauses.reduce((/** @type {any} */ a, /** @type {any} */ b) => (far(b) < far(a) ? b : a));
+      const cue = pauses.reduce((a, b) => (far(b) < far(a) ? b : a));
       edit({ do: "pause-over", from: cue.at, len: cue.lasts, stop: $("pause-stop").value });
     },
     "pin-kind": () => {

@@ -21,15 +21,15 @@ import * as stripHands from "./strip.js";
 import * as transport from "./transport.js";
 import { View } from "./view.js";
 
-/** @type {any} */
-let d = null;
+/** Once it is loaded. @type {Draft} */
+let d;
 /** The id of the shot that is chosen.
  * @type {string | null} */
 let chosen = new URLSearchParams(location.search).get("shot");
 const box = $("figures");
 const path = () => ofJob(`/drafts/${box.dataset.draft}`);
 const index = () => {
-  const at = d.shots.findIndex((/** @type {any} */ s) => s.id === chosen);
+  const at = d.shots.findIndex((s) => s.id === chosen);
   return Math.max(0, at);
 };
 const shot = () => d.shots[index()];
@@ -48,6 +48,8 @@ function seen() {
 /** @type {Skyline} */
 let skyline;
 
+/** @typedef {{ at: number, over: number, percent: number, onBeat: boolean }} ShownTurn */
+
 /** What the page shows around the skyline. */
 const page = onScreen("arrange", {
   /** @type {string[]} */
@@ -55,11 +57,11 @@ const page = onScreen("arrange", {
   /** @type {string[]} */
   measures: [],
   /** The sections, each with where its head stands and the paces that it can have.
-   * @type {any[]} */
+   * @type {{ section: number, kind: string, kept: boolean, paces: { value: string, words: string, chosen: boolean }[] }[]} */
   heads: [],
-  /** @type {any[]} */
+  /** @type {{ words: string, shot: string | null }[]} */
   findings: [],
-  /** @type {any[]} */
+  /** @type {(Alternate & { key: string, still: string, tile: string, caption: string, difference: string })[]} */
   alternates: [],
   /** What is said in their place: that there are none, or why they are not known. */
   noAlternates: "",
@@ -75,7 +77,7 @@ const page = onScreen("arrange", {
   /** What the checks say of the shot.
    * @type {string[]} */
   warnings: [],
-  /** @type {any[]} */
+  /** @type {import("wire").UnfitView[]} */
   unfit: [],
   failed: false,
   name: "",
@@ -83,14 +85,14 @@ const page = onScreen("arrange", {
   why: "",
   /** Which pane of the shot is open: cut, time or joins. */
   pane: "cut",
-  /** @type {{ at: number, over: number, percent: number }[]} */
+  /** @type {ShownTurn[]} */
   turns: [],
-  /** @param {any} turn @param {string} value */
+  /** @param {ShownTurn} turn @param {string} value */
   moveTurn(turn, value) {
     const to = Math.round(Number(value));
     if (Number.isFinite(to) && value.trim()) edit({ do: "move-turn", shot: shot().id, at: turn.at, to });
   },
-  /** @param {any} turn @param {"over" | "percent"} what @param {string} value */
+  /** @param {ShownTurn} turn @param {"over" | "percent"} what @param {string} value */
   setTurn(turn, what, value) {
     const n = Number(value.replace("%", "").replace(",", "."));
     if (Number.isFinite(n) && value.trim())
@@ -103,12 +105,12 @@ const page = onScreen("arrange", {
         [what]: what === "over" ? Math.max(0, Math.round(n)) : n,
       });
   },
-  /** @param {any} turn */
+  /** @param {ShownTurn} turn */
   dropTurn(turn) {
     edit({ do: "drop-turn", shot: shot().id, at: turn.at });
   },
   /** The tracks under it, with where each begins.
-   * @type {any[]} */
+   * @type {import("wire").PassageView[]} */
   passages: [],
   musicTold: false,
   musicChanged: false,
@@ -133,7 +135,7 @@ const page = onScreen("arrange", {
   },
   /** @param {number} section @param {string} value a pace: quarters, and whether it varies */
   pace(section, value) {
-    const pace = d.sections.map((/** @type {any} */ t) => [t.quarters, t.varied]);
+    const pace = d.sections.map((t) => [t.quarters, t.varied]);
     const [quarters, varied] = value.split(" ");
     pace[section] = [Number(quarters), varied === "true"];
     // Only this section is laid again; what was done elsewhere stays.
@@ -164,7 +166,7 @@ function draw() {
   heads();
   const f = d.figures;
   page.passages = d.passages;
-  page.musicChanged = d.passages.some((/** @type {any} */ p) => p.changed);
+  page.musicChanged = d.passages.some((p) => p.changed);
   page.musicTold = page.musicChanged || d.passages.length > 1;
   page.figures = [d.length, `${f.shots} shots`];
   page.measures = [`${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`, `agreement ${f.agreement.toFixed(2)}`];
@@ -176,20 +178,20 @@ function draw() {
 /** What the heads show now, to leave them alone as long as that stays. */
 let headed = "";
 function heads() {
-  const kept = (/** @type {any} */ s) => {
-      const inside = d.shots.filter((/** @type {any} */ q) => q.start >= s.start && q.start < s.end);
-      return inside.length > 0 && inside.every((/** @type {any} */ q) => q.pin === "whole");
+  const kept = (/** @type {import("wire").SectionView} */ s) => {
+      const inside = d.shots.filter((q) => q.start >= s.start && q.start < s.end);
+      return inside.length > 0 && inside.every((q) => q.pin === "whole");
     },
     wanted = JSON.stringify([d.sections, d.sections.map(kept)]);
   if (headed === wanted) return placeHeads();
   headed = wanted;
   // They are there once Alpine has drawn them.
   requestAnimationFrame(placeHeads);
-  page.heads = d.sections.map((/** @type {any} */ s, /** @type {number} */ i) => ({
+  page.heads = d.sections.map((s, i) => ({
     section: i,
     kind: s.kind,
     kept: kept(s),
-    paces: d.choices.flatMap((/** @type {any} */ c) =>
+    paces: d.choices.flatMap((c) =>
       [false, true].map((varied) => ({
         value: `${c.quarters} ${varied}`,
         words: varied ? `${c.words}, varied` : c.words,
@@ -222,7 +224,7 @@ function choose(id, how = {}) {
     return;
   }
   if (how.extend) {
-    const places = [index(), d.shots.findIndex((/** @type {any} */ s) => s.id === id)].sort((a, b) => a - b);
+    const places = [index(), d.shots.findIndex((s) => s.id === id)].sort((a, b) => a - b);
     for (const s of d.shots.slice(places[0], places[1] + 1)) also.add(s.id);
     return show();
   }
@@ -234,7 +236,7 @@ function choose(id, how = {}) {
 }
 /** The mark moved, by playing, scrubbing or stepping: the shot under it is the chosen one. @param {number} frame */
 function follows(frame) {
-  const under = d?.shots.find((/** @type {any} */ s) => frame < s.start + s.len);
+  const under = d?.shots.find((s) => frame < s.start + s.len);
   if (!under || under.id === chosen || busy) return;
   also.clear();
   chosen = under.id;
@@ -248,8 +250,8 @@ function markInside() {
   transport.seek(mark < s.start ? s.start : s.start + s.len - 1);
 }
 /** All shots that are chosen, in their order. @returns {string[]} */
-const chosenShots = () => d.shots.filter((/** @type {any} */ s) => s.id === chosen || also.has(s.id)).map((/** @type {any} */ s) => s.id);
-/** Does the same to all shots that are chosen, as one thing to undo. @param {any} what */
+const chosenShots = () => d.shots.filter((s) => s.id === chosen || also.has(s.id)).map((s) => s.id);
+/** Does the same to all shots that are chosen, as one thing to undo. @param {Command} what */
 function editEach(what) {
   const shots = chosenShots();
   if (shots.length < 2) edit({ ...what, shot: shot().id });
@@ -280,11 +282,9 @@ function about() {
   if (!s) return;
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames${also.size > 1 ? ` · ${chosenShots().length} shots chosen` : ""}`;
-  page.warnings = d.findings
-    .filter((/** @type {any} */ f) => f.shot === s.id)
-    .map((/** @type {any} */ f) => f.words.replace(/^shot \d+ /, ""));
+  page.warnings = d.findings.filter((f) => f.shot === s.id).map((f) => f.words.replace(/^shot \d+ /, ""));
   page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
-  if ($("track-from")) $("track-from").value = d.passages.find((/** @type {any} */ p) => p.from === s.id)?.track ?? "";
+  if ($("track-from")) $("track-from").value = d.passages.find((p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
   drawStrip(s);
   drawPane();
@@ -293,7 +293,7 @@ function about() {
 /** What the open pane shows of the shot. */
 function drawPane() {
   const s = shot();
-  page.turns = s.turns.map((/** @type {any} */ t) => ({
+  page.turns = s.turns.map((t) => ({
     at: t.at,
     over: t.over,
     onBeat: t.on_beat,
@@ -310,7 +310,7 @@ function openPane(name) {
   page.pane = name;
   drawPane();
 }
-/** @param {any} s */
+/** @param {Shot} s */
 function drawStrip(s) {
   const { pen, w, h } = crisp($("strip"));
   const picture = image(s.clip);
@@ -338,7 +338,7 @@ function drawStrip(s) {
     }
   });
 }
-/** @param {any} found */
+/** @param {Omit<import("wire").InsteadView, "fitting"> & { fitting: Alternate[] }} found */
 function instead(found) {
   page.failed = false;
   page.insteadProblem = found.problems.join("; ");
@@ -347,15 +347,13 @@ function instead(found) {
   );
   page.unfit = found.unfit;
   page.noAlternates = found.fitting.length ? "" : "No other select fits this place.";
-  page.alternates = found.fitting.map((/** @type {any} */ a, /** @type {number} */ i) => ({
+  page.alternates = found.fitting.map((a, i) => ({
     ...a,
     key: i < 9 ? String(i + 1) : "",
     still: sheet(a.clip),
-    tile: `tile-${tile(a.hit, a.media)}`,
+    tile: `tile-${tile(a.hit ?? 0, a.media)}`,
     caption: `${a.name}: ${a.why.slice(0, 2).join(", ")}`,
-    difference:
-      a.gains.map((/** @type {[string, number]} */ [name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`).join(" ") ||
-      "as good",
+    difference: a.gains.map(([name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`).join(" ") || "as good",
   }));
 }
 
@@ -384,7 +382,7 @@ async function work() {
       const place = index();
       Object.assign(d, withTables(await ask(`${path()}/${where}`, body, { base: d.revision })));
       transport.load(d);
-      if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
+      if (!d.shots.some((s) => s.id === chosen)) chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
       show();
       markInside();
     } catch (error) {
@@ -409,7 +407,7 @@ async function work() {
   }
   delete $("skyline").dataset.busy;
 }
-/** @param {any} body */
+/** @param {Command} body */
 const edit = (body) => act("edit", body);
 const again = () => act("arrange", {});
 /** @param {number} n */
@@ -419,7 +417,7 @@ function step(n) {
 }
 /** One more shot is chosen beside the others, before or behind them. @param {number} n */
 function extend(n) {
-  const places = chosenShots().map((id) => d.shots.findIndex((/** @type {any} */ s) => s.id === id)),
+  const places = chosenShots().map((id) => d.shots.findIndex((s) => s.id === id)),
     next = d.shots[(n < 0 ? places[0] : places[places.length - 1]) + n];
   if (next) choose(next.id, { extend: true });
 }
@@ -430,7 +428,7 @@ function exchangeWith() {
 }
 async function load() {
   d = withTables(await ask(`${path()}.json`));
-  if (!d.shots.some((/** @type {any} */ s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
+  if (!d.shots.some((s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
   transport.load(d);
   show();
   $("skyline").dataset.ready = "yes";
@@ -478,7 +476,7 @@ function wire() {
   on("0", "the whole in sight", () => view.set(0, d.total));
   inGroup("laying");
   on("y", "keep the section, or open it", () => {
-    const at = d.sections.findIndex((/** @type {any} */ q) => shot().start < q.end),
+    const at = d.sections.findIndex((q) => shot().start < q.end),
       head = page.heads[at];
     if (head) page.keep(at, !head.kept);
   });
@@ -545,7 +543,7 @@ if (box) {
       range: (from, to) => {
         also.clear();
         for (const s of d.shots) if (s.start + s.len > from && s.start < to) also.add(s.id);
-        const first = d.shots.find((/** @type {any} */ s) => also.has(s.id));
+        const first = d.shots.find((s) => also.has(s.id));
         if (first) chosen = first.id;
         show();
         if (first) transport.seek(first.start);
@@ -575,7 +573,7 @@ if (box) {
     await load();
     wire();
     // The mark comes to the shot that the address names, as it comes to one that is chosen here.
-    const there = d.shots.find((/** @type {any} */ s) => s.id === addressed);
+    const there = d.shots.find((s) => s.id === addressed);
     if (there) transport.seek(there.start);
   });
   /** Another window's change of what is on this page. @param {boolean} mine */

@@ -5,7 +5,7 @@ import { BLACK } from "../../lib/player/index.js";
 import { black } from "../../lib/player/paint.js";
 import { drawFrame } from "../../lib/player/still.js";
 
-/** The sides of a cut: what is on the screen just before it, and on it. @param {any} a the earlier shot @param {any} b */
+/** The sides of a cut: what is on the screen just before it, and on it. @param {Shot} a the earlier shot @param {Shot} b */
 const sides = (a, b) => [
   { clip: a.clip, k: a.frames[a.frames.length - 1] },
   { clip: b.clip, k: b.frames[0] },
@@ -18,9 +18,9 @@ function put(canvas, what, share) {
   return Promise.resolve();
 }
 
-/** @param {any} d @param {number} at the place of the shot */
+/** @param {Draft} d @param {number} at the place of the shot */
 export function draw(d, at) {
-  for (const [row, a, b] of /** @type {[string, any, any][]} */ ([
+  for (const [row, a, b] of /** @type {[string, Shot, Shot][]} */ ([
     ["before", d.shots[at - 1], d.shots[at]],
     ["after", d.shots[at], d.shots[at + 1]],
   ])) {

@@ -27,8 +27,8 @@ export class Skyline {
     this.buildings = new Map();
     /** @type {{ of: any, seen: string, under: any[], over: any[] } | null} */
     this.score = null;
-    /** @type {any} the draft as it is drawn */
-    this.draft = null;
+    /** As it is drawn. @type {Draft} */
+    this.draft = /** @type {Draft} */ (/** @type {unknown} */ (null));
     /** The shot whose ends can be pulled. @type {string | null} */
     this.chosen = null;
     this.base = BASE;
@@ -63,14 +63,14 @@ export class Skyline {
     return { from, to, base: this.base, at: (f) => ((f - from) / span) * W, length: (n) => (n / span) * W };
   }
 
-  /** @param {any} d @param {number} at the place of the shot that is chosen @param {(s: any) => boolean} differs
+  /** @param {Draft} d @param {number} at the place of the shot that is chosen @param {(s: Shot) => boolean} differs
    * @param {Set<string>} [also] shots that are chosen beside it */
   draw(d, at, differs, also = new Set()) {
     const ruler = this.ruler(),
       seen = `${ruler.from} ${ruler.to} ${ruler.base}`;
     if (!this.score || this.score.of !== d.energy || this.score.seen !== seen) this.score = { of: d.energy, seen, ...drawnScore(d, ruler) };
     const kept = new Map(),
-      warned = new Set(d.findings.map((/** @type {any} */ f) => f.shot)),
+      warned = new Set(d.findings.map((f) => f.shot)),
       inside = [...this.score.under],
       // A little more than what is in sight, for it to be there when one pans.
       more = (ruler.to - ruler.from) * MARGIN,
@@ -200,12 +200,12 @@ export class Skyline {
       return Math.abs(near - frame) <= SNAP * perPixel() ? near : Math.round(frame);
     };
     const shotAt = (/** @type {number} */ frame) =>
-      this.draft.shots.find((/** @type {any} */ s) => frame < s.start + s.len) || this.draft.shots[this.draft.shots.length - 1];
+      this.draft.shots.find((s) => frame < s.start + s.len) || this.draft.shots[this.draft.shots.length - 1];
     /** The shot before which something would stand. @param {number} frame */
-    const before = (frame) => this.draft.shots.find((/** @type {any} */ s) => frame < s.start + s.len / 2) || null;
+    const before = (frame) => this.draft.shots.find((s) => frame < s.start + s.len / 2) || null;
     const show = (/** @type {number | null} */ frame) =>
       this.dropLine.setAttribute("x", frame === null ? "-99" : String(this.ruler().at(frame) - 2));
-    const startOf = (/** @type {any} */ s) => (s ? s.start : this.draft.total);
+    const startOf = (/** @type {Shot | null} */ s) => (s ? s.start : this.draft.total);
 
     sky.addEventListener("pointerdown", (e) => {
       const target = /** @type {SVGElement} */ (e.target),
@@ -214,8 +214,8 @@ export class Skyline {
         edged =
           edge &&
           (target.dataset.cut
-            ? this.draft.shots.find((/** @type {any} */ q) => q.id === target.dataset.cut)
-            : this.draft.shots.find((/** @type {any} */ q) => q.id === this.chosen)),
+            ? this.draft.shots.find((q) => q.id === target.dataset.cut)
+            : this.draft.shots.find((q) => q.id === this.chosen)),
         building = /** @type {SVGElement | null} */ (target.closest(".building")),
         shot = building && this.draft.shots[Number(building.dataset.shot)],
         begun = e.clientX;
@@ -266,7 +266,7 @@ export class Skyline {
           if (other.id !== shot.id) acts.exchange(shot.id, other.id);
           return;
         }
-        const s = this.draft.shots.find((/** @type {any} */ q) => q.id === cut);
+        const s = this.draft.shots.find((q) => q.id === cut);
         if (s) {
           const by = snapped(frameAt(u), u.altKey) - (s.start + s.len);
           if (by) acts.cut(s.id, by);

@@ -5,15 +5,15 @@
 /** Pixels within which an edge is meant. */
 const EDGE = 8;
 
-/** @param {{ strip: HTMLCanvasElement, edit: (body: any) => void, shot: () => any, draft: () => any, timeFrom: () => string,
+/** @param {{ strip: HTMLCanvasElement, edit: (body: Command) => void, shot: () => Shot, draft: () => Draft, timeFrom: () => string,
  *   shown: (frames: number[] | null) => void }} of */
 export function begin({ strip, edit, shot, draft, timeFrom, shown }) {
-  /** Where the range that is shown begins and ends, in pixels of the strip. @param {any} s */
+  /** Where the range that is shown begins and ends, in pixels of the strip. @param {Shot} s */
   const edges = (s) => {
     const width = strip.getBoundingClientRect().width;
     return [(s.source / s.media) * width, ((s.source + s.used) / s.media) * width];
   };
-  /** @param {any} s @param {number} x @returns {"begin" | "end" | "slip" | null} */
+  /** @param {Shot} s @param {number} x @returns {"begin" | "end" | "slip" | null} */
   const meant = (s, x) => {
     const [from, to] = edges(s),
       // However little is shown, its middle can be taken.

@@ -9,7 +9,7 @@ import { frames } from "../../lib/time.js";
 
 /** @type {Player | null} */
 let player = null;
-/** @type {{ draft: () => any, shot: () => any, moved: (frame: number) => void }} */
+/** @type {{ draft: () => Draft, shot: () => Shot, moved: (frame: number) => void }} */
 let page;
 /** @type {import("../../lib/player/draft.js").Tried | null} */
 let tried = null;
@@ -19,20 +19,20 @@ export const plays = () => (player?.speed ?? 0) !== 0;
 /** @param {number} frame */
 export const seek = (frame) => player?.seek(frame, { heard: true });
 
-/** The draft as it is now. @param {any} d */
+/** The draft as it is now. @param {Draft} d */
 export function load(d) {
   if (!player) return;
   loadShots(player, d, tried);
   moved(player.mark);
   loadMusic(player, d.id, d.music);
 }
-/** Shows something else in the place of a shot, until it is taken or not. @param {any} d
+/** Shows something else in the place of a shot, until it is taken or not. @param {Draft} d
  * @param {import("../../lib/player/draft.js").Tried | null} what */
 export function tryOut(d, what) {
   if (!player || (!what && !tried)) return;
   tried = what;
   loadShots(player, d, tried);
-  const s = what && d.shots.find((/** @type {any} */ q) => q.id === what.shot);
+  const s = what && d.shots.find((q) => q.id === what.shot);
   // What is tried is looked at where it would stand.
   if (s && (player.mark < s.start || player.mark >= s.start + s.len) && !player.speed) player.seek(s.start);
 }
@@ -56,7 +56,7 @@ function around(what) {
   if (what === "cut") player.around(s.start - second, s.start + second);
   else if (what === "whole") player.around(0, d.total);
   else if (what === "section") {
-    const section = d.sections.find((/** @type {any} */ q) => s.start < q.end) || d.sections[d.sections.length - 1];
+    const section = d.sections.find((q) => s.start < q.end) || d.sections[d.sections.length - 1];
     player.around(section.start, section.end);
   } else {
     // From two bars before, once.
@@ -67,7 +67,7 @@ function around(what) {
   }
 }
 
-/** @param {{ draft: () => any, shot: () => any, moved: (frame: number) => void }} of */
+/** @param {{ draft: () => Draft, shot: () => Shot, moved: (frame: number) => void }} of */
 export function begin(of) {
   page = of;
   if (!canPlay()) {

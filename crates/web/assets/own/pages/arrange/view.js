@@ -87,7 +87,7 @@ export class View {
     );
   }
 
-  /** The overview: the energy of the whole, and what of it is in sight. @param {HTMLCanvasElement} canvas @param {any} d */
+  /** The overview: the energy of the whole, and what of it is in sight. @param {HTMLCanvasElement} canvas @param {Draft} d */
   drawOverview(canvas, d) {
     const { pen, w, h } = crisp(canvas),
       x = (/** @type {number} */ f) => (f / this.total) * w,

@@ -6,7 +6,7 @@ import { ofJob } from "../../lib/session.js";
 import "./uploads.js";
 
 /** @type {any} */
-const htmx = /** @type {any} */ (window).htmx;
+const htmx = window.htmx;
 /** @type {Set<string>} */
 const changed = new Set();
 let wholeAt = 0;

@@ -146,10 +146,11 @@ async function filesOf(entry, above, drop) {
   return all;
 }
 
-$("choose-files")?.addEventListener("change", (/** @type {any} */ event) => {
-  const drop = crypto.randomUUID();
-  take([...event.target.files].map((file) => ({ file, path: file.name, drop })));
-  event.target.value = "";
+$("choose-files")?.addEventListener("change", (/** @type {Event} */ event) => {
+  const drop = crypto.randomUUID(),
+    field = /** @type {HTMLInputElement} */ (event.target);
+  take([...(field.files ?? [])].map((file) => ({ file, path: file.name, drop })));
+  field.value = "";
 });
 for (const kind of ["dragenter", "dragover"])
   document.addEventListener(kind, (event) => {

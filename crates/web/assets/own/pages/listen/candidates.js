@@ -4,15 +4,15 @@ import { ask } from "../../lib/api.js";
 import { $, say, start } from "../../lib/dom.js";
 import { ofJob } from "../../lib/session.js";
 
-/** @returns {HTMLTableSectionElement | null} */
-const body = () => document.querySelector(".tracks tbody");
+const body = () => /** @type {HTMLTableSectionElement} */ (document.querySelector(".tracks tbody"));
 const rows = () => [...body().rows];
+/** @param {number} column @param {HTMLElement} head */
 function sort(column, head) {
   const down = head.getAttribute("aria-sort") === "ascending";
   for (const th of document.querySelectorAll(".tracks th[aria-sort]")) th.setAttribute("aria-sort", "none");
   head.setAttribute("aria-sort", down ? "descending" : "ascending");
-  const key = (row) => row.getAttribute(`data-key-${column}`) || "";
-  const by = (a, b) => {
+  const key = (/** @type {HTMLElement} */ row) => row.getAttribute(`data-key-${column}`) || "";
+  const by = (/** @type {HTMLElement} */ a, /** @type {HTMLElement} */ b) => {
     // What has no value stands last, either way.
     if (!key(a) || !key(b)) return key(a) ? -1 : key(b) ? 1 : 0;
     const order = column >= 5 ? Number(key(a)) - Number(key(b)) : key(a).localeCompare(key(b));
@@ -20,6 +20,7 @@ function sort(column, head) {
   };
   body().replaceChildren(...rows().sort(by));
 }
+/** @param {string} words */
 function narrow(words) {
   const wanted = words.toLowerCase().split(/\s+/);
   for (const row of rows()) {
@@ -28,15 +29,18 @@ function narrow(words) {
     row.hidden = !wanted.every((w) => text.includes(w));
   }
 }
+/** @param {HTMLElement} row @param {HTMLInputElement} input */
 async function describe(row, input) {
+  const what = input.dataset.about || "";
   try {
-    await ask(ofJob(`/tracks/${row.dataset.track}/about`), { [input.dataset.about]: input.value });
-    row.setAttribute(`data-key-${["title", "maker", "mood", "theme", "genre"].indexOf(input.dataset.about)}`, input.value);
+    await ask(ofJob(`/tracks/${row.dataset.track}/about`), { [what]: input.value });
+    row.setAttribute(`data-key-${["title", "maker", "mood", "theme", "genre"].indexOf(what)}`, input.value);
   } catch (error) {
-    say(error.message);
+    say(/** @type {Error} */ (error).message);
   }
 }
 // The page stays as it is; only what is heard changes.
+/** @param {HTMLElement} row @param {Element} button */
 function hear(row, button) {
   const other = $("other") || new Audio(),
     src = ofJob(`/media/tracks/${row.dataset.track}/light.flac`);
@@ -55,13 +59,13 @@ document.addEventListener("DOMContentLoaded", () => {
   if (!body()) return;
   /** @type {NodeListOf<HTMLElement>} */
   const sorts = document.querySelectorAll("[data-sort]");
-  for (const b of sorts) b.addEventListener("click", () => sort(Number(b.dataset.sort), b.closest("th")));
+  for (const b of sorts) b.addEventListener("click", () => sort(Number(b.dataset.sort), /** @type {HTMLElement} */ (b.closest("th"))));
   // The track on the page is the first that is seen, below the heads of the columns.
   const shown = /** @type {HTMLElement} */ (body().querySelector(".shown")),
-    list = document.querySelector(".tracks"),
-    head = list.querySelector("thead");
+    list = /** @type {HTMLElement} */ (document.querySelector(".tracks")),
+    head = /** @type {HTMLElement} */ (list.querySelector("thead"));
   if (shown) list.scrollTop = shown.offsetTop - head.offsetHeight;
-  $("track-words").addEventListener("input", (e) => narrow(e.target.value));
+  $("track-words").addEventListener("input", (/** @type {{ target: HTMLInputElement }} */ e) => narrow(e.target.value));
   for (const row of rows()) {
     for (const input of row.querySelectorAll("input")) input.addEventListener("change", () => describe(row, input));
     const button = row.querySelector(".hear");

@@ -14,16 +14,18 @@ const INSET = 8,
   TOP = 16,
   BELOW = 13,
   CLOSE_SECONDS = 2.4;
-let lines = [],
-  drawnAt = -1;
+/** @type {Line[]} */
+let lines = [];
+let drawnAt = -1;
 L.lines = () => lines;
 const bars = () => Number($("bars").value);
 L.lineSeconds = () => (lines[0] ? lines[0].span : 16);
 
 function phrases() {
   const r = L.data.reading,
-    ones = r.beats.filter((b) => b.beat === 1),
-    out = [];
+    ones = r.beats.filter((b) => b.beat === 1);
+  /** @type {Pick<Line, "start" | "end" | "bars">[]} */
+  const out = [];
   if (!ones.length) return [{ start: 0, end: r.duration, bars: [] }];
   if (ones[0].at > 0.3) out.push({ start: 0, end: ones[0].at, bars: [] });
   for (let i = 0; i < ones.length; i += bars())
@@ -37,7 +39,8 @@ function phrases() {
 L.layout = () => {
   const all = phrases();
   const full = Math.max(...all.filter((p) => p.bars.length === bars()).map((p) => p.end - p.start), 1);
-  const span = (p) => (p.bars.length === bars() ? p.end - p.start : Math.max(full, p.end - p.start));
+  const span = (/** @type {Pick<Line, "start" | "end" | "bars">} */ p) =>
+    p.bars.length === bars() ? p.end - p.start : Math.max(full, p.end - p.start);
   const kept = $("music").children.length === all.length ? lines : [];
   lines = all.map((p, i) => ({ ...p, span: span(p), row: kept[i]?.row, canvas: kept[i]?.canvas }));
   if (!kept.length)
@@ -52,12 +55,13 @@ L.layout = () => {
   for (const line of lines) margin(line);
   spoken();
 };
+/** @param {Line} line */
 function margin(line) {
   const list = L.data.reading.sections;
   const section =
     list.find((s) => s.start >= line.start - 0.3 && s.start < line.end - 0.3) ||
     list.find((s) => s.start <= line.start && s.end > line.start);
-  const box = line.row.firstChild;
+  const box = /** @type {HTMLElement} */ (line.row.firstChild);
   box.replaceChildren();
   if (!section) return;
   const starts = section.start >= line.start - 0.3,
@@ -77,24 +81,26 @@ function spoken() {
     ...r.cues.map((c) => el("li", {}, `${c.kind} at ${clock(c.at)}${c.lasts ? `, ${c.lasts.toFixed(1)} seconds long` : ""}`)),
   );
 }
-const energyAt = (t) => {
+const energyAt = (/** @type {number} */ t) => {
   const e = L.data.reading.energy;
   return e.values[Math.min(e.values.length - 1, Math.max(0, Math.floor(t / e.step)))] || 0;
 };
-const loudAt = (a, b) => {
-  const to = Math.min(L.peaks.length, Math.max(Math.ceil(b * 100), Math.floor(a * 100) + 1));
+const loudAt = (/** @type {number} */ a, /** @type {number} */ b) => {
+  const peaks = L.peaks ?? new Uint8Array(),
+    to = Math.min(peaks.length, Math.max(Math.ceil(b * 100), Math.floor(a * 100) + 1));
   let m = 0;
-  for (let i = Math.max(0, Math.floor(a * 100)); i < to; i++) m = Math.max(m, L.peaks[i]);
+  for (let i = Math.max(0, Math.floor(a * 100)); i < to; i++) m = Math.max(m, peaks[i]);
   return m / 255;
 };
 // Where a time stands on a line, and the other way round.
 L.xOf = (line, t) => INSET + ((t - line.start) / line.span) * (line.canvas.clientWidth - 2 * INSET);
 L.timeAt = (line, x) => line.start + ((x - INSET) / (line.canvas.clientWidth - 2 * INSET)) * line.span;
 
+/** @param {Line} line */
 function drawLine(line) {
   const { pen, w, h } = crisp(line.canvas);
   const scale = (w - 2 * INSET) / line.span,
-    x = (t) => INSET + (t - line.start) * scale,
+    x = (/** @type {number} */ t) => INSET + (t - line.start) * scale,
     base = h - BELOW,
     room = base - TOP,
     ink = css("--ink");
@@ -140,6 +146,8 @@ function drawLine(line) {
   }
   veil(pen, line, x, w, h, end);
 }
+/** @param {CanvasRenderingContext2D} pen @param {Line} line @param {OnLine} x
+ * @param {number} base where the beats stand @param {number} h @param {number} end */
 function beats(pen, line, x, base, h, end) {
   const ink = css("--ink"),
     quiet = css("--quiet");
@@ -163,11 +171,13 @@ function beats(pen, line, x, base, h, end) {
     }
     pen.stroke();
     pen.fillStyle = quiet;
-    if (b.beat === 1 && (bars() < 16 || b.bar % 2 === 1)) pen.fillText(b.bar, px + 2, h - 1);
+    if (b.beat === 1 && (bars() < 16 || b.bar % 2 === 1)) pen.fillText(String(b.bar), px + 2, h - 1);
   }
   pen.lineWidth = 1;
 }
 // What is not in the version lies under paper.
+/** @param {CanvasRenderingContext2D} pen @param {Line} line @param {OnLine} x @param {number} w
+ * @param {number} h @param {number} end */
 function veil(pen, line, x, w, h, end) {
   const spans = L.data.version ? L.data.version.spans : [[0, L.data.reading.duration]];
   const inside = spans.some(([a, b]) => a < line.end - 0.05 && b > line.start + 0.05);
@@ -189,6 +199,8 @@ function veil(pen, line, x, w, h, end) {
 }
 // The signs of musical notation, drawn: accents for drop and hit, breath mark for a break, hairpin for a build,
 // caesura for a pause, an upbeat's arrow for a pickup, the final bar line for the end.
+/** @param {CanvasRenderingContext2D} pen @param {import("wire").Cue} cue @param {number} px @param {number} base
+ * @param {number} w @param {OnLine} x */
 function sign(pen, cue, px, base, w, x) {
   const held = L.held && L.held.what === "cue" && L.held.kind === cue.kind && Math.abs(L.held.at - cue.at) < 0.001;
   pen.strokeStyle = css("--act");
@@ -196,11 +208,11 @@ function sign(pen, cue, px, base, w, x) {
   pen.lineWidth = held ? 3.5 : 2;
   pen.font = "12px Atkinson, sans-serif";
   pen.beginPath();
-  const path = (...points) => {
+  const path = (/** @type {[number, number][]} */ ...points) => {
     for (const [i, [a, b]] of points.entries()) i ? pen.lineTo(a, b) : pen.moveTo(a, b);
     pen.stroke();
   };
-  const word = (text, at) => pen.fillText(text, at, 11);
+  const word = (/** @type {string} */ text, /** @type {number} */ at) => pen.fillText(text, at, 11);
   if (cue.kind === "drop") {
     path([px - 5, 12], [px, 2], [px + 5, 12]);
     word("drop", px + 9);
@@ -237,7 +249,9 @@ function sign(pen, cue, px, base, w, x) {
   }
   pen.lineWidth = 1;
 }
+/** The waveform, and what it was drawn for. @type {{ wanted: string, copy: OffscreenCanvas } | null} */
 let overview = null;
+/** @param {number} playhead */
 function drawOverview(playhead) {
   const canvas = $("overview"),
     { pen, w, h } = crisp(canvas),
@@ -255,18 +269,19 @@ function drawOverview(playhead) {
     pen.strokeStyle = css("--quiet");
     for (const [a, b] of spans) pen.strokeRect((a / d) * w + 0.5, 0.5, ((b - a) / d) * w - 1, h - 1);
     const copy = new OffscreenCanvas(canvas.width, canvas.height);
-    copy.getContext("2d").drawImage(canvas, 0, 0);
+    copy.getContext("2d")?.drawImage(canvas, 0, 0);
     overview = { wanted, copy };
   } else pen.drawImage(overview.copy, 0, 0, w, h);
   pen.fillStyle = css("--act");
   pen.fillRect((playhead / d) * w - 1, 0, 2, h);
 }
+/** @param {number} playhead */
 function drawClose(playhead) {
   const canvas = $("close");
   if (canvas.hidden) return;
   const { pen, w, h } = crisp(canvas),
     from = playhead - CLOSE_SECONDS / 2,
-    x = (t) => ((t - from) / CLOSE_SECONDS) * w,
+    x = (/** @type {number} */ t) => ((t - from) / CLOSE_SECONDS) * w,
     ink = css("--ink");
   pen.fillStyle = ink;
   for (let px = 0; px < w; px++) {
@@ -293,9 +308,10 @@ function drawClose(playhead) {
   pen.fillStyle = css("--act");
   pen.fillRect(w / 2 - 1, 0, 2, h - 12);
 }
+/** @param {number} playhead */
 function place(playhead) {
   for (const line of lines) {
-    const mark = line.row.lastChild,
+    const mark = /** @type {HTMLElement} */ (line.row.lastChild),
       on = playhead >= line.start && playhead < Math.min(line.end, line.start + line.span);
     mark.hidden = !on;
     if (on) mark.style.transform = `translateX(${100 + L.xOf(line, playhead)}px)`;
@@ -311,7 +327,7 @@ L.drawAll = () => {
   words();
 };
 function words() {
-  const bar = (t) => {
+  const bar = (/** @type {number} */ t) => {
     const b = L.beats()
       .filter((q) => q.at <= t + 0.02)
       .pop();
@@ -350,7 +366,7 @@ L.follow = () => {
 };
 document.addEventListener("DOMContentLoaded", () => {
   if (!L.music) return;
-  $("overview").addEventListener("pointerdown", (e) => {
+  $("overview").addEventListener("pointerdown", (/** @type {any} */ e) => {
     const box = e.target.getBoundingClientRect();
     L.seek(((e.clientX - box.left) / box.width) * L.data.reading.duration);
   });

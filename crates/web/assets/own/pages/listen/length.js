@@ -8,26 +8,33 @@ import { ofJob } from "../../lib/session.js";
 import { parseLength } from "../../lib/time.js";
 import { L } from "./state.js";
 
-let offers = [],
-  seams = [],
-  // Those of the version that is used, as far as what they cost is known.
-  shown = [],
-  other = null,
-  loop = null;
-const problem = (words) => {
+/** @typedef {{ seams: Seam[], length: string, ways: string, heard: string }} Offer */
+
+/** Versions of the wanted length. @type {{ seconds: number, seams: Seam[] }[]} */
+let offers = [];
+/** @type {Seam[]} */
+let seams = [];
+/** Those of the version that is used, as far as what they cost is known. @type {Seam[]} */
+let shown = [];
+/** The player of versions. @type {HTMLAudioElement} */
+let other;
+/** The seam that is heard again and again. @type {number | null} */
+let loop = null;
+const problem = (/** @type {string} */ words) => {
   $("length-problem").textContent = words;
 };
-const attempt = async (act) => {
+const attempt = async (/** @type {() => unknown} */ act) => {
   problem("");
   try {
     await act();
   } catch (error) {
-    problem(error.message);
+    problem(/** @type {Error} */ (error).message);
   }
 };
 /** Seconds of what was typed; NaN when it is no length. @param {string} text @param {number} own */
 const seconds = (text, own) => parseLength(text, Number(L.music.dataset.rate), own);
-const spansOf = (list) => {
+const spansOf = (/** @type {Seam[]} */ list) => {
+  /** @type {[number, number][]} */
   const spans = [];
   let start = 0;
   for (const s of list) {
@@ -37,6 +44,7 @@ const spansOf = (list) => {
   return [...spans, [start, L.data.reading.duration]];
 };
 // The last is beyond what the search takes where it has a choice (ROUGHEST in core::track::retarget).
+/** @type {[number, string][]} */
 const HEARD = [
   [0.12, "not to be heard"],
   [0.25, "hardly heard"],
@@ -44,14 +52,14 @@ const HEARD = [
   [0.62, "heard"],
   [Infinity, "plainly heard"],
 ];
-const heard = (cost) => HEARD.find(([below]) => cost < below)[1];
-const bar = (t) => {
+const heard = (/** @type {number} */ cost) => HEARD.find(([below]) => cost < below)?.[1] ?? "";
+const bar = (/** @type {number} */ t) => {
   const b = L.beats().findLast((q) => q.at <= t + 0.02);
   return b ? `bar ${b.bar}${b.beat > 1 ? `.${b.beat}` : ""}` : "the start";
 };
 
 async function find() {
-  const keep = { drop: "drop", nothing: "nothing", section: { section: L.audio.currentTime } }[$("keep").value],
+  const keep = $("keep").value === "section" ? { section: L.audio.currentTime } : $("keep").value,
     wanted = seconds($("seconds").value, L.data.reading.duration);
   $("length-says").textContent = "looking";
   await attempt(async () => {
@@ -71,13 +79,15 @@ async function find() {
     heard: o.seams.length ? heard(Math.max(...o.seams.map((s) => s.cost))) : "",
   }));
 }
+/** @param {Seam[]} list */
 async function use(list) {
   if (await L.send("version", { spans: spansOf(list) })) seams = list;
   drawSeams();
 }
 function drawSeams() {
   const joins = L.data.version ? L.data.version.joins : [];
-  const known = (j) => seams.find((s) => Math.abs(s.out - j.out) < 0.01 && Math.abs(s.into - j.into) < 0.01);
+  const known = (/** @type {import("wire").Join} */ j) =>
+    seams.find((s) => Math.abs(s.out - j.out) < 0.01 && Math.abs(s.into - j.into) < 0.01);
   shown = joins.map((j) => known(j) || { out: j.out, into: j.into, cost: 1 });
   page.seams = shown.map((s, i) => ({
     at: joins[i].at,
@@ -86,9 +96,11 @@ function drawSeams() {
     heard: loop === i,
   }));
 }
-const put = (i, next) => use(shown.map((q, k) => (k === i ? next : q)));
+const put = (/** @type {number} */ i, /** @type {Seam} */ next) => use(shown.map((q, k) => (k === i ? next : q)));
+/** @param {number} i */
 async function nextBest(i) {
   const s = shown[i],
+    /** @type {Seam[]} */
     others = await ask(`${L.base()}/seam`, { seam: s });
   const at = others.findIndex((o) => Math.abs(o.out - s.out) < 0.01 && Math.abs(o.into - s.into) < 0.01);
   const next = others[(at + 1) % others.length];
@@ -96,20 +108,24 @@ async function nextBest(i) {
 }
 /** The versions that were found, and the seams of the one that is used. */
 const page = onScreen("length", {
+  /** @type {Offer[]} */
   offers: [],
+  /** @type {{ at: number, name: string, words: string, heard: boolean }[]} */
   seams: [],
-  use: (list) => use(list),
-  hear: (i) => attempt(() => audition(i, page.seams[i].at)),
-  move: (i, beats) => attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
-  next: (i) => attempt(() => nextBest(i)),
+  use: (/** @type {Seam[]} */ list) => use(list),
+  hear: (/** @type {number} */ i) => attempt(() => audition(i, page.seams[i].at)),
+  move: (/** @type {number} */ i, /** @type {number} */ beats) =>
+    attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
+  next: (/** @type {number} */ i) => attempt(() => nextBest(i)),
 });
 // Two bars before a seam and two after, again and again.
+/** @param {number} i @param {number} at */
 function audition(i, at) {
   if (loop === i) {
     stop();
     return;
   }
-  const twoBars = ((2 * L.data.metre * 60) / L.data.reading.tempo_bpm) * L.data.version.stretch;
+  const twoBars = ((2 * (L.data.metre ?? 4) * 60) / L.data.reading.tempo_bpm) * (L.data.version?.stretch ?? 1);
   loop = i;
   version();
   const from = Math.max(0, at - twoBars);
@@ -145,12 +161,12 @@ function hear() {
   start(other);
 }
 const own = () => (L.data.version ? L.data.version.spans.reduce((sum, [a, b]) => sum + b - a, 0) : 0);
-const shownLength = () => L.data.version.duration.toFixed(2);
+const shownLength = () => (L.data.version?.duration ?? 0).toFixed(2);
 // How many times as long as at its own tempo. The page shows less of a length than there is: what was not touched, or is
 // its own length again, stretches nothing by what was rounded away.
 function factor() {
   const text = $("stretch").value.trim();
-  if (text === shownLength()) return L.data.version.stretch;
+  if (text === shownLength()) return L.data.version?.stretch ?? 1;
   return text === own().toFixed(2) ? 1 : seconds(text, own()) / own();
 }
 function stretchWords() {
@@ -163,16 +179,17 @@ function stretchWords() {
       : `${by > 0 ? "+" : "−"}${percent.toFixed(percent < 0.1 ? 3 : 1)} %${Math.abs(by) > 0.08 ? (by > 0 ? ": drums will smear and voices drag" : ": it will sound hurried, attacks will flutter") : ""}`;
   $("stretch-says").classList.toggle("problem", Math.abs(by) > 0.08);
 }
+/** @param {Event} event */
 async function finish(event) {
   event.preventDefault();
   await attempt(async () => {
-    const number = (id, words) => {
+    const number = (/** @type {string} */ id, /** @type {string} */ words) => {
       const v = Number($(id).value.replace(",", ".").replace("−", "-"));
       if (!Number.isFinite(v)) throw new Error(words);
       return v;
     };
     if (!Number.isFinite(factor())) throw new Error("the stretched length is seconds, a timecode, frames (100f) or per cent (97%)");
-    const fade = (id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
+    const fade = (/** @type {string} */ id) => Math.round(1000 * Math.max(0, number(`fade-${id}`, "a fade is a number of seconds")));
     const body = {
       stretch: factor(),
       fade_in: { milliseconds: fade("in"), curve: $("curve-in").value },
@@ -199,7 +216,7 @@ function show() {
 document.addEventListener("DOMContentLoaded", () => {
   if (!L.music) return;
   other = $("other");
-  $("length-form").addEventListener("submit", (e) => {
+  $("length-form").addEventListener("submit", (/** @type {Event} */ e) => {
     e.preventDefault();
     find();
   });

@@ -7,16 +7,17 @@ import { L } from "./state.js";
 
 const LATENCY = "tap latency",
   REACH = 7;
-const mark = (edit) => L.send("marks", edit);
+const mark = (/** @type {object} */ edit) => L.send("marks", edit);
 const here = () => L.audio.currentTime;
-const nearestBeat = (t) =>
+const nearestBeat = (/** @type {number} */ t) =>
   L.nearest(
     L.beats().map((b) => b.at),
     t,
   );
 const boundaries = () => L.data.reading.sections.slice(1).map((s) => s.start);
-const sectionAt = (t) => L.data.reading.sections.find((s) => t >= s.start && t < s.end);
+const sectionAt = (/** @type {number} */ t) => L.data.reading.sections.find((s) => t >= s.start && t < s.end);
 
+/** @type {Record<string, () => void>} */
 const acts = {
   "add-beat": () => mark({ do: "add-beat", at: here(), snap: true }),
   "remove-beat": () => mark({ do: "remove-beat", at: nearestBeat(here()) }),
@@ -53,16 +54,18 @@ async function tapped() {
 }
 
 // What is held: a beat, a boundary or a cue, with what can be done to it.
+/** @param {Held | null} what */
 function hold(what) {
   L.held = what;
   const box = $("held");
   box.hidden = !what;
   if (!what) return;
-  const button = (text, act) => {
+  const button = (/** @type {string} */ text, /** @type {() => void} */ act) => {
     const b = el("button", { type: "button", class: "link" }, text);
     b.addEventListener("click", act);
     return b;
   };
+  /** @param {string[]} options @param {string | undefined} now @param {string} label @param {(to: string) => void} act */
   const choose = (options, now, label, act) => {
     const s = el("select", { "aria-label": label });
     for (const o of options) s.append(el("option", {}, o));
@@ -70,7 +73,7 @@ function hold(what) {
     s.addEventListener("change", () => act(s.value));
     return s;
   };
-  const gone = (edit) => async () => {
+  const gone = (/** @type {object} */ edit) => async () => {
     if (await mark(edit)) hold(null);
   };
   const at = `${clock(what.at)}.${String(Math.round((what.at % 1) * 1000)).padStart(3, "0")}`;
@@ -98,8 +101,9 @@ function hold(what) {
       button("remove", gone({ do: "remove-cue", at: what.at, kind: what.kind })),
     );
   if (what.what === "section") {
-    const s = sectionAt(what.at + 0.01),
-      energy = el("input", { class: "line-input short", inputmode: "numeric", "aria-label": "energy" });
+    const s = sectionAt(what.at + 0.01);
+    if (!s) return;
+    const energy = el("input", { class: "line-input short", inputmode: "numeric", "aria-label": "energy" });
     energy.value = Math.round(s.energy);
     energy.addEventListener("change", () =>
       mark({ do: "energy", at: what.at + 0.01, energy: energy.value.trim() === "" ? null : Number(energy.value) }),
@@ -120,6 +124,7 @@ function hold(what) {
   }
 }
 // A section is read again at about a given tempo, where the reading went astray.
+/** @param {import("wire").Section} section */
 function tempo(section) {
   const input = el("input", { class: "line-input short", inputmode: "decimal", "aria-label": "tempo of the section" });
   input.placeholder = L.data.reading.tempo_bpm.toFixed(1);
@@ -138,7 +143,9 @@ function thin() {
   $("least").value = "";
   $("least").blur();
 }
+/** @param {number} by */
 async function nudge(by) {
+  if (!L.held) return;
   const at = L.held.at,
     to = at + by;
   if (await mark({ do: "move-beat", at, to, snap: false })) hold({ what: "beat", at: to });
@@ -146,9 +153,10 @@ async function nudge(by) {
 }
 
 // What lies under the pointer: cues and boundaries above, beats below.
+/** @param {Line} line @param {number} x @param {number} y @returns {Held | null} */
 function under(line, x, y) {
   const h = line.canvas.clientHeight,
-    near = (t) => Math.abs(L.xOf(line, t) - x);
+    near = (/** @type {number} */ t) => Math.abs(L.xOf(line, t) - x);
   if (y < 16) {
     const cue = L.data.reading.cues.find((c) => c.kind !== "end" && near(c.at) < REACH + 4);
     if (cue) return { what: "cue", at: cue.at, kind: cue.kind };
@@ -158,6 +166,7 @@ function under(line, x, y) {
   const beat = y >= h - 22 && L.beats().find((b) => near(b.at) < REACH);
   return beat ? { what: "beat", at: beat.at } : null;
 }
+/** @param {Line} line @param {PointerEvent} event */
 function drag(line, event) {
   const canvas = line.canvas,
     box = canvas.getBoundingClientRect(),
@@ -173,8 +182,10 @@ function drag(line, event) {
   L.drawAll();
   canvas.setPointerCapture(event.pointerId);
   let moved = 0;
-  const move = (e) => (moved = Math.max(moved, Math.abs(e.clientX - event.clientX)));
-  const up = async (e) => {
+  const move = (/** @type {PointerEvent} */ e) => {
+    moved = Math.max(moved, Math.abs(e.clientX - event.clientX));
+  };
+  const up = async (/** @type {PointerEvent} */ e) => {
     canvas.removeEventListener("pointermove", move);
     canvas.removeEventListener("pointerup", up);
     if (moved < 4) return;
@@ -196,12 +207,14 @@ function drag(line, event) {
 
 // How late taps arrive: eight clicks, and the middle of the taps' distances from them.
 function tapTest() {
-  const dialog = $("tap-dialog"),
-    taps = [];
+  const dialog = $("tap-dialog");
+  /** @type {number[]} */
+  const taps = [];
+  /** @type {number[]} */
   let clicks = [];
   $("tap-says").textContent = `now ${localStorage.getItem(LATENCY) || 0} ms`;
   dialog.showModal();
-  const listen = (e) => {
+  const listen = (/** @type {KeyboardEvent} */ e) => {
     if (e.key.toLowerCase() !== "t") return;
     e.preventDefault();
     taps.push(L.sound ? L.sound.currentTime : 0);
@@ -241,7 +254,7 @@ document.addEventListener("DOMContentLoaded", () => {
   if (!L.music) return;
   /** @type {NodeListOf<HTMLElement>} */
   const buttons = document.querySelectorAll("[data-mark]");
-  for (const b of buttons) b.addEventListener("click", acts[b.dataset.mark]);
+  for (const b of buttons) b.addEventListener("click", acts[b.dataset.mark || ""]);
   $("tap").addEventListener("click", tap);
   $("tap-test").addEventListener("click", tapTest);
   $("metre").addEventListener("change", () => {
@@ -251,7 +264,7 @@ document.addEventListener("DOMContentLoaded", () => {
   $("least").addEventListener("change", thin);
   L.audio.addEventListener("pause", tapped);
   L.music.addEventListener("pointerdown", (e) => {
-    const row = e.target.closest(".phrase");
+    const row = /** @type {HTMLElement | null} */ (/** @type {HTMLElement} */ (e.target).closest(".phrase"));
     if (!row) return;
     const line = L.lines()[Number(row.dataset.line)];
     if (e.target === line.canvas) drag(line, e);

@@ -8,18 +8,23 @@ import { ofJob } from "../../lib/session.js";
 
 const music = $("music"),
   audio = $("audio");
-export const L = /** @type {any} */ ({ data: null, peaks: null, part: [0, 0], taps: [], held: null, audio, music });
+/** Each module adds what it does for the others. */
+export const L = /** @type {Listening} */ (
+  /** @type {unknown} */ ({ data: null, peaks: null, part: [0, 0], taps: [], held: null, audio, music })
+);
+/** @type {(() => void)[]} */
 const watchers = [];
-L.whenDrawn = (act) => watchers.push(act);
+L.whenDrawn = (/** @type {() => void} */ act) => watchers.push(act);
 L.base = () => ofJob(`/tracks/${music.dataset.track}`);
 L.beats = () => L.data.reading.beats;
-L.nearest = (list, t) => list.reduce((best, q) => (Math.abs(q - t) < Math.abs(best - t) ? q : best), list[0] ?? t);
-L.seek = (t) => {
+L.nearest = (/** @type {number[]} */ list, /** @type {number} */ t) =>
+  list.reduce((best, q) => (Math.abs(q - t) < Math.abs(best - t) ? q : best), list[0] ?? t);
+L.seek = (/** @type {number} */ t) => {
   audio.currentTime = Math.max(0, Math.min(t, L.data.reading.duration - 0.01));
 };
 // What one hears now: the element is ahead of the loudspeaker by what the sound card holds back.
 L.now = () => Math.max(0, audio.currentTime - (audio.paused || !L.sound ? 0 : L.sound.outputLatency || 0));
-L.take = (data) => {
+L.take = (/** @type {Track} */ data) => {
   L.data = data;
   const spans = data.version ? data.version.spans : [[0, data.reading.duration]];
   L.part = [spans[0][0], spans[spans.length - 1][1]];
@@ -27,7 +32,7 @@ L.take = (data) => {
   L.drawAll();
   for (const act of watchers) act();
 };
-L.send = async (path, body) => {
+L.send = async (/** @type {string} */ path, /** @type {object} */ body) => {
   try {
     L.take(await ask(`${L.base()}/${path}`, body, { base: L.data.revision }));
     return true;
@@ -47,11 +52,11 @@ const load = async () => {
   L.take(await ask(`${L.base()}/reading.json`));
   music.dataset.ready = "yes";
 };
-const nearestBeat = (t) => {
+const nearestBeat = (/** @type {number} */ t) => {
   const end = L.data.reading.duration;
   return L.nearest([t > end - 0.3 ? end : 0, ...L.beats().map((b) => b.at)], t);
 };
-const setPart = (start, end) => L.send("version", { spans: [[start, end]] });
+const setPart = (/** @type {number} */ start, /** @type {number} */ end) => L.send("version", { spans: [[start, end]] });
 const startHere = () => {
   const length = L.part[1] - L.part[0],
     t = nearestBeat(audio.currentTime);
@@ -66,8 +71,9 @@ L.play = () => {
 // The click: each beat is put on the same clock that plays the music, a little ahead.
 const AHEAD = 0.2;
 let clicking = false,
-  clickedTo = 0,
-  ahead = [];
+  clickedTo = 0;
+/** @type {{ at: number, click: OscillatorNode }[]} */
+let ahead = [];
 L.openSound = () => {
   if (!L.sound) {
     L.sound = new AudioContext();
@@ -76,13 +82,14 @@ L.openSound = () => {
   if (L.sound.state === "suspended") L.sound.resume();
   return L.sound;
 };
-L.tick = (when, accent) => {
-  const pitch = L.sound.createOscillator(),
-    loud = L.sound.createGain();
+L.tick = (/** @type {number} */ when, /** @type {boolean} */ accent) => {
+  const sound = L.openSound(),
+    pitch = sound.createOscillator(),
+    loud = sound.createGain();
   pitch.frequency.value = accent ? 1760 : 1175;
   loud.gain.setValueAtTime(accent ? 0.5 : 0.3, when);
   loud.gain.exponentialRampToValueAtTime(0.001, when + 0.05);
-  pitch.connect(loud).connect(L.sound.destination);
+  pitch.connect(loud).connect(sound.destination);
   pitch.start(when);
   pitch.stop(when + 0.06);
   return pitch;
@@ -93,7 +100,8 @@ function clicks() {
   if (clickedTo < at - 0.05 || clickedTo > at + 1) clickedTo = at;
   ahead = ahead.filter((c) => c.at > at - 0.1);
   for (const b of L.beats())
-    if (b.at >= clickedTo && b.at < at + AHEAD) ahead.push({ at: b.at, click: L.tick(L.sound.currentTime + (b.at - at), b.beat === 1) });
+    if (b.at >= clickedTo && b.at < at + AHEAD)
+      ahead.push({ at: b.at, click: L.tick(L.openSound().currentTime + (b.at - at), b.beat === 1) });
   clickedTo = Math.max(clickedTo, at + AHEAD);
 }
 // Where the music stops or jumps, the clicks that were to come do not.
@@ -125,7 +133,7 @@ document.addEventListener("DOMContentLoaded", () => {
   on("c", "a click on the beats", L.click);
   on("i", "the part starts at the beat here", startHere);
   on("o", "the part ends at the beat here", endHere);
-  const beat = (n) => {
+  const beat = (/** @type {number} */ n) => {
     const list = L.beats(),
       at = list.findIndex((b) => b.at > audio.currentTime + 0.03);
     const i = n > 0 ? at : (at < 0 ? list.length : at) - 2;
@@ -143,5 +151,5 @@ document.addEventListener("DOMContentLoaded", () => {
   window.addEventListener("resize", () => L.drawAll());
   document.fonts.ready.then(() => loaded(load)).then(() => requestAnimationFrame(L.follow));
   const again = () => L.data && loaded(load);
-  follow({ track: ({ id, mine }) => id === music.dataset.track && !mine && again() }, again);
+  follow({ track: ({ id, mine }) => void (id === music.dataset.track && !mine && again()) }, again);
 });

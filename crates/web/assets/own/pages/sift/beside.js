@@ -9,7 +9,7 @@ import { named, sharpest, trouble } from "./state.js";
 const LEAD = 1.5;
 const dialog = $("beside");
 
-/** @param {any[]} selects @param {(kept: any) => void} keep */
+/** @param {Select[]} selects @param {(kept: Select) => void} keep */
 export function open(selects, keep) {
   if (selects.length < 2 || selects.length > 4) return say("choose two to four selects to see them beside each other");
   const before = Math.min(LEAD, ...selects.map((s) => s.hit - s.start)),
@@ -60,7 +60,7 @@ export function open(selects, keep) {
     if (videos[0].currentTime >= selects[0].hit + after || videos[0].ended) play();
     requestAnimationFrame(turn);
   };
-  /** @param {any} s */
+  /** @param {Select} s */
   const kept = (s) => {
     dialog.close();
     keep(s);

@@ -6,7 +6,7 @@ import * as player from "./player.js";
 import * as sheet from "./sheet.js";
 import { meant, ofClip, state } from "./state.js";
 
-/** @typedef {{ show: (s: any) => void, keep: (of: any[], kept: any) => Promise<void>,
+/** @typedef {{ show: (s: Select) => void, keep: (of: Select[], kept: Select) => Promise<void>,
  *   act: { words: () => void, label: () => void, movement: () => void, mute: () => void, "leave-out": () => void,
  *     verdict: (tier: string) => void } }} Acts */
 
@@ -14,7 +14,7 @@ import { meant, ofClip, state } from "./state.js";
 let page;
 /** @type {Acts} */
 let acts;
-/** From where Shift chooses. @type {any} */
+/** From where Shift chooses. @type {Select | null} */
 let anchor = null;
 
 export function changed() {
@@ -23,7 +23,7 @@ export function changed() {
   page.chosenSays = `${all.length} chosen, ${clock(all.reduce((sum, s) => sum + s.end - s.start, 0))}`;
   sheet.dressAll();
 }
-/** @param {any[]} selects @param {boolean} add */
+/** @param {Select[]} selects @param {boolean} add */
 function choose(selects, add) {
   if (!add) state.chosen.clear();
   for (const s of selects) state.chosen.add(s.id);
@@ -42,7 +42,7 @@ export function letGo() {
 export function sideBySide() {
   beside(state.chosen.size ? meant() : state.now ? ofClip(state.now.clip) : []);
 }
-/** @param {any[]} of */
+/** @param {Select[]} of */
 export function beside(of) {
   dialog.open(of, (kept) => acts.keep(of, kept));
 }

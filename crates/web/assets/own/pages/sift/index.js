@@ -22,7 +22,7 @@ import * as words from "./words.js";
 
 const video = $("video"),
   picture = $("still");
-/** @type {Map<string, any>} */
+/** @type {Map<string, import("wire").ClipReading>} */
 const readings = new Map();
 /** @type {Map<string, Uint8Array>} */
 const peaks = new Map();
@@ -61,9 +61,17 @@ function drawStill() {
 function drawRibbon() {
   const mine = state.now;
   const all = mine ? ofClip(mine.clip) : [];
-  ribbon.draw($("ribbon"), mine, all, mine && readings.get(mine.clip), mine && peaks.get(mine.clip), player.at(), () => mine === state.now);
+  ribbon.draw(
+    $("ribbon"),
+    mine,
+    all,
+    mine && readings.get(mine.clip),
+    mine ? peaks.get(mine.clip) : undefined,
+    player.at(),
+    () => mine === state.now,
+  );
 }
-/** @param {any} s */
+/** @param {Select | null | undefined} s */
 function show(s) {
   if (!s) return;
   const before = state.now;
@@ -105,7 +113,7 @@ function rested() {
       .catch(() => undefined);
   player.comes();
 }
-/** @param {any} s */
+/** @param {Select} s */
 async function read(s) {
   try {
     readings.set(s.clip, await ask(ofJob(`/clips/${s.clip}/reading.json`)));
@@ -152,11 +160,11 @@ function describe() {
   $("energy").textContent = String(Math.round(s.energy));
   $("energy-bar").setAttribute("width", String(s.energy * 3));
   $("energy-bar").setAttribute("fill", between(s.energy, ["--calm", "--warm", "--hot"].map(css)));
-  for (const [id, time] of [
+  for (const [id, time] of /** @type {[string, number][]} */ ([
     ["at-in", s.start],
     ["at-hit", s.hit],
     ["at-out", s.end],
-  ])
+  ]))
     $(id).textContent = frames(time, s.rate);
   $("mute").setAttribute("aria-pressed", String(s.muted));
   played();
@@ -198,7 +206,7 @@ let asked = "";
 function narrowed() {
   sheet.show();
   count();
-  const keep = state.shown.includes(state.now) ? state.now : state.shown.find(isLeft) || state.shown[0];
+  const keep = state.now && state.shown.includes(state.now) ? state.now : state.shown.find(isLeft) || state.shown[0];
   // The sheet stays where its editor scrolled it, unless something else was asked for.
   const asks = [narrow.text(), state.pass, narrow.isOnlyLeft()].join("|"),
     same = asks === asked;
@@ -215,7 +223,7 @@ const settled = gathered(() => {
 }, 80);
 
 /** Says something of what is meant: of all that are chosen, or of the one that is looked at.
- * @param {any} said @param {string} [label] what undo calls it */
+ * @param {Command} said @param {string} [label] what undo calls it */
 async function judge(said, label) {
   if (state.chosen.size) return judgeMany([said], label);
   const s = state.now;
@@ -230,7 +238,7 @@ async function judge(said, label) {
   }
   changed(s);
 }
-/** @param {any[]} said @param {string} [label] @param {any[]} [of] */
+/** @param {Command[]} said @param {string} [label] @param {Select[]} [of] */
 async function judgeMany(said, label, of = meant()) {
   if (!of.length) return;
   try {
@@ -241,14 +249,14 @@ async function judgeMany(said, label, of = meant()) {
     reload();
   }
 }
-/** Takes over what is kept of a select; what is of its clip holds for the others of it. @param {any} s @param {any} kept */
+/** Takes over what is kept of a select; what is of its clip holds for the others of it. @param {Select} s @param {Select} kept */
 function put(s, kept) {
   // Answers may overtake each other.
   if (kept.revision < s.revision) return;
   Object.assign(s, kept);
   for (const q of state.all) if (q.clip === s.clip) Object.assign(q, { clip_tags: kept.clip_tags, muted: kept.muted });
 }
-/** Shows a select as it is now. @param {any} s */
+/** Shows a select as it is now. @param {Select} s */
 function changed(s) {
   if (state.now?.clip === s.clip) {
     describe();
@@ -308,7 +316,7 @@ function verdict(tier) {
 function mark(which) {
   judgeOne({ do: "mark", mark: which, at: player.at() });
 }
-/** Of the one that is looked at, whatever is chosen. @param {any} said */
+/** Of the one that is looked at, whatever is chosen. @param {Command} said */
 async function judgeOne(said) {
   const s = state.now;
   if (!s) return;
@@ -322,9 +330,9 @@ async function judgeOne(said) {
 }
 function suggest() {
   const s = state.now,
-    list = s && readings.get(s.clip)?.moments;
-  if (!list?.length) return say("the reading suggests nothing in this clip");
-  const place = list.findIndex((/** @type {any} */ m) => Math.abs(m.start - s.start) < 0.05 && Math.abs(m.end - s.end) < 0.05),
+    list = s ? readings.get(s.clip)?.moments : null;
+  if (!s || !list?.length) return say("the reading suggests nothing in this clip");
+  const place = list.findIndex((m) => Math.abs(m.start - s.start) < 0.05 && Math.abs(m.end - s.end) < 0.05),
     m = list[(place + 1) % list.length],
     over = ofClip(s.clip).some((q) => q !== s && m.start < q.end && m.end > q.start);
   // What another select has already is gone to instead.
@@ -335,8 +343,8 @@ function suggest() {
 /** Another select from the next suggested moment that no select has yet. */
 async function anotherMoment() {
   const s = state.now,
-    list = s && readings.get(s.clip)?.moments;
-  const free = list?.find((/** @type {any} */ m) => !ofClip(s.clip).some((q) => m.start < q.end - 0.05 && m.end > q.start + 0.05));
+    list = s ? readings.get(s.clip)?.moments : null;
+  const free = s && list?.find((m) => !ofClip(s.clip).some((q) => m.start < q.end - 0.05 && m.end > q.start + 0.05));
   if (!free) return say("the reading suggests nothing that is not in a select already");
   await made(() => ask(ofJob(`/clips/${s.clip}/selects`), { start: free.start, end: free.end, hit: free.hit }));
 }
@@ -352,7 +360,7 @@ async function another() {
   if (end - start < 0.1) say("there is no room for another select behind the mark: split this one with X");
   else await made(() => ask(ofJob(`/clips/${s.clip}/selects`), { start, end }));
 }
-/** Makes a select and goes there. @param {() => Promise<any>} act */
+/** Makes a select and goes there. @param {() => Promise<Select>} act */
 async function made(act) {
   try {
     const { id } = await act();
@@ -382,16 +390,22 @@ function noFault() {
 }
 /** The takes that show the same as this one, the best judged of each, as many as fit beside each other. */
 function alike() {
-  const s = state.now;
-  if (!s?.alike) return say("no other clip shows the same as this one");
-  const takes = clipsOf(state.all.filter((q) => q.alike?.group === s.alike.group)).map((c) => (c.id === s.clip ? s : bestOf(c.selects))),
+  const s = state.now,
+    group = s?.alike?.group;
+  if (!s || group === undefined) return say("no other clip shows the same as this one");
+  const takes = clipsOf(state.all.filter((q) => q.alike?.group === group)).map((c) => (c.id === s.clip ? s : bestOf(c.selects))),
     from = Math.max(0, Math.min(takes.indexOf(s), takes.length - 4));
   if (takes.length > 4) say(`${takes.length} takes are alike; these are ${from + 1} to ${from + 4}`);
   chosen.beside(takes.slice(from, from + 4));
 }
-const split = () =>
-  state.now && made(() => ask(ofJob(`/selects/${state.now.id}/split`), { at: player.at() }, { base: state.now.revision }));
-const join = () => state.now && made(() => ask(ofJob(`/selects/${state.now.id}/join`), {}));
+function split() {
+  const s = state.now;
+  if (s) made(() => ask(ofJob(`/selects/${s.id}/split`), { at: player.at() }, { base: s.revision }));
+}
+function join() {
+  const s = state.now;
+  if (s) made(() => ask(ofJob(`/selects/${s.id}/join`), {}));
+}
 async function remove() {
   if (state.chosen.size) return judge({ do: "leave-out" }, "leave out");
   const s = state.now;
@@ -426,7 +440,7 @@ chosen.begin(page, {
     "leave-out": remove,
     verdict,
   },
-  /** @param {any[]} of @param {any} kept */
+  /** @param {Select[]} of @param {Select} kept */
   async keep(of, kept) {
     const others = of.filter((s) => s !== kept);
     await judgeMany([{ do: "tier", tier: "out", pass: state.pass }], `keep ${named(kept)}`, others);
@@ -453,7 +467,7 @@ async function reload() {
   try {
     const news = await ask(ofJob("/sift/selects.json")),
       old = new Map(state.all.map((s) => [s.id, s]));
-    state.all = news.map((/** @type {any} */ s) => Object.assign(old.get(s.id) || {}, s));
+    state.all = news.map((/** @type {Select} */ s) => Object.assign(old.get(s.id) || {}, s));
     for (const id of state.chosen) if (!state.all.some((s) => s.id === id)) state.chosen.delete(id);
     if (state.now && !state.all.includes(state.now)) state.now = null;
     chosen.changed();

@@ -10,7 +10,7 @@ const field = $("words"),
   only = $("only-left");
 let words = "";
 let asked = 0;
-/** @type {any} */
+/** @type {typeof parts & { passesOpen: boolean }} */
 let view;
 /** @type {() => void} */
 let found = () => undefined;
@@ -60,7 +60,7 @@ export const parts = {
 /** @param {string} name @param {string} of */
 async function save(name, of) {
   if (!name.trim()) return say("give it a name");
-  if (!of && !view.searches.some((/** @type {any} */ s) => s.name === name)) return say("there are no words to save yet");
+  if (!of && !view.searches.some((s) => s.name === name)) return say("there are no words to save yet");
   try {
     view.searches = await ask(ofJob("/sift/searches"), { name, words: of });
   } catch (error) {
@@ -93,7 +93,7 @@ export async function refresh() {
   }
 }
 
-/** @param {any} store what is on the screen @param {() => void} act called when what is shown has changed */
+/** @param {typeof parts & { passesOpen: boolean }} store what is on the screen @param {() => void} act called when what is shown has changed */
 export function begin(store, act) {
   view = store;
   found = act;

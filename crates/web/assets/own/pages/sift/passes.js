@@ -7,7 +7,7 @@ import { ofJob } from "../../lib/session.js";
 import { clock } from "../../lib/time.js";
 import { state } from "./state.js";
 
-/** @type {any} */
+/** @type {typeof parts} */
 let view;
 /** @type {(number: number, place: string | null) => void} */
 let went = () => undefined;
@@ -17,9 +17,9 @@ export const parts = {
   pass: 1,
   passWhat: "through everything",
   passesOpen: false,
-  /** @type {any[]} */
+  /** @type {(import("wire").Progress & { said: string })[]} */
   passes: [],
-  /** @type {any[]} */
+  /** @type {(import("wire").NeedView & { at: number, said: string, state: string, share: number, title: string })[]} */
   needs: [],
   togglePasses() {
     view.passesOpen = !view.passesOpen;
@@ -53,13 +53,13 @@ export const parts = {
 
 /** @param {number} number */
 function enter(number) {
-  const pass = view.passes.find((/** @type {any} */ p) => p.number === number) || view.passes[0];
+  const pass = view.passes.find((p) => p.number === number) || view.passes[0];
   state.pass = pass ? pass.number : 1;
   describe();
   went(state.pass, pass?.place || null);
 }
 function describe() {
-  const pass = view.passes.find((/** @type {any} */ p) => p.number === state.pass);
+  const pass = view.passes.find((p) => p.number === state.pass);
   view.pass = state.pass;
   view.passWhat = pass ? `through ${pass.what}` : "through everything";
 }
@@ -68,11 +68,11 @@ function describe() {
 export async function refresh() {
   try {
     const all = await ask(ofJob("/sift/passes.json"));
-    view.passes = all.map((/** @type {any} */ p) => ({
+    view.passes = all.map((/** @type {import("wire").Progress} */ p) => ({
       ...p,
       said: `${p.selects} selects, ${p.left} left, ${clock(p.seconds_left)}; ${p.taken_out} taken out`,
     }));
-    if (!all.some((/** @type {any} */ p) => p.number === state.pass)) enter(1);
+    if (!view.passes.some((p) => p.number === state.pass)) enter(1);
     describe();
   } catch (error) {
     say(/** @type {Error} */ (error).message);
@@ -81,7 +81,7 @@ export async function refresh() {
 async function refreshNeeds() {
   try {
     const all = await ask(ofJob("/sift/needs.json"));
-    view.needs = all.map((/** @type {any} */ n, /** @type {number} */ at) => ({
+    view.needs = all.map((/** @type {import("wire").NeedView} */ n, /** @type {number} */ at) => ({
       ...n,
       at,
       said: `${n.offered} of ${n.shots}`,
@@ -103,7 +103,7 @@ export const later = gathered(() => {
 let keeping = 0;
 /** @param {string} select */
 export function remember(select) {
-  const id = view.passes.find((/** @type {any} */ p) => p.number === state.pass)?.id;
+  const id = view.passes.find((p) => p.number === state.pass)?.id;
   if (!id) return;
   clearTimeout(keeping);
   keeping = window.setTimeout(() => {
@@ -115,7 +115,7 @@ export function remember(select) {
   }, 600);
 }
 
-/** @param {any} store what is on the screen @param {(number: number, place: string | null) => void} act another pass is gone through */
+/** @param {typeof parts} store what is on the screen @param {(number: number, place: string | null) => void} act another pass is gone through */
 export async function begin(store, act) {
   view = store;
   went = act;

@@ -8,8 +8,8 @@ const PAPER = "#f6f3ec";
 /** Height of the sound's peaks below the stills, in pixels. */
 const SOUND = 14;
 
-/** @param {HTMLCanvasElement} canvas @param {any} s the select @param {any[]} all the clip's selects, in their order
- * @param {any} reading what was measured, once it is there @param {Uint8Array | undefined} peaks of its sound, a hundred a
+/** @param {HTMLCanvasElement} canvas @param {Select | null} s the select @param {Select[]} all the clip's selects, in their order
+ * @param {import("wire").ClipReading | null | undefined} reading what was measured, once it is there @param {Uint8Array | undefined} peaks of its sound, a hundred a
  * second @param {number} at where it plays, in seconds @param {() => boolean} still whether this is still the one to draw */
 export function draw(canvas, s, all, reading, peaks, at, still) {
   const { pen, w, h } = crisp(canvas);
@@ -18,8 +18,8 @@ export function draw(canvas, s, all, reading, peaks, at, still) {
   when(image(s.clip), put);
 }
 
-/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} full @param {any} s @param {any[]} all
- * @param {any} reading @param {Uint8Array | undefined} peaks @param {number} at */
+/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} full @param {Select} s @param {Select[]} all
+ * @param {import("wire").ClipReading | null | undefined} reading @param {Uint8Array | undefined} peaks @param {number} at */
 function drawn(pen, w, full, s, all, reading, peaks, at) {
   const x = (/** @type {number} */ t) => (t / s.duration) * w,
     h = full - SOUND;
@@ -55,7 +55,7 @@ function drawn(pen, w, full, s, all, reading, peaks, at) {
   pen.fillRect(x(at) - 1, 0, 2, full);
 }
 
-/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} top @param {any} s
+/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} top @param {Select} s
  * @param {Uint8Array | undefined} peaks */
 function sound(pen, w, top, s, peaks) {
   if (!peaks?.length) return;
@@ -104,7 +104,7 @@ function fault(pen, from, to, h, kind) {
   pen.stroke();
 }
 
-/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} h @param {any} select @param {any} reading */
+/** @param {CanvasRenderingContext2D} pen @param {number} w @param {number} h @param {Select} select @param {import("wire").ClipReading} reading */
 function traces(pen, w, h, select, reading) {
   const s = reading.samples,
     x = (/** @type {number} */ t) => (t / select.duration) * w;

@@ -17,19 +17,19 @@ const box = $("sheet"),
 let clips = [];
 /** @type {Map<string, number>} */
 let places = new Map();
-/** @type {Map<number, any>} cells in the page, by their place */
+/** @type {Map<number, HTMLElement>} cells in the page, by their place */
 const cells = new Map();
-/** @type {any[]} */
+/** @type {HTMLElement[]} */
 const spare = [];
 /** @type {"small" | "large"} */
 let size = "small";
 let across = 1,
   wide = 122,
   high = 100;
-/** @type {(s: any, event: MouseEvent) => void} */
+/** @type {(s: Select, event: MouseEvent) => void} */
 let press = () => undefined;
 
-/** @param {(s: any, event: MouseEvent) => void} act */
+/** @param {(s: Select, event: MouseEvent) => void} act */
 export const whenPressed = (act) => {
   press = act;
 };
@@ -47,7 +47,10 @@ function measure() {
   inside.style.height = `${Math.ceil(clips.length / across) * (high + GAP)}px`;
 }
 
-/** @returns {any} */
+/** What a cell is made of. @param {HTMLElement} cell */
+const parts = (cell) => /** @type {HTMLElement[]} */ ([...cell.children]);
+
+/** @returns {HTMLElement} */
 function fresh() {
   const kept = spare.pop();
   if (kept) return kept;
@@ -62,13 +65,13 @@ function fresh() {
   return cell;
 }
 
-/** @param {any} still @param {number} n */
+/** @param {HTMLElement} still @param {number} n */
 const showTile = (still, n) => (still.style.backgroundPositionX = `${(n / (STILLS - 1)) * 100}%`);
 
 /** The select that stands for a clip: the one that is looked at, or the best. @param {import("./state.js").Clip} clip */
 const face = (clip) => (state.now?.clip === clip.id ? state.now : bestOf(clip.selects));
 
-/** @param {any} cell @param {number} at */
+/** @param {HTMLElement} cell @param {number} at */
 function dressCell(cell, at) {
   const clip = clips[at],
     s = face(clip),
@@ -85,7 +88,7 @@ function dressCell(cell, at) {
   cell.setAttribute("aria-selected", String(here || chosen));
   cell.setAttribute("aria-posinset", String(at + 1));
   cell.setAttribute("aria-setsize", String(clips.length));
-  const [still, brackets, under, cap, said] = cell.children,
+  const [still, brackets, under, cap, said] = parts(cell),
     address = `url("${sheetOf(s.clip)}")`;
   if (still.dataset.of !== s.clip) {
     still.dataset.of = s.clip;
@@ -162,7 +165,7 @@ export function show() {
   layAnew();
 }
 
-/** The selects in the order in which they stand on the sheet. @returns {any[]} */
+/** The selects in the order in which they stand on the sheet. @returns {Select[]} */
 export const inOrder = () => clips.flatMap((c) => c.selects);
 
 /** Shows a clip's cell as it is now. @param {string} clip */
@@ -175,7 +178,7 @@ export const dressAll = () => {
   for (const [at, cell] of cells) dressCell(cell, at);
 };
 
-/** Says which clip is looked at, and brings it into sight. @param {any} before @param {any} now */
+/** Says which clip is looked at, and brings it into sight. @param {Select | null} before @param {Select | null} now */
 export function choose(before, now) {
   if (before && before.clip !== now?.clip) dress(before.clip);
   if (!now) return;
@@ -189,20 +192,20 @@ export function choose(before, now) {
   dress(now.clip);
 }
 
-/** Clips between two, as one sees them. @param {string} from @param {string} to @returns {any[]} */
+/** Clips between two, as one sees them. @param {string} from @param {string} to @returns {Select[]} */
 export function between(from, to) {
   const [a, b] = [places.get(from) ?? 0, places.get(to) ?? 0].sort((x, y) => x - y);
   return clips.slice(a, b + 1).flatMap((c) => c.selects);
 }
 
-/** The clip some steps on. @param {any} now @param {number} step @returns {any} */
+/** The clip some steps on. @param {Select | null} now @param {number} step @returns {Select | undefined} */
 export function beside(now, step) {
   const at = now ? (places.get(now.clip) ?? -1) : -1;
   return clips[Math.max(0, Math.min(clips.length - 1, at + step))]?.selects[0];
 }
 export const columns = () => across;
 
-/** @param {Event} event @returns {{ cell: any, clip: import("./state.js").Clip } | null} */
+/** @param {Event} event @returns {{ cell: HTMLElement, clip: import("./state.js").Clip } | null} */
 function under(event) {
   const cell = /** @type {any} */ (event.target).closest?.(".cell");
   return cell ? { cell, clip: clips[Number(cell.dataset.at)] } : null;
@@ -224,22 +227,22 @@ box.addEventListener("pointermove", (/** @type {PointerEvent} */ event) => {
   const found = under(event);
   if (!found || event.buttons) return;
   const along = (event.clientX - found.cell.getBoundingClientRect().left) / wide;
-  showTile(found.cell.children[0], Math.max(0, Math.min(STILLS - 1, Math.floor(along * STILLS))));
+  showTile(parts(found.cell)[0], Math.max(0, Math.min(STILLS - 1, Math.floor(along * STILLS))));
 });
 box.addEventListener("pointerout", (/** @type {PointerEvent} */ event) => {
   const found = under(event);
   if (!found || found.cell.contains(/** @type {Node} */ (event.relatedTarget))) return;
   const s = face(found.clip);
-  showTile(found.cell.children[0], tile(s.hit, s.duration));
+  showTile(parts(found.cell)[0], tile(s.hit, s.duration));
 });
 
 // A rubber band over the paper between the cells, or from a cell with the button held.
 let bandEnded = 0;
 /** @type {{ x: number, y: number, moved: boolean, add: boolean } | null} */
 let pulled = null;
-/** @type {(selects: any[], add: boolean) => void} */
+/** @type {(selects: Select[], add: boolean) => void} */
 let banded = () => undefined;
-/** @param {(selects: any[], add: boolean) => void} act */
+/** @param {(selects: Select[], add: boolean) => void} act */
 export const whenBanded = (act) => {
   banded = act;
 };

@@ -1,14 +1,12 @@
 // @ts-check
 // What Sift shows: the selects of the job, those that are narrowed to, the one that is looked at.
 
-/** @typedef {any} Select */
-
 export const state = {
   /** Every select of the job, by roll and time. @type {Select[]} */
   all: [],
   /** Those that are narrowed to, in the order of the sheet. @type {Select[]} */
   shown: [],
-  /** @type {Select} */
+  /** The one that is looked at. @type {Select | null} */
   now: null,
   /** Chosen to be dealt with together, by id. @type {Set<string>} */
   chosen: new Set(),
@@ -23,10 +21,10 @@ const WORTH = ["out", "unread", "spare", "strong", "hero"];
 /** The select that stands for several: the best judged. @param {Select[]} selects @returns {Select} */
 export const bestOf = (selects) => selects.reduce((a, b) => (WORTH.indexOf(b.tier) > WORTH.indexOf(a.tier) ? b : a));
 
-/** @typedef {{ kind: string, start: number, end: number }} Fault */
+/** @typedef {import("wire").Fault} Fault */
 
 /** The fault of a select's clip that lies nearest to an instant, of those that nobody has called none yet, or else of those that
- * somebody has. @param {Select} s @param {number} at @returns {string | undefined} */
+ * somebody has. @param {Select} s @param {number} at @returns {import("wire").FaultKind | undefined} */
 export function faultNear(s, at) {
   const far = (/** @type {Fault} */ f) => Math.max(f.start - at, at - f.end, 0),
     said = (/** @type {Fault} */ f) => Number(s.no_faults.includes(f.kind)),

@@ -31,7 +31,7 @@ export const focusOn = (id) => () => {
 };
 
 /** @param {any} page what is on the screen
- * @param {{ many: (said: any[], label?: string) => void, one: (said: any) => void }} judge */
+ * @param {{ many: (said: Command[], label?: string) => void, one: (said: Command) => void }} judge */
 export function begin(page, judge) {
   whenEntered("tag-input", (text, e) => {
     // Several at once with commas; with Shift of the whole clip.
@@ -44,7 +44,7 @@ export function begin(page, judge) {
     const word = text.trim().toLowerCase();
     $("label-input").value = "";
     const same = state.all.find((s) => s.label?.word === word);
-    judge.many([{ do: "label", label: word ? { word, tone: same ? same.label.tone : next } : null }]);
+    judge.many([{ do: "label", label: word ? { word, tone: same?.label ? same.label.tone : next } : null }]);
   });
   const note = $("note-input");
   whenEntered("note-input", (words) => judge.one({ do: "note", words }));

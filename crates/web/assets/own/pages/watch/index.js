@@ -13,8 +13,8 @@ import { between } from "../../lib/tone.js";
 
 const draft = $("draft"),
   video = $("video");
-/** @type {any} */
-let d = null;
+/** Once it is loaded. @type {Omit<import("wire").WatchView, "shots"> & Draft} */
+let d;
 let noteFrame = 0;
 const path = () => ofJob(`/drafts/${draft.dataset.draft}`);
 /** The live player; none where the browser has no decoder for it, or where the rendered preview is looked at.
@@ -31,9 +31,9 @@ const seek = (f) => {
 const page = onScreen("watch", {
   /** @type {string[]} */
   figures: [],
-  /** @type {any[]} */
+  /** @type {import("wire").NoteView[]} */
   notes: [],
-  /** @type {any[]} */
+  /** @type {{ words: string, frame: number | null }[]} */
   findings: [],
   /** How far the preview is, in words. */
   making: "",
@@ -45,7 +45,7 @@ const page = onScreen("watch", {
   go(f) {
     go(f);
   },
-  /** @param {any} n */
+  /** @param {import("wire").NoteView} n */
   remove(n) {
     keep(() => ask(`${path()}/notes/${n.id}`, undefined, { method: "DELETE" }));
   },
@@ -116,7 +116,7 @@ function mark() {
     x = (f / d.total) * 760,
     line = document.querySelector("#line .now");
   if (line) for (const end of ["x1", "x2"]) line.setAttribute(end, String(x));
-  const s = d.shots.findIndex((/** @type {any} */ q) => f < q.start + q.len);
+  const s = d.shots.findIndex((q) => f < q.start + q.len);
   $("at").textContent = `${frames(f / d.fps, d.fps)}  shot ${s < 0 ? d.shots.length : s + 1} of ${d.shots.length}`;
   const now = d.shots[s < 0 ? d.shots.length - 1 : s];
   if (now) $("to-arrange").href = ofJob(`/arrange?draft=${draft.dataset.draft}&shot=${now.id}`);
@@ -195,7 +195,7 @@ function note() {
 /** @param {number} n */
 function shot(n) {
   const f = frame(),
-    i = d.shots.findIndex((/** @type {any} */ q) => f < q.start + q.len),
+    i = d.shots.findIndex((q) => f < q.start + q.len),
     s = d.shots[Math.max(0, Math.min(d.shots.length - 1, i + n))];
   if (s) seek(s.start);
 }
