@@ -94,20 +94,20 @@ pub enum DraftCommand {
         at: u64,
         len: u64,
     },
-    /// From a frame of the shot on another speed, eased over some frames; a turn that begins there becomes this one.
-    Turn {
+    /// From a frame of the shot on another speed, eased over some frames; a keyframe that begins there becomes this one.
+    Keyframe {
         shot: ShotId,
         at: i64,
         over: u32,
         percent: f64,
     },
-    /// The turn that begins at a frame begins at another one.
-    MoveTurn {
+    /// The keyframe that begins at a frame begins at another one.
+    MoveKeyframe {
         shot: ShotId,
         at: i64,
         to: i64,
     },
-    DropTurn {
+    DropKeyframe {
         shot: ShotId,
         at: i64,
     },
@@ -287,24 +287,24 @@ impl Drafts<'_> {
             DraftCommand::Speed { shot, percent } => Edit::SetSpeed { shot, speed: speed_of(percent)? },
             DraftCommand::Hold { shot, at, len } => Edit::Hold { shot, at, len: FrameLen::new(len) },
             DraftCommand::Fit { shot } => fitted(&*open().await?, shot)?,
-            DraftCommand::Turn { shot, at, over, percent } => {
+            DraftCommand::Keyframe { shot, at, over, percent } => {
                 let open = open().await?;
-                let turn = open.tied(shot, SpeedKeyframe::new(at, over, turn_speed(percent)?));
-                with_turns(&open, shot, |turns| {
-                    turns.retain(|t| t.at != at);
-                    turns.push(turn);
+                let keyframe = open.tied(shot, SpeedKeyframe::new(at, over, keyframe_speed(percent)?));
+                with_keyframes(&open, shot, |keyframes| {
+                    keyframes.retain(|t| t.at != at);
+                    keyframes.push(keyframe);
                 })?
             }
-            DraftCommand::MoveTurn { shot, at, to } => {
+            DraftCommand::MoveKeyframe { shot, at, to } => {
                 let open = open().await?;
-                with_turns(&open, shot, |turns| {
-                    for turn in turns.iter_mut().filter(|t| t.at == at) {
-                        *turn = open.tied(shot, SpeedKeyframe::new(to, turn.over, turn.to));
+                with_keyframes(&open, shot, |keyframes| {
+                    for keyframe in keyframes.iter_mut().filter(|t| t.at == at) {
+                        *keyframe = open.tied(shot, SpeedKeyframe::new(to, keyframe.over, keyframe.to));
                     }
                 })?
             }
-            DraftCommand::DropTurn { shot, at } => {
-                with_turns(&*open().await?, shot, |turns| turns.retain(|t| t.at != at))?
+            DraftCommand::DropKeyframe { shot, at } => {
+                with_keyframes(&*open().await?, shot, |keyframes| keyframes.retain(|t| t.at != at))?
             }
             DraftCommand::PauseOver { from, len, stop } => Edit::PauseOver {
                 from: FramePos::new(from),
@@ -375,18 +375,22 @@ fn speed_of(percent: f64) -> Result<Speed, AppError> {
     Speed::new(if reported { (percent * 1000.0).round() as i64 } else { i64::MAX }, 100_000).ok_or(wrong)
 }
 
-/// The speed behind a turn: a tenth of a per cent at the finest.
-fn turn_speed(percent: f64) -> Result<Speed, AppError> {
+/// The speed behind a keyframe: a tenth of a per cent at the finest.
+fn keyframe_speed(percent: f64) -> Result<Speed, AppError> {
     speed_of((percent * 10.0).round() / 10.0)
 }
 
-/// The shot with other turns, in their order.
-fn with_turns(open: &OpenDraft, shot: ShotId, change: impl FnOnce(&mut Vec<SpeedKeyframe>)) -> Result<Edit, AppError> {
+/// The shot with other keyframes, in their order.
+fn with_keyframes(
+    open: &OpenDraft,
+    shot: ShotId,
+    change: impl FnOnce(&mut Vec<SpeedKeyframe>),
+) -> Result<Edit, AppError> {
     let source = &open.shot(shot)?.source;
-    let mut turns = source.turns.clone();
-    change(&mut turns);
-    turns.sort_by_key(|t| t.at);
-    Ok(Edit::SetTime { shot, start: None, speed: source.speed, turns })
+    let mut keyframes = source.keyframes.clone();
+    change(&mut keyframes);
+    keyframes.sort_by_key(|t| t.at);
+    Ok(Edit::SetTime { shot, start: None, speed: source.speed, keyframes })
 }
 
 /// Puts a shot of another draft, or what begins in one of its sections, where it stands there.
@@ -417,7 +421,7 @@ fn fitted(open: &OpenDraft, shot: ShotId) -> Result<Edit, AppError> {
     let speed = Speed::fitting(range.duration(), len);
     let speed =
         speed.ok_or(AppError::Refused("the select would have to be slowed or sped up beyond 5 and 2000 per cent"))?;
-    Ok(Edit::SetTime { shot: shot.id, start: Some(range.start()), speed, turns: Vec::new() })
+    Ok(Edit::SetTime { shot: shot.id, start: Some(range.start()), speed, keyframes: Vec::new() })
 }
 
 /// The end of the section that a shot is in, where the time comes from there; of the last one where no shot is named.

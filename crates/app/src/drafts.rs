@@ -105,14 +105,14 @@ impl OpenDraft {
         self.music.beats.iter().map(|b| rate.nearest(Seconds::from_measured(b.at)).get().max(0) as u64).collect()
     }
 
-    /// A turn of a shot, tied to the beat on which it ends or begins where there is one.
-    pub fn tied(&self, shot: ShotId, turn: SpeedKeyframe) -> SpeedKeyframe {
+    /// A keyframe of a shot, tied to the beat on which it ends or begins where there is one.
+    pub fn tied(&self, shot: ShotId, keyframe: SpeedKeyframe) -> SpeedKeyframe {
         let start = self.cut().placed().find(|(_, s)| s.id == shot).map(|(start, _)| start.get());
         let on_draft = |frame: i64| start?.checked_add(frame);
         let beats = self.beats();
         let is_beat = |at: i64| u64::try_from(at).is_ok_and(|at| beats.binary_search(&at).is_ok());
-        let on_beat = [turn.end(), turn.at].into_iter().filter_map(on_draft).any(is_beat);
-        SpeedKeyframe { tied: on_draft(turn.at).filter(|_| on_beat).map(FramePos::new), ..turn }
+        let on_beat = [keyframe.end(), keyframe.at].into_iter().filter_map(on_draft).any(is_beat);
+        SpeedKeyframe { tied: on_draft(keyframe.at).filter(|_| on_beat).map(FramePos::new), ..keyframe }
     }
 
     pub fn figures(&self) -> Figures {

@@ -286,7 +286,7 @@ impl Handoffs<'_> {
                 clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).get()).unwrap_or(0),
                 source_in: shot.source.start,
                 speed: shot.source.speed,
-                turns: shot.source.turns.clone(),
+                keyframes: shot.source.keyframes.clone(),
                 between: shot.source.between,
                 pause: shot.pause,
                 len: shot.len,

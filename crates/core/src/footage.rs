@@ -446,6 +446,102 @@ mod tests {
     }
 
     #[test]
+    fn half_of_the_energy_is_the_mean_and_half_the_liveliest_third() {
+        assert_eq!(energy_of(&[]), 0.0);
+        assert_eq!(energy_of(&[0.6, 0.0, 0.3]), 45.0, "half of the mean, half of the first of three");
+        assert_eq!(energy_of(&[0.0, 0.8, 0.2, 0.4]), 47.5, "a third of four are two");
+        let mut of = reading(&[0.1; 20], &[0.5; 20], &[]);
+        of.samples.motion = (0..20).map(|i| i as f32 / 20.0).collect();
+        assert_eq!(of.energy(0.0, 0.3), energy_of(&[0.0, 0.05, 0.1]));
+        assert_eq!(of.energy(1.5, 9.0), energy_of(&[0.75, 0.8, 0.85, 0.9, 0.95]), "as far as there are samples");
+        let trace = EnergyTrace::of(&of);
+        assert_eq!(trace.bytes()[..5], [0, 13, 26, 38, 51], "255 is 1, and a half is rounded up");
+        for (start, end) in [(0.0, 2.0), (0.35, 0.75), (1.2, 1.3)] {
+            assert!((trace.energy(start, end) - of.energy(start, end)).abs() <= 0.25, "{start} to {end}");
+        }
+    }
+
+    #[test]
+    fn an_unmarked_clip_offers_its_best_moment_or_the_usual_hit() {
+        let mut of = reading(&[0.1; 50], &[0.5; 50], &[1.0]);
+        let hit = |of: &ClipReading| {
+            let range = of.first_range().expect("a range");
+            (range.start().to_f64(), range.end().to_f64(), range.hit().to_f64())
+        };
+        assert_eq!(hit(&of), (1.0, 5.0, 2.6), "two fifths into what is offered");
+        let moment = |hit: f64| Moment { start: hit, end: hit + 0.5, hit, energy: 50.0, why: String::new() };
+        of.moments = vec![moment(0.4), moment(5.0), moment(3.2), moment(2.0)];
+        assert_eq!(hit(&of), (1.0, 5.0, 3.2), "the first that lies in it");
+        of.moments = vec![moment(1.0)];
+        assert_eq!(hit(&of), (1.0, 5.0, 1.0));
+        of.duration = 0.0;
+        of.shot_changes.clear();
+        assert_eq!(of.first_range(), None);
+    }
+
+    #[test]
+    fn the_camera_goes_where_most_of_the_picture_goes() {
+        let moved = |pan: f32, tilt: f32, zoom: f32| {
+            let mut of = reading(&[0.0; 20], &[0.5; 20], &[]);
+            of.samples.pan = [vec![0.9; 10], vec![pan; 10]].concat();
+            (of.samples.tilt, of.samples.zoom) = (vec![tilt; 20], vec![zoom; 20]);
+            of.movement(1.0, 2.0)
+        };
+        let much = 4.0 * STILL as f32;
+        assert_eq!(moved(much, 0.0, 0.0), Movement::Right);
+        assert_eq!(moved(-much, 0.0, 0.0), Movement::Left);
+        assert_eq!(moved(0.0, much, 0.0), Movement::Up);
+        assert_eq!(moved(0.0, -much, 0.0), Movement::Down);
+        assert_eq!(moved(0.0, 0.0, 4.0 * much), Movement::In);
+        assert_eq!(moved(0.0, 0.0, -4.0 * much), Movement::Out);
+        assert_eq!(moved(0.0, 0.0, 0.0), Movement::Still, "what was before is not in the range");
+        // Heights are three quarters of widths, and a scale moves the rim alone.
+        assert_eq!(moved(0.8 * much, much, 0.0), Movement::Right);
+        assert_eq!(moved(0.7 * much, much, 0.0), Movement::Up);
+        assert_eq!(moved(0.31 * much, 0.0, much), Movement::Right);
+        assert_eq!(moved(0.29 * much, 0.0, much), Movement::In);
+        assert_eq!(moved(0.99 * STILL as f32, 0.0, 0.0), Movement::Still);
+        assert_eq!(moved(1.01 * STILL as f32, 0.0, 0.0), Movement::Right);
+    }
+
+    #[test]
+    fn what_is_just_at_a_limit_is_no_fault() {
+        let kinds = |change: &dyn Fn(&mut Samples)| {
+            let mut of = reading(&[0.0; 30], &[0.5; 30], &[]);
+            change(&mut of.samples);
+            of.faults().iter().map(|f| (f.kind, f.start, f.end)).collect::<Vec<_>>()
+        };
+        let (low, high) = (*EXPOSED.start(), *EXPOSED.end());
+        assert_eq!(kinds(&|s| s.exposure = vec![low; 30]), []);
+        assert_eq!(kinds(&|s| s.exposure = vec![low - 0.01; 30]), [(FaultKind::Dark, 0.0, 3.0)]);
+        assert_eq!(kinds(&|s| s.exposure = vec![high; 30]), []);
+        assert_eq!(kinds(&|s| s.exposure = vec![high + 0.01; 30]), [(FaultKind::Blown, 0.0, 3.0)]);
+        assert_eq!(kinds(&|s| s.crushed = vec![CRUSHED; 30]), []);
+        assert_eq!(kinds(&|s| s.clipped = vec![CLIPPED; 30]), []);
+        assert_eq!(kinds(&|s| s.clipped = vec![CLIPPED + 0.01; 30]), [(FaultKind::Blown, 0.0, 3.0)]);
+        // As long as it takes to see it, and not shorter; two of a kind are two.
+        let dark = |lens: [usize; 2]| {
+            move |s: &mut Samples| {
+                s.exposure[2..2 + lens[0]].fill(0.0);
+                s.exposure[20..20 + lens[1]].fill(0.0);
+            }
+        };
+        let long = WORTH_TELLING as f64 * STEP;
+        let found = kinds(&dark([WORTH_TELLING, WORTH_TELLING - 1]));
+        assert_eq!(found.len(), 1, "{found:?}");
+        assert!((found[0].1 - 0.2).abs() < 1e-9 && (found[0].2 - 0.2 - long).abs() < 1e-9, "{found:?}");
+        assert_eq!(kinds(&dark([WORTH_TELLING, WORTH_TELLING])).len(), 2);
+        let shake = |values: &[f32]| {
+            let values = values.to_vec();
+            kinds(&move |s| s.shake[5..5 + values.len()].copy_from_slice(&values)).len()
+        };
+        let (over, at) = (UNSTEADY + 0.01, UNSTEADY);
+        assert_eq!(shake(&[vec![over; SWING - 1], vec![1.0]].concat()), 1);
+        assert_eq!(shake(&[vec![at; SWING - 1], vec![1.0]].concat()), 0, "what is as steady as that is no part of it");
+        assert_eq!(shake(&[SHAKEN; SWING]), 0);
+    }
+
+    #[test]
     fn between_walls_lies_what_none_of_them_covers() {
         let stretches = |walls: &[(f64, f64)]| -> Vec<(f64, f64)> {
             between(walls.to_vec(), 10.0).iter().map(|s| (s.start, s.end)).collect()

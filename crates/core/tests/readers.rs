@@ -44,7 +44,7 @@ fn cut(rate: FrameRate, shots: &[Shot]) -> CutList {
             clip_frames: 9_000,
             source_in: clip_rate.seconds_of(FrameLen::new(first)),
             speed: Speed::new(num, den).expect("a speed"),
-            turns: vec![],
+            keyframes: vec![],
             between: Between::Repeat,
             pause: None,
             len: FrameLen::new(len),
@@ -103,7 +103,7 @@ fn read_by(script: &str, folder: &Path, meant: &serde_json::Value, cut: &CutList
 #[test]
 fn what_is_held_backwards_or_black_is_found_part_by_part() {
     let folder = tempfile::tempdir().expect("a folder");
-    let turn = |at, num, den| SpeedKeyframe::new(at, 0, Speed::new(num, den).expect("a speed"));
+    let keyframe = |at, num, den| SpeedKeyframe::new(at, 0, Speed::new(num, den).expect("a speed"));
     let mut cut = cut(
         "25".parse().expect("a rate"),
         &[
@@ -113,7 +113,7 @@ fn what_is_held_backwards_or_black_is_found_part_by_part() {
             ("25", false, 0, 400, 20, (1, 1)),
         ],
     );
-    cut.events[0].turns = vec![turn(20, 0, 1), turn(30, 2, 1)];
+    cut.events[0].keyframes = vec![keyframe(20, 0, 1), keyframe(30, 2, 1)];
     cut.events[2].pause = Some(Pause { len: FrameLen::new(12), stop: Stop::Black });
     cut.events[3].pause = Some(Pause { len: FrameLen::new(5), stop: Stop::Held });
     let part = |first: u64, used: u64, len: u64, speed: i64| json!({ "first": first, "used": used, "len": len, "speed": speed });

@@ -155,16 +155,17 @@ fn is_own(name: &str) -> bool {
     stamp.chars().enumerate().all(digits) && REASONS.contains(&why)
 }
 
-/// Before a newer program changes the schema, what is stored is copied aside.
-pub fn before_migration(services: &Services, place: &DataOptions) -> Result<(), MainError> {
+/// Opens what serving and working stand on. Where this program will change the schema, what is stored is copied aside first.
+pub fn services_with_copy(place: &DataOptions) -> Result<Services, MainError> {
+    let services = Services::open(place)?;
     let url = services.url();
     if place.without_copy || !runtime()?.block_on(Store::is_behind(url))? {
-        return Ok(());
+        return Ok(services);
     }
     let kept = copy_aside(url, &place.data, BEFORE_MIGRATION)
         .map_err(|error| MainError::NoCopy { source: Box::new(error) })?;
     tracing::info!(file = %kept.display(), "the database was copied aside before its schema changes");
-    Ok(())
+    Ok(services)
 }
 
 #[cfg(test)]

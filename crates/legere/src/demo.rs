@@ -4,8 +4,8 @@ use crate::serve::run;
 use futures::future::try_join_all;
 use legere_app::App;
 use legere_common::privileges::DEMO_ROOT as ROOT;
-use legere_common::services::{Services, runtime};
-use legere_common::{DataOptions, MainError, log};
+use legere_common::services::runtime;
+use legere_common::{DataOptions, MainError, backup, log};
 use legere_core::id::{JobId, PersonId, SessionId};
 use legere_demo::{AMBIENCES, DemoError, Plan, ambience, film, long_hour, music};
 use legere_media::roots::Root;
@@ -20,7 +20,7 @@ const SEED: u64 = 7;
 
 pub fn serve(place: &DataOptions, port: u16) -> Result<(), MainError> {
     let media = place.data.join(ROOT);
-    let services = Services::up_to_date(place)?;
+    let services = backup::services_with_copy(place)?;
     std::fs::create_dir_all(&media).map_err(MainError::Data)?;
     log::to_file(&place.data.join("legere.log"))?;
     let root = Root { name: ROOT.into(), path: media.clone() };

@@ -1,14 +1,14 @@
 //! The server: pages, with a worker inside.
 
 use legere_app::App;
-use legere_common::services::{Services, runtime};
+use legere_common::services::runtime;
 use legere_common::work::start_worker;
-use legere_common::{DataOptions, MainError, Media, log};
+use legere_common::{DataOptions, MainError, Media, backup, log};
 use std::net::TcpListener;
 
 pub fn serve(place: &DataOptions, media: &Media, port: u16) -> Result<(), MainError> {
     log::to_stderr();
-    let services = Services::up_to_date(place)?;
+    let services = backup::services_with_copy(place)?;
     runtime()?.block_on(async {
         let app = services.app(place, &media.folders, media.allow.parents.clone()).await?;
         run(app, place.at_once, port).await

@@ -1,6 +1,6 @@
 //! Where the data is: the database, the shelf and the media folders put together.
 
-use crate::{DataOptions, MainError, backup, privileges};
+use crate::{DataOptions, MainError, privileges};
 use legere_app::App;
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::{Budget, Shelf};
@@ -25,13 +25,6 @@ impl Services {
             let cluster = Cluster::start(&place.data, Durability::Safe)?;
             Self { url: cluster.url(), _cluster: Some(cluster) }
         })
-    }
-
-    /// The same, with a copy of the data aside where this program changes its form.
-    pub fn up_to_date(place: &DataOptions) -> Result<Self, MainError> {
-        let services = Self::open(place)?;
-        backup::before_migration(&services, place)?;
-        Ok(services)
     }
 
     pub fn url(&self) -> &str {

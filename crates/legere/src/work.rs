@@ -1,7 +1,7 @@
 //! The long work: reading clips and tracks, and writing hand-offs.
 
-use crate::services::{Services, runtime};
-use crate::{DataOptions, MainError, Media, log};
+use crate::services::runtime;
+use crate::{DataOptions, MainError, Media, backup, log};
 use legere_app::App;
 use tokio::signal::unix::{SignalKind, signal};
 
@@ -21,7 +21,7 @@ pub fn work(place: &DataOptions, media: &Media) -> Result<(), MainError> {
     if place.database.is_none() {
         return Err(MainError::NoDatabase);
     }
-    let services = Services::up_to_date(place)?;
+    let services = backup::services_with_copy(place)?;
     runtime()?.block_on(async {
         let app = services.app(place, &media.folders, media.allow.parents.clone()).await?;
         app.open_added_roots().await?;

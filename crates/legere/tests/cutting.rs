@@ -33,9 +33,9 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let store = &server.app.store;
     let selects = store.selects().of_job(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
-    let turn = |at, over, tenths| SpeedKeyframe::new(at, over, Speed::new(tenths, 10).expect("a speed"));
+    let keyframe = |at, over, tenths| SpeedKeyframe::new(at, over, Speed::new(tenths, 10).expect("a speed"));
     let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
-    // Clip, first frame of the clip, speed in tenths, frames of the draft, turns, pause.
+    // Clip, first frame of the clip, speed in tenths, frames of the draft, keyframes, pause.
     let plan = [
         (0, 10, 10, 40, vec![], None),
         (1, 20, 10, 30, vec![], None),
@@ -44,15 +44,15 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         (1, 3, 15, 24, vec![], None),
         (2, 40, 20, 20, vec![], None),
         // Ramps, a hold, backwards, and there and back; pauses, black and held.
-        (1, 30, 10, 30, vec![turn(5, 6, 30), turn(18, 5, 5)], None),
-        (0, 30, 10, 30, vec![turn(8, 0, 0), turn(18, 0, 10)], None),
+        (1, 30, 10, 30, vec![keyframe(5, 6, 30), keyframe(18, 5, 5)], None),
+        (0, 30, 10, 30, vec![keyframe(8, 0, 0), keyframe(18, 0, 10)], None),
         (2, 120, -10, 24, vec![], None),
-        (1, 60, 10, 30, vec![turn(10, 8, -15)], None),
+        (1, 60, 10, 30, vec![keyframe(10, 8, -15)], None),
         (0, 20, 10, 30, vec![], stop(10, Stop::Black)),
         (2, 20, 10, 30, vec![], stop(10, Stop::Held)),
     ];
     let mut shots = Vec::new();
-    for (i, (which, first, tenths, len, turns, pause)) in plan.into_iter().enumerate() {
+    for (i, (which, first, tenths, len, keyframes, pause)) in plan.into_iter().enumerate() {
         let mut of = Vec::new();
         for select in &selects {
             let clip = store.clips().get(select.clip).await.expect("a clip");
@@ -67,7 +67,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
             len: FrameLen::new(len),
             source: Source {
                 speed: Speed::new(tenths, 10).expect("a speed"),
-                turns,
+                keyframes,
                 ..Source::plain(*select, clip.id, start, probe.duration)
             },
             hit_at: None,
@@ -202,7 +202,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
     browser.until("document.querySelector('#picture')?.dataset.frame !== undefined", 20).await;
     let player = "document.querySelector('#picture').player";
 
-    // A turn at the mark, typed to another speed, taken out again; the curve says each.
+    // A keyframe at the mark, typed to another speed, taken out again; the curve says each.
     browser.key("d").await;
     browser.js(&format!("{player}.seek(12)")).await;
     browser.key("r").await;
@@ -210,7 +210,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
         |words: &str| format!("document.querySelector('#curve').getAttribute('aria-label').endsWith('{words}')");
     browser.until(&curve("100 %, then 200 %"), 10).await;
     browser
-        .js("const field = document.querySelectorAll('.turns input')[2]; field.value = '50'; \
+        .js("const field = document.querySelectorAll('.keyframes input')[2]; field.value = '50'; \
              field.dispatchEvent(new Event('change', { bubbles: true }));")
         .await;
     browser.until(&curve("100 %, then 50 %"), 10).await;
@@ -224,7 +224,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
              send('pointerdown', at(20, 0.5)); send('pointermove', at(20, 0.8)); send('pointerup', at(20, 0.8));")
         .await;
     browser.until(&curve("100 %, then 80 %"), 10).await;
-    browser.click(".turns button").await;
+    browser.click(".keyframes button").await;
     browser.until(&curve("The time curve: 100 %"), 10).await;
     browser.key("u").await;
     browser.until(&curve("then 0 %, then 100 %"), 10).await;

@@ -56,7 +56,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         let clip = store.clips().get(select.clip).await.expect("a clip");
         let probe = clip.probe.as_ref().expect("read");
         let plain = Source::plain(select.id, clip.id, probe.frame_rate.seconds_at(FramePos::new(20)), probe.duration);
-        let turns = match i % 3 {
+        let keyframes = match i % 3 {
             0 => {
                 vec![SpeedKeyframe::new(8, 8, speed(150)), SpeedKeyframe::new(22, 6, speed(40))]
             }
@@ -68,7 +68,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
         shots.push(Shot {
             id: ShotId::from_u128(i as u128 + 1),
             len: FrameLen::new(32),
-            source: Source { turns, ..plain },
+            source: Source { keyframes, ..plain },
             hit_at: None,
             pause: None,
             pin: Pin::Open,

@@ -98,18 +98,18 @@ async fn ramps_holds_pauses_and_the_way_back_are_rendered_frame_for_frame() {
     let dir = tempfile::tempdir().expect("a folder");
     let clip = dir.path().join("clip.mp4");
     counted("50", 300, &clip);
-    let turn = |at, over, percent| SpeedKeyframe::new(at, over, Speed::new(percent, 100).expect("a speed"));
+    let keyframe = |at, over, percent| SpeedKeyframe::new(at, over, Speed::new(percent, 100).expect("a speed"));
     let plain = shot("50", 120, (1, 1), 30);
-    let with = |speed: i64, turns: Vec<SpeedKeyframe>| {
+    let with = |speed: i64, keyframes: Vec<SpeedKeyframe>| {
         let speed = Speed::new(speed, 100).expect("a speed");
-        Shot { source: Source { speed, turns, ..plain.source.clone() }, ..plain.clone() }
+        Shot { source: Source { speed, keyframes, ..plain.source.clone() }, ..plain.clone() }
     };
     let stopped = |stop| Some(Pause { len: FrameLen::new(7), stop });
     let shots = [
-        with(100, vec![turn(6, 6, 300), turn(18, 6, 50)]),
-        with(100, vec![turn(10, 0, 0), turn(20, 0, 100)]),
+        with(100, vec![keyframe(6, 6, 300), keyframe(18, 6, 50)]),
+        with(100, vec![keyframe(10, 0, 0), keyframe(20, 0, 100)]),
         with(-100, vec![]),
-        with(60, vec![turn(8, 10, -120)]),
+        with(60, vec![keyframe(8, 10, -120)]),
         Shot { pause: stopped(Stop::Held), ..plain.clone() },
         Shot { pause: stopped(Stop::Black), ..plain.clone() },
     ];

@@ -18,7 +18,7 @@ INSERT INTO track (id, job_id, root, path, name, bytes, state, probe, reading, p
 INSERT INTO draft (id, job_id, number, body) VALUES
   ('00000000-0000-0000-0000-000000000006', '00000000-0000-0000-0000-000000000001', 1,
    '{"track":"00000000-0000-0000-0000-000000000005","version":{"spans":[{"start":"0/1","end":"20/1"}],"fade_in":{"milliseconds":0,"curve":"linear"},"fade_out":{"milliseconds":0,"curve":"linear"},"level":0},"pace":[{"quarters":4,"varied":false}],"cut":{"rate":"24000/1001","shots":[
-     {"len":24,"source":{"select":"00000000-0000-0000-0000-000000000004","clip":"00000000-0000-0000-0000-000000000003","start":"0/1","speed":"1/1","media":"4/1"},"hit_at":12,"pinned":false,"energy":50.0,"why":["a hero"]},
+     {"len":24,"source":{"select":"00000000-0000-0000-0000-000000000004","clip":"00000000-0000-0000-0000-000000000003","start":"0/1","speed":"1/1","turns":[{"at":6,"over":4,"to":"2/1"}],"media":"4/1"},"hit_at":12,"pinned":false,"energy":50.0,"why":["a hero"]},
      {"len":24,"source":{"select":"00000000-0000-0000-0000-000000000004","clip":"00000000-0000-0000-0000-000000000003","start":"100000001/100000000","speed":"1/1","media":"4/1"},"hit_at":null,"pinned":true,"energy":50.0,"why":[]}]}}');
 INSERT INTO note (id, draft_id, frame, words) VALUES
   ('00000000-0000-0000-0000-000000000007', '00000000-0000-0000-0000-000000000006', 12, 'late');

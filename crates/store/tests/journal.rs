@@ -372,7 +372,7 @@ fn every_edit() -> Vec<Edit> {
         );
         Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open, held: false }
     };
-    let turns = vec![SpeedKeyframe::new(6, 4, speed(200))];
+    let keyframes = vec![SpeedKeyframe::new(6, 4, speed(200))];
     let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
     let (from, whole) = (legere_core::time::FramePos::new(40), TimeFrom::Whole);
     vec![
@@ -388,7 +388,7 @@ fn every_edit() -> Vec<Edit> {
         Edit::Move { shot: shot(1), before: None },
         Edit::PutHit { shot: shot(1), at: 5, hit: second(22) },
         Edit::SetSpeed { shot: shot(1), speed: speed(50) },
-        Edit::SetTime { shot: shot(1), start: Some(second(10)), speed: speed(80), turns },
+        Edit::SetTime { shot: shot(1), start: Some(second(10)), speed: speed(80), keyframes },
         Edit::Reverse { shot: shot(1) },
         Edit::Hold { shot: shot(1), at: 5, len: FrameLen::new(6) },
         Edit::SetBetween { shot: shot(1), between: Between::Blend },
@@ -503,8 +503,8 @@ proptest! {
                         (Some(Edit::Pin { shot: shot(s), pin }), false)
                     },
                     Act::SpeedKeyframe { shot: s, at, percent } => {
-                        let turns = vec![SpeedKeyframe::new(at, 4, Speed::new(percent, 100).expect("a speed"))];
-                        (Some(Edit::SetTime { shot: shot(s), start: None, speed: Speed::NORMAL, turns }), false)
+                        let keyframes = vec![SpeedKeyframe::new(at, 4, Speed::new(percent, 100).expect("a speed"))];
+                        (Some(Edit::SetTime { shot: shot(s), start: None, speed: Speed::NORMAL, keyframes }), false)
                     }
                     Act::Reverse { shot: s } => (Some(Edit::Reverse { shot: shot(s) }), false),
                     Act::Pause { shot: s, len } => {

@@ -358,6 +358,8 @@ async fn a_database_of_the_first_version_is_taken_over_with_all_that_is_in_it() 
     assert!(select.energy > 10.0);
     let draft = store.drafts().of_job(job.id).await.expect("drafts").whole.remove(0);
     assert_eq!(draft.body.cut.shots().len(), 2);
+    let keyframes = &draft.body.cut.shots()[0].source.keyframes;
+    assert_eq!(keyframes.iter().map(|k| (k.at, k.over, k.to.to_f64())).collect::<Vec<_>>(), [(6, 4, 2.0)]);
     assert_eq!(store.drafts().notes(draft.id).await.expect("notes")[0].words, "late");
     let track = store.tracks().of_job(job.id).await.expect("tracks").whole.remove(0);
     assert_eq!(track.summary.map(|s| s.duration), Some(20.0));

@@ -45,14 +45,17 @@ async fn a_shot_is_ramped_held_reversed_and_fitted() {
         body["shot"] = id.clone();
         server.say(&format!("{path}/edit"), body).await
     };
-    let ramped = edit(json!({ "do": "turn", "at": 10, "over": 6, "percent": 150 })).await;
+    let ramped = edit(json!({ "do": "keyframe", "at": 10, "over": 6, "percent": 150 })).await;
     let one = shot(&ramped, long);
-    assert_eq!(one["turns"], json!([{ "at": 10, "over": 6, "to": 1.5, "on_beat": one["turns"][0]["on_beat"] }]));
+    assert_eq!(
+        one["keyframes"],
+        json!([{ "at": 10, "over": 6, "to": 1.5, "on_beat": one["keyframes"][0]["on_beat"] }])
+    );
     assert_eq!(lens(&ramped), lens(&before), "no cut moves by it");
     assert!(one["why"].as_array().expect("reasons").iter().any(|w| w == "plays at 100 %, then at 150 %"), "{one}");
-    let moved = edit(json!({ "do": "move-turn", "at": 10, "to": 14 })).await;
-    assert_eq!(shot(&moved, long)["turns"][0]["at"], 14);
-    let gone = edit(json!({ "do": "drop-turn", "at": 14 })).await;
+    let moved = edit(json!({ "do": "move-keyframe", "at": 10, "to": 14 })).await;
+    assert_eq!(shot(&moved, long)["keyframes"][0]["at"], 14);
+    let gone = edit(json!({ "do": "drop-keyframe", "at": 14 })).await;
     assert_eq!(frames(shot(&gone, long)), frames(shot(&before, long)));
     let held = edit(json!({ "do": "hold", "at": 12, "len": 5 })).await;
     let table = frames(shot(&held, long));
@@ -61,14 +64,14 @@ async fn a_shot_is_ramped_held_reversed_and_fitted() {
     for label in ["hold the frame", "set the time curve"] {
         assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], label);
     }
-    // A turn that ends on a beat stays there when its shot is trimmed.
+    // A keyframe that ends on a beat stays there when its shot is trimmed.
     let (start, len) = (one["start"].as_i64().expect("a frame"), one["len"].as_i64().expect("frames"));
     let beats = before["beats"].as_array().expect("beats").iter().filter_map(|b| b[0].as_i64());
     let beat = beats.map(|b| b - start).find(|b| (20..len - 6).contains(b)).expect("a beat in the shot");
-    let on_beat = edit(json!({ "do": "turn", "at": beat - 6, "over": 6, "percent": 150 })).await;
-    assert_eq!(shot(&on_beat, long)["turns"][0]["on_beat"], true);
+    let on_beat = edit(json!({ "do": "keyframe", "at": beat - 6, "over": 6, "percent": 150 })).await;
+    assert_eq!(shot(&on_beat, long)["keyframes"][0]["on_beat"], true);
     let trimmed = edit(json!({ "do": "trim-start", "by": 3, "from": "whole" })).await;
-    assert_eq!(shot(&trimmed, long)["turns"], json!([{ "at": beat - 6, "over": 6, "to": 1.5, "on_beat": true }]));
+    assert_eq!(shot(&trimmed, long)["keyframes"], json!([{ "at": beat - 6, "over": 6, "to": 1.5, "on_beat": true }]));
     for _ in 0..2 {
         server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
     }
@@ -258,7 +261,7 @@ async fn what_a_list_cannot_say_is_named_in_its_report() {
     let long = (0..).find(|i| shot(&before, *i)["len"].as_u64().is_some_and(|n| n >= 50)).expect("a long shot");
     let id = &shot(&before, long)["id"];
     let edit = format!("{path}/edit");
-    server.say(&edit, json!({ "do": "turn", "shot": id, "at": 10, "over": 6, "percent": 150 })).await;
+    server.say(&edit, json!({ "do": "keyframe", "shot": id, "at": 10, "over": 6, "percent": 150 })).await;
     server.say(&edit, json!({ "do": "hold", "shot": id, "at": 30, "len": 6 })).await;
     let draft = path.rsplit_once('/').expect("an id").1;
     for kind in ["otio", "edl"] {

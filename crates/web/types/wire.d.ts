@@ -666,9 +666,9 @@ source: number, used: number, media: number,
  */
 hit_source: number | null, 
 /**
- * As a factor, up to the first turn; negative is backwards.
+ * As a factor, up to the first keyframe; negative is backwards.
  */
-speed: number, turns: Array<KeyframeView>, between: Between, pause: Pause | null, 
+speed: number, keyframes: Array<KeyframeView>, between: Between, pause: Pause | null, 
 /**
  * The slowest that its frames allow, as a factor.
  */

@@ -7,6 +7,8 @@ use crate::track::{Beat, Cue, CueKind, Section, SectionKind, Trace, TrackReading
 use proptest::prelude::*;
 use std::collections::HashSet;
 
+mod costs;
+
 fn rate() -> FrameRate {
     "24000/1001".parse().expect("a rate")
 }

@@ -185,6 +185,34 @@ fn what_a_shot_shows_and_how_it_plays_is_looked_through() {
     assert_eq!(backwards[0], "shot 1 runs backwards through its hit: what falls, bursts or walks is seen to");
 }
 
+#[test]
+fn what_runs_backwards_is_remarked_on_only_where_it_is_shown() {
+    use crate::footage::{OneWay, OneWayKind};
+    let seconds = |n, d| Seconds::new(n, d).expect("seconds");
+    let found = |one_way: Option<(f64, f64)>, hit: i64, start: i64| {
+        let (mut one, _) = shot(1, 100, 20.0);
+        one.source.start = seconds(start, 1);
+        one.source.speed = Speed::new(-1, 1).expect("backwards");
+        let one_way = one_way.map(|(start, end)| OneWay { start, end, kind: OneWayKind::Falls });
+        let about = ShotContext {
+            range: Some(Range::new(seconds(0, 1), seconds(9, 1), seconds(hit, 1)).expect("a range")),
+            one_way: one_way.into_iter().collect(),
+            ..ShotContext::default()
+        };
+        let draft = Draft::new(rate(), vec![one]).expect("a draft");
+        check(&draft, &[about], &[], draft.len()).into_iter().map(|f| f.words).collect::<Vec<_>>()
+    };
+    // It shows one to five seconds of the clip.
+    let falls = found(Some((4.0, 4.5)), 3, 5);
+    assert_eq!(falls, ["shot 1 runs backwards where something falls: it is seen to"], "once, not for the hit as well");
+    let hit = ["shot 1 runs backwards through its hit: what falls, bursts or walks is seen to"];
+    assert_eq!(found(None, 3, 5), hit);
+    assert_eq!(found(Some((6.0, 7.0)), 3, 5), hit, "what is not shown is not seen");
+    assert_eq!(found(Some((0.0, 1.0)), 3, 5), hit);
+    let none = Vec::<String>::new();
+    assert_eq!((found(None, 1, 5), found(None, 5, 5), found(None, 7, 5)), (none.clone(), none.clone(), none));
+}
+
 /// The rates are chosen at each side of every bound: a check that speaks later than it should fails here.
 #[test]
 fn slow_motion_is_remarked_on_from_the_first_repeated_frames_on() {

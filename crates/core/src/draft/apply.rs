@@ -71,13 +71,15 @@ impl Draft {
                 }
             }
             Edit::SetSpeed { shot, speed } => next.set_time(*shot, None, *speed, Vec::new())?,
-            Edit::SetTime { shot, start, speed, turns } => next.set_time(*shot, *start, *speed, turns.clone())?,
+            Edit::SetTime { shot, start, speed, keyframes } => {
+                next.set_time(*shot, *start, *speed, keyframes.clone())?;
+            }
             Edit::Reverse { shot } => {
                 let target = next.shot_mut(*shot)?;
                 let len = frames(target.pictures());
-                let (speed, turns) = mirrored(&target.source.course(), len);
+                let (speed, keyframes) = mirrored(&target.source.course(), len);
                 target.source.start = target.source.instant(len, rate);
-                (target.source.speed, target.source.turns) = (speed, turns);
+                (target.source.speed, target.source.keyframes) = (speed, keyframes);
                 let last = target.pictures().get().saturating_sub(1);
                 target.hit_at = target.hit_at.and_then(|at| last.checked_sub(at));
             }
@@ -109,8 +111,8 @@ impl Draft {
         Ok(next)
     }
 
-    /// Turns that were set on a beat stand on it after an edit too. Where that cannot be, because the beat lies outside of the shot
-    /// by now, its clip ends, or another turn stands in the way, they go with the pictures again.
+    /// Keyframes that were set on a beat stand on it after an edit too. Where that cannot be, because the beat lies outside of the shot
+    /// by now, its clip ends, or another keyframe stands in the way, they go with the pictures again.
     fn keep_on_beats(&mut self) {
         let rate = self.rate;
         let starts: Vec<FramePos> = self.placed().map(|(start, _)| start).collect();
@@ -121,18 +123,18 @@ impl Draft {
                 let inside = (0..len).contains(&at.saturating_add(i64::from(t.over)));
                 if at == t.at || inside { SpeedKeyframe { at, ..*t } } else { SpeedKeyframe { tied: None, ..*t } }
             };
-            let turns: Vec<SpeedKeyframe> = shot.source.turns.iter().map(tied).collect();
-            if turns == shot.source.turns {
+            let keyframes: Vec<SpeedKeyframe> = shot.source.keyframes.iter().map(tied).collect();
+            if keyframes == shot.source.keyframes {
                 continue;
             }
             let hit = shot.hit_at.map(|at| shot.source.instant(i64::try_from(at).unwrap_or(0), rate));
             let mut next = shot.clone();
-            next.source.turns = turns;
+            next.source.keyframes = keyframes;
             next.hit_at = hit.and_then(|hit| next.frame_of(hit, rate));
             if next.source.course().check().is_ok() && next.fits(rate) {
                 *shot = next;
             } else {
-                shot.source.turns.iter_mut().for_each(|t| t.tied = None);
+                shot.source.keyframes.iter_mut().for_each(|t| t.tied = None);
             }
         }
     }
@@ -245,7 +247,7 @@ impl Draft {
     fn slip(&mut self, shot: ShotId, by: FrameShift) -> Result<(), DraftError> {
         let rate = self.rate;
         let target = self.shot_mut(shot)?;
-        let plain = target.source.turns.is_empty() && !target.source.speed.is_held();
+        let plain = target.source.keyframes.is_empty() && !target.source.speed.is_held();
         let moved = rate.seconds_at(FramePos::new(by.get()));
         if plain {
             target.source.start = target.source.start + moved.scaled(target.source.speed.ratio());
@@ -264,13 +266,13 @@ impl Draft {
         shot: ShotId,
         start: Option<Seconds>,
         speed: Speed,
-        turns: Vec<SpeedKeyframe>,
+        keyframes: Vec<SpeedKeyframe>,
     ) -> Result<(), DraftError> {
         let rate = self.rate;
         let target = self.shot_mut(shot)?;
         let stays = i64::try_from(target.hit_at.unwrap_or(0)).unwrap_or(0);
         let hit = target.source.instant(stays, rate);
-        (target.source.speed, target.source.turns) = (speed, turns);
+        (target.source.speed, target.source.keyframes) = (speed, keyframes);
         target.source.course().check()?;
         match start {
             Some(start) => {
@@ -288,23 +290,23 @@ impl Draft {
 
     fn hold(&mut self, shot: ShotId, at: u64, len: FrameLen) -> Result<(), DraftError> {
         let target = self.shot_mut(shot)?;
-        let at = i64::try_from(at).map_err(|_huge| DraftError::Turns)?;
-        let after = at.checked_add(frames(len)).ok_or(DraftError::Turns)?;
+        let at = i64::try_from(at).map_err(|_huge| DraftError::Keyframes)?;
+        let after = at.checked_add(frames(len)).ok_or(DraftError::Keyframes)?;
         if len.get() == 0 || at >= frames(target.pictures()) {
             return Err(DraftError::Flash);
         }
         let source = &mut target.source;
-        let mid_turn = source.turns.iter().any(|t| t.at < at && at < t.end());
-        if mid_turn {
-            return Err(DraftError::Turns);
+        let mid_ramp = source.keyframes.iter().any(|t| t.at < at && at < t.end());
+        if mid_ramp {
+            return Err(DraftError::Keyframes);
         }
         let before = source.course().settled(at);
-        let mut turns: Vec<SpeedKeyframe> = source.turns.iter().filter(|t| t.end() <= at).copied().collect();
-        turns.push(SpeedKeyframe::new(at, 0, Speed::HELD));
-        let later = source.turns.iter().filter(|t| t.end() > at);
-        turns.push(SpeedKeyframe::new(after, 0, before));
-        turns.extend(later.map(|t| SpeedKeyframe::new(t.at.saturating_add(frames(len)), t.over, t.to)));
-        source.turns = turns;
+        let mut keyframes: Vec<SpeedKeyframe> = source.keyframes.iter().filter(|t| t.end() <= at).copied().collect();
+        keyframes.push(SpeedKeyframe::new(at, 0, Speed::HELD));
+        let later = source.keyframes.iter().filter(|t| t.end() > at);
+        keyframes.push(SpeedKeyframe::new(after, 0, before));
+        keyframes.extend(later.map(|t| SpeedKeyframe::new(t.at.saturating_add(frames(len)), t.over, t.to)));
+        source.keyframes = keyframes;
         target.hit_at =
             target.hit_at.map(|hit| if i64::try_from(hit).is_ok_and(|h| h > at) { hit + len.get() } else { hit });
         Ok(())
@@ -338,7 +340,7 @@ impl Draft {
         let (a, b) = (&first.source, &next.source);
         let one_piece = first.pause.is_none()
             && (a.clip, a.speed, a.between) == (b.clip, b.speed, b.between)
-            && super::time_curve::shifted(&b.turns, len) == a.turns
+            && super::time_curve::shifted(&b.keyframes, len) == a.keyframes
             && a.instant(len, rate) == b.start;
         if !one_piece {
             return Err(DraftError::NotOnePiece);

@@ -128,10 +128,10 @@ pub enum Edit {
         shot: ShotId,
         /// The instant at its beginning; without, what was shown at the hit, or at the beginning, stays on its frame.
         start: Option<Seconds>,
-        /// Up to the first turn.
+        /// Up to the first keyframe.
         speed: Speed,
         /// In their order.
-        turns: Vec<SpeedKeyframe>,
+        keyframes: Vec<SpeedKeyframe>,
     },
     /// Shows the same from its end to its beginning.
     Reverse {

@@ -71,11 +71,11 @@ pub enum DraftError {
     /// The clip is too short to be played like that here.
     #[error("the clip is too short to be played like that here: play it slower, or make the shot shorter")]
     TooShort,
-    /// The turns of a time curve run into each other, or are too many.
+    /// The keyframes of a time curve run into each other, or are too many.
     #[error(
-        "the turns of its speed run into each other, or are too many: {MOST_KEYFRAMES} at most, each of {LONGEST_RAMP} frames at most"
+        "the keyframes of its speed run into each other, or are too many: {MOST_KEYFRAMES} at most, each of {LONGEST_RAMP} frames at most"
     )]
-    Turns,
+    Keyframes,
     /// A pause needs pictures before it.
     #[error("a pause stands behind a picture: the shot needs {} frames before it", SHORTEST.get())]
     PauseFirst,
@@ -96,11 +96,11 @@ pub struct Source {
     pub clip: ClipId,
     /// The instant of the clip at the shot's beginning; where the clip runs backwards, the end of what is shown first.
     pub start: Seconds,
-    /// How fast the clip plays, up to the first turn.
+    /// How fast the clip plays, up to the first keyframe.
     pub speed: Speed,
     /// Where the speed becomes another one.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub turns: Vec<SpeedKeyframe>,
+    pub keyframes: Vec<SpeedKeyframe>,
     /// What is shown between two frames of the clip.
     #[serde(default)]
     pub between: Between,
@@ -111,12 +111,12 @@ pub struct Source {
 impl Source {
     /// A select at normal speed from an instant on.
     pub fn plain(select: SelectId, clip: ClipId, start: Seconds, media: Seconds) -> Self {
-        Self { select, clip, start, speed: Speed::NORMAL, turns: Vec::new(), between: Between::Repeat, media }
+        Self { select, clip, start, speed: Speed::NORMAL, keyframes: Vec::new(), between: Between::Repeat, media }
     }
 
     /// How its speed goes.
     pub fn course(&self) -> SpeedCurve<'_> {
-        SpeedCurve { speed: self.speed, turns: &self.turns }
+        SpeedCurve { speed: self.speed, keyframes: &self.keyframes }
     }
 
     /// The instant of the clip that a frame of the shot begins with.
@@ -250,8 +250,8 @@ impl Shot {
     pub fn range(&self, rate: FrameRate) -> (Seconds, Seconds) {
         let frames = i64::try_from(self.pictures().get()).unwrap_or(i64::MAX);
         let ends = [self.source.start, self.source.instant(frames, rate)];
-        // Between turns the clip goes one way: its furthest instants lie at the ends or within a turn.
-        let within = self.source.turns.iter().flat_map(|t| t.at.max(1)..=t.end().min(frames - 1));
+        // Between keyframes the clip goes one way: its furthest instants lie at the ends or within a keyframe.
+        let within = self.source.keyframes.iter().flat_map(|t| t.at.max(1)..=t.end().min(frames - 1));
         let all = within.map(|f| self.source.instant(f, rate)).chain(ends);
         let (from, to) = all.fold((ends[0], ends[0]), |(from, to), at| (from.min(at), to.max(at)));
         if from < to { (from, to) } else { (from, from + rate.seconds_of(FrameLen::new(1))) }
@@ -282,7 +282,7 @@ impl Shot {
         let back = by.checked_neg().ok_or(DraftError::Flash)?;
         self.len = self.len.checked_shift(by).ok_or(DraftError::Flash)?;
         self.source.start = self.source.instant(back.get(), rate);
-        self.source.turns = time_curve::shifted(&self.source.turns, by.get());
+        self.source.keyframes = time_curve::shifted(&self.source.keyframes, by.get());
         self.hit_at = self.hit_moved(back);
         Ok(())
     }

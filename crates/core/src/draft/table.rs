@@ -51,7 +51,7 @@ pub fn frame_table(shot: &Shot, rate: FrameRate, clip: FrameRate) -> Vec<Shown> 
         Shown { frame: Some(u64::try_from(frame).unwrap_or(0)), toward }
     };
     let frames = 0..i64::try_from(shot.pictures().get()).unwrap_or(0);
-    let plain = course.turns.is_empty() && shot.source.between == Between::Repeat && !course.speed.is_backwards();
+    let plain = course.keyframes.is_empty() && shot.source.between == Between::Repeat && !course.speed.is_backwards();
     let mut table: Vec<Shown> = if plain {
         // The same in whole numbers, for what nearly all shots are.
         let speed = course.speed.ratio();

@@ -17,7 +17,7 @@ fn shot(len: u64, start_ms: i64, speed: (i64, i64)) -> Shot {
             clip: ClipId::from_u128(7),
             start: Seconds::new(start_ms, 1000).expect("seconds"),
             speed: Speed::new(speed.0, speed.1).expect("speed"),
-            turns: vec![],
+            keyframes: vec![],
             between: Between::Repeat,
             media: Seconds::new(10, 1).expect("seconds"),
         },
@@ -93,9 +93,9 @@ fn edits() -> impl Strategy<Value = Edit> {
             shot: at(shot),
             speed: Speed::new(tenths, 10).expect("a speed")
         }),
-        (0usize..5, curve::turns(), 0i64..9000).prop_map(|(shot, (speed, turns), ms)| {
+        (0usize..5, curve::keyframes(), 0i64..9000).prop_map(|(shot, (speed, keyframes), ms)| {
             let start = (ms > 4000).then(|| Seconds::new(ms, 1000).expect("seconds"));
-            Edit::SetTime { shot: at(shot), start, speed, turns }
+            Edit::SetTime { shot: at(shot), start, speed, keyframes }
         }),
         (0usize..5).prop_map(|shot| Edit::Reverse { shot: at(shot) }),
         (0usize..5, 0u64..40, 0u64..20).prop_map(|(shot, frame, len)| Edit::Hold {
@@ -286,6 +286,13 @@ fn speeds_have_bounds() {
 }
 
 /// Lengths of the shots, in their order.
+#[test]
+fn only_what_a_hand_or_a_pin_holds_stays() {
+    let of = |held, pin| Shot { pin, held, ..draft().shots()[0].clone() };
+    let stays = [of(false, Pin::Open), of(true, Pin::Open), of(false, Pin::Place), of(true, Pin::Whole)];
+    assert_eq!(stays.map(|s| (s.stays(), s.pinned())), [(false, false), (true, false), (true, true), (true, true)]);
+}
+
 fn lens(draft: &Draft) -> Vec<u64> {
     draft.shots().iter().map(|s| s.len.get()).collect()
 }

@@ -1,9 +1,9 @@
 //! The time curve of a shot: which instant of the clip stands on which frame.
 //!
-//! A curve is an instant at the shot's beginning, a speed, and turns at which the speed becomes another one: at once, or
+//! A curve is an instant at the shot's beginning, a speed, and keyframes at which the speed becomes another one: at once, or
 //! eased over some frames. Constant speed, fit, ramp, hold and backwards are all that. Speeds and not instants are what is
-//! kept: they are what an editor thinks in and what interchange formats write, and between turns they are exact. An eased
-//! turn follows the cubic 3u² − 2u³, which begins and ends level; its integral is a fraction, so that every frame is computed
+//! kept: they are what an editor thinks in and what interchange formats write, and between keyframes they are exact. An eased
+//! keyframe follows the cubic 3u² − 2u³, which begins and ends level; its integral is a fraction, so that every frame is computed
 //! in whole numbers, without rounding on the way.
 
 use super::{DraftError, Speed};
@@ -11,9 +11,9 @@ use crate::time::FramePos;
 use num_rational::Ratio;
 use serde::{Deserialize, Serialize};
 
-/// No shot has more turns than this.
+/// No shot has more keyframes than this.
 pub const MOST_KEYFRAMES: usize = 12;
-/// No turn takes longer, in frames.
+/// No keyframe takes longer, in frames.
 pub const LONGEST_RAMP: u32 = 1000;
 /// Nor lies further from the beginning of its shot, in frames.
 const FARTHEST: i64 = 1_000_000;
@@ -54,34 +54,34 @@ fn exact(speed: Speed) -> Exact {
 /// The course of the speed along a shot.
 #[derive(Debug, Clone, Copy)]
 pub struct SpeedCurve<'a> {
-    /// Before the first turn.
+    /// Before the first keyframe.
     pub speed: Speed,
     /// In their order.
-    pub turns: &'a [SpeedKeyframe],
+    pub keyframes: &'a [SpeedKeyframe],
 }
 
 impl SpeedCurve<'_> {
-    /// Whether it is one that can be: turns in their order, none into another, and not too many.
+    /// Whether it is one that can be: keyframes in their order, none into another, and not too many.
     pub fn check(&self) -> Result<(), DraftError> {
-        let in_order = self.turns.windows(2).all(|w| w[0].end() <= w[1].at);
-        // In thousandths, so that the fractions of several turns stay small together.
-        let bounded = self.turns.iter().all(|t| {
+        let in_order = self.keyframes.windows(2).all(|w| w[0].end() <= w[1].at);
+        // In thousandths, so that the fractions of several keyframes stay small together.
+        let bounded = self.keyframes.iter().all(|t| {
             t.at.unsigned_abs() <= FARTHEST.unsigned_abs()
                 && t.over <= LONGEST_RAMP
                 && 1000 % *t.to.ratio().denom() == 0
         });
-        if self.turns.len() <= MOST_KEYFRAMES && in_order && bounded { Ok(()) } else { Err(DraftError::Turns) }
+        if self.keyframes.len() <= MOST_KEYFRAMES && in_order && bounded { Ok(()) } else { Err(DraftError::Keyframes) }
     }
 
     /// From the beginning of the shot to a frame: how far the clip has offset, in frames of the draft at normal speed.
     pub fn source_offset(&self, frame: i64) -> Exact {
-        match self.turns.first() {
+        match self.keyframes.first() {
             None => exact(self.speed) * Exact::from_integer(i128::from(frame)),
             Some(first) => self.since(first.at, frame) - self.since(first.at, 0),
         }
     }
 
-    /// From the first turn on; before it, backwards from there.
+    /// From the first keyframe on; before it, backwards from there.
     fn since(&self, anchor: i64, frame: i64) -> Exact {
         let whole = |n: i64| Exact::from_integer(i128::from(n));
         let mut sum = Exact::from_integer(0);
@@ -89,16 +89,16 @@ impl SpeedCurve<'_> {
         if frame <= anchor {
             return speed * whole(frame - anchor);
         }
-        for turn in self.turns {
-            // Straight on to the turn, then through it.
-            if frame <= turn.at {
+        for keyframe in self.keyframes {
+            // Straight on to the keyframe, then through it.
+            if frame <= keyframe.at {
                 break;
             }
-            sum += speed * whole(turn.at - at);
-            let (inside, to) = ((frame - turn.at).min(i64::from(turn.over)), exact(turn.to));
-            sum += speed * whole(inside) + (to - speed) * eased(inside, turn.over);
-            (at, speed) = (turn.at + inside, to);
-            if inside < i64::from(turn.over) {
+            sum += speed * whole(keyframe.at - at);
+            let (inside, to) = ((frame - keyframe.at).min(i64::from(keyframe.over)), exact(keyframe.to));
+            sum += speed * whole(inside) + (to - speed) * eased(inside, keyframe.over);
+            (at, speed) = (keyframe.at + inside, to);
+            if inside < i64::from(keyframe.over) {
                 return sum;
             }
         }
@@ -107,26 +107,26 @@ impl SpeedCurve<'_> {
 
     /// Which way the clip goes on a frame: 1 or −1; while it is held, as before.
     pub fn way(&self, frame: i64) -> i64 {
-        if self.turns.is_empty() {
+        if self.keyframes.is_empty() {
             return if self.speed.is_backwards() { -1 } else { 1 };
         }
         let step = self.source_offset(frame + 1) - self.source_offset(frame);
         if step != Exact::from_integer(0) {
             return if step > Exact::from_integer(0) { 1 } else { -1 };
         }
-        let speeds = std::iter::once((i64::MIN, self.speed)).chain(self.turns.iter().map(|t| (t.at, t.to)));
+        let speeds = std::iter::once((i64::MIN, self.speed)).chain(self.keyframes.iter().map(|t| (t.at, t.to)));
         let last = speeds.take_while(|(at, _)| *at <= frame).filter(|(_, s)| !s.is_held()).last();
         if last.is_some_and(|(_, s)| s.is_backwards()) { -1 } else { 1 }
     }
 
-    /// The speed behind the last turn that has ended by a frame.
+    /// The speed behind the last keyframe that has ended by a frame.
     pub fn settled(&self, frame: i64) -> Speed {
-        self.turns.iter().rfind(|t| t.end() <= frame).map_or(self.speed, |t| t.to)
+        self.keyframes.iter().rfind(|t| t.end() <= frame).map_or(self.speed, |t| t.to)
     }
 
     /// The speed on a frame, as a factor: of the step from its beginning to its end.
     pub fn speed_on(&self, frame: i64) -> f64 {
-        if self.turns.is_empty() {
+        if self.keyframes.is_empty() {
             return self.speed.to_f64();
         }
         let step = self.source_offset(frame + 1) - self.source_offset(frame);
@@ -140,16 +140,16 @@ fn eased(inside: i64, over: u32) -> Exact {
     if o == 0 { Exact::from_integer(0) } else { Exact::new(2 * u * u * u * o - u * u * u * u, 2 * o * o * o) }
 }
 
-/// Turns as they lie from another frame on.
-pub fn shifted(turns: &[SpeedKeyframe], by: i64) -> Vec<SpeedKeyframe> {
-    turns.iter().map(|t| SpeedKeyframe { at: t.at.saturating_add(by), ..*t }).collect()
+/// Keyframes as they lie from another frame on.
+pub fn shifted(keyframes: &[SpeedKeyframe], by: i64) -> Vec<SpeedKeyframe> {
+    keyframes.iter().map(|t| SpeedKeyframe { at: t.at.saturating_add(by), ..*t }).collect()
 }
 
 /// The same course from its end to its beginning, over `len` frames.
 pub fn mirrored(course: &SpeedCurve<'_>, len: i64) -> (Speed, Vec<SpeedKeyframe>) {
-    let speeds: Vec<Speed> = std::iter::once(course.speed).chain(course.turns.iter().map(|t| t.to)).collect();
+    let speeds: Vec<Speed> = std::iter::once(course.speed).chain(course.keyframes.iter().map(|t| t.to)).collect();
     let last = speeds.last().copied().unwrap_or(course.speed).reversed();
-    let turns = course.turns.iter().enumerate().rev();
-    let turns = turns.map(|(i, t)| SpeedKeyframe::new(len - t.end(), t.over, speeds[i].reversed()));
-    (last, turns.collect())
+    let keyframes = course.keyframes.iter().enumerate().rev();
+    let keyframes = keyframes.map(|(i, t)| SpeedKeyframe::new(len - t.end(), t.over, speeds[i].reversed()));
+    (last, keyframes.collect())
 }

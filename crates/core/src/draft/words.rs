@@ -5,7 +5,7 @@ use super::{Between, Pause, Source, Speed, Stop};
 impl Source {
     /// How its time goes, where that is not as it was recorded.
     pub fn time_words(&self) -> Vec<String> {
-        let speeds: Vec<Speed> = std::iter::once(self.speed).chain(self.turns.iter().map(|t| t.to)).collect();
+        let speeds: Vec<Speed> = std::iter::once(self.speed).chain(self.keyframes.iter().map(|t| t.to)).collect();
         let mut words = Vec::new();
         if speeds != [Speed::NORMAL] {
             let all: Vec<String> = speeds.iter().map(|s| percent(*s)).collect();

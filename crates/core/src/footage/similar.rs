@@ -205,6 +205,46 @@ mod tests {
     }
 
     #[test]
+    fn how_alike_signatures_are_to_the_last_digit() {
+        use std::fmt::Write;
+        let all: Vec<FrameSignature> =
+            [(1, 0, 0.8), (1, 1, 0.8), (1, 2, 0.5), (2, 0, 0.8), (3, 5, 1.0)].map(|(s, x, b)| look(s, x, b)).into();
+        let lights = [lit(&[]), lit(&[(3, 2), (4, 2)]), lit(&[(4, 3), (5, 3)]), lit(&[(11, 6)])];
+        let all: Vec<FrameSignature> = all.into_iter().chain(lights).collect();
+        let seen: Vec<Seen> = all.iter().filter_map(Seen::of).collect();
+        let mut text = String::new();
+        for (i, a) in seen.iter().enumerate() {
+            let left: f32 = a.detail.iter().map(|d| d.abs()).sum();
+            writeln!(text, "{i}: {:.3} over its surface", left / a.detail.len() as f32).expect("text");
+            for (k, b) in seen.iter().enumerate() {
+                let (tones, detail) = (best(&a.tones, &b.tones), best(&a.detail, &b.detail));
+                let colours = a.look.colours_apart(b.look);
+                let (near, far) = (a.is_alike(b, &NEAR), a.is_alike(b, &FAR));
+                let corner = correlation(&a.tones, &b.tones, SHIFT, -1);
+                writeln!(text, "  {k}: {tones:.4} {detail:.4} {corner:.4} {colours:.2} {near} {far}").expect("text");
+            }
+        }
+        insta::assert_snapshot!("alike", text);
+    }
+
+    #[test]
+    fn most_of_the_shorter_clip_is_found_in_the_longer_and_only_nearby() {
+        let takes = |clips: &[Vec<FrameSignature>]| similar_takes(&clips.iter().map(Vec::as_slice).collect::<Vec<_>>());
+        let of = |seeds: &[u32]| seeds.iter().map(|s| look(*s, 0, 0.8)).collect::<Vec<_>>();
+        assert_eq!(takes(&[of(&[1, 2]), of(&[1, 3])]), Vec::<Vec<usize>>::new(), "a half is not most");
+        assert_eq!(takes(&[of(&[1, 2, 4]), of(&[1, 3, 2])]), [[0, 1]]);
+        assert_eq!(takes(&[of(&[5]), of(&[1, 2, 5, 6])]), [[0, 1]], "the shorter one counts");
+        // A take that is framed otherwise is known among the next few alone.
+        let (first, shifted) = (vec![look(1, 0, 0.8)], vec![look(1, 2, 0.6)]);
+        let behind = |others: usize| {
+            let others = (0..others).map(|i| vec![look(20 + i as u32, 0, 0.8)]);
+            let all: Vec<_> = std::iter::once(first.clone()).chain(others).chain([shifted.clone()]).collect();
+            !takes(&all).is_empty()
+        };
+        assert_eq!((behind(NEXT - 1), behind(0)), (true, true));
+    }
+
+    #[test]
     fn bare_walls_are_not_takes_of_each_other() {
         let wall = FrameSignature { tones: vec![90; TONES.0 * TONES.1], colours: vec![0; COLOURS.0 * COLOURS.1 * 2] };
         let walls = [wall.clone(), wall.clone()];

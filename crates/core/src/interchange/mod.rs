@@ -72,11 +72,11 @@ pub struct Event {
     pub clip_frames: u64,
     /// From the clip's first frame.
     pub source_in: Seconds,
-    /// How fast the clip plays, up to the first turn.
+    /// How fast the clip plays, up to the first keyframe.
     pub speed: Speed,
     /// Where its speed becomes another one.
     #[serde(default)]
-    pub turns: Vec<SpeedKeyframe>,
+    pub keyframes: Vec<SpeedKeyframe>,
     /// What is shown between two frames of the clip.
     #[serde(default)]
     pub between: Between,
@@ -160,7 +160,7 @@ impl Event {
         let nobody = (SelectId::from_u128(0), ClipId::from_u128(0));
         let source = Source {
             speed: self.speed,
-            turns: self.turns.clone(),
+            keyframes: self.keyframes.clone(),
             between: self.between,
             ..Source::plain(nobody.0, nobody.1, self.source_in, media)
         };

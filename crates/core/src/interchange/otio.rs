@@ -123,7 +123,7 @@ fn clip(cut: &CutList, event: &Event, part: usize, stretch: Stretch) -> Value {
         "metadata": { "legere": {
             "reel": event.reel, "energy": event.energy, "tier": event.tier, "tags": event.tags,
             "note": event.note, "why": event.why, "part": part + 1, "not_said": cut.unsaid(event),
-            "time": { "start": event.source_in, "speed": event.speed, "turns": event.turns, "between": event.between },
+            "time": { "start": event.source_in, "speed": event.speed, "keyframes": event.keyframes, "between": event.between },
         } },
         "source_range": range(Time::frames(first as f64, rate), Time::frames(lasts, rate)),
         "effects": effects(stretch.speed), "markers": [], "enabled": true,

@@ -1,6 +1,6 @@
 //! A shot as formats can say it: one stretch after the other, each at one speed, held, or black.
 //!
-//! A hold and a change at once are said exactly that way. An eased turn is not: it is written at its mean speed, and
+//! A hold and a change at once are said exactly that way. An eased keyframe is not: it is written at its mean speed, and
 //! [`CutList::unsaid`] names it.
 
 use super::{CutList, Event};
@@ -41,8 +41,8 @@ impl CutList {
         let table = frame_table(&shot, self.rate, event.clip_rate);
         let pictures = shot.pictures().get();
         let mut bounds: Vec<u64> = vec![0, pictures];
-        let turns = event.turns.iter().flat_map(|t| [t.at, t.end()]);
-        bounds.extend(turns.filter_map(|at| u64::try_from(at).ok()).filter(|at| *at < pictures));
+        let keyframes = event.keyframes.iter().flat_map(|t| [t.at, t.end()]);
+        bounds.extend(keyframes.filter_map(|at| u64::try_from(at).ok()).filter(|at| *at < pictures));
         bounds.sort_unstable();
         bounds.dedup();
         let at = |f: u64| i64::try_from(f).unwrap_or(i64::MAX);
@@ -51,7 +51,7 @@ impl CutList {
             let (from, to) = (w[0], w[1]);
             let offset = course.source_offset(at(to)) - course.source_offset(at(from));
             let offset = *offset.numer() as f64 / *offset.denom() as f64;
-            let eased = event.turns.iter().any(|t| t.at <= at(from) && at(from) < t.end());
+            let eased = event.keyframes.iter().any(|t| t.at <= at(from) && at(from) < t.end());
             let speed = if eased { offset / (to - from) as f64 } else { course.settled(at(from)).to_f64() };
             let (first, end) = if bounds.len() == 2 && speed > 0.0 {
                 let frames = self.source_frames(event);
@@ -82,12 +82,12 @@ impl CutList {
     pub fn unsaid(&self, event: &Event) -> Vec<String> {
         let mut words = Vec::new();
         let pictures = i64::try_from(event.shot().pictures().get()).unwrap_or(i64::MAX);
-        for turn in event.turns.iter().filter(|t| t.over > 0 && t.end() > 0 && t.at < pictures) {
+        for keyframe in event.keyframes.iter().filter(|t| t.over > 0 && t.end() > 0 && t.at < pictures) {
             words.push(format!(
                 "speed eased to {:.0} % over {} frames from frame {}, written at its mean",
-                turn.to.to_f64() * 100.0,
-                turn.over,
-                turn.at
+                keyframe.to.to_f64() * 100.0,
+                keyframe.over,
+                keyframe.at
             ));
         }
         match event.between {

@@ -23,7 +23,7 @@ fn event(clip: &str, source_in: Seconds, len: u64, speed: Speed) -> Event {
         clip_frames: 480,
         source_in,
         speed,
-        turns: vec![],
+        keyframes: vec![],
         between: Between::Repeat,
         pause: None,
         len: FrameLen::new(len),
@@ -168,17 +168,17 @@ fn it_is_said_where_sources_begin_and_cease_to_drop_numbers() {
 
 /// A frame held for ten frames, a jump to twice the speed, the way back, an eased ramp, black.
 fn curved() -> CutList {
-    let turn = |at, over, to| SpeedKeyframe::new(at, over, to);
+    let keyframe = |at, over, to| SpeedKeyframe::new(at, over, to);
     let plain = Event {
         clip_rate: rate("25"),
         clip_start: Timecode { frames: 0, drop: false },
         ..event("bell.mov", secs(2, 1), 50, Speed::NORMAL)
     };
-    let held = vec![turn(20, 0, Speed::HELD), turn(30, 0, speed(2, 1))];
+    let held = vec![keyframe(20, 0, Speed::HELD), keyframe(30, 0, speed(2, 1))];
     let events = vec![
-        Event { turns: held, ..plain.clone() },
+        Event { keyframes: held, ..plain.clone() },
         Event { speed: speed(-1, 1), ..plain.clone() },
-        Event { turns: vec![turn(10, 8, speed(3, 1))], between: Between::Blend, ..plain.clone() },
+        Event { keyframes: vec![keyframe(10, 8, speed(3, 1))], between: Between::Blend, ..plain.clone() },
         Event { pause: Some(Pause { len: FrameLen::new(12), stop: Stop::Black }), ..plain },
     ];
     CutList { events, music: vec![], markers: vec![], ..cut() }
@@ -195,7 +195,7 @@ fn what_is_held_backwards_or_black_is_written_as_lists_know_it() {
     assert_eq!(events.last().map(|e| (e.reel.as_str(), e.record)), Some(("BL", (188, 200))));
     let clips = read_otio(&write_otio(&list), "Video").expect("a timeline");
     let speeds: Vec<f64> = clips.iter().map(|c| c.speed).collect();
-    assert_eq!(speeds, [1.0, 0.0, 2.0, -1.0, 1.0, 2.0, 3.0, 1.0, 1.0], "an eased turn at its mean");
+    assert_eq!(speeds, [1.0, 0.0, 2.0, -1.0, 1.0, 2.0, 3.0, 1.0, 1.0], "an eased keyframe at its mean");
     assert!(clips.last().is_some_and(|c| c.black));
     // Backwards uses the two seconds before the instant that it begins at.
     assert_eq!((clips[3].source_start, clips[3].lasts), (0.0, 2.0));
@@ -223,19 +223,20 @@ mod any {
         "[ -~äöü時\u{7}\"',;:]{0,24}"
     }
 
-    /// No turns and no pause, or some.
-    fn turns() -> impl Strategy<Value = (Vec<SpeedKeyframe>, Option<Pause>)> {
-        let turn = (1i64..10, prop_oneof![Just(0u32), 1u32..5], prop_oneof![Just(0i64), Just(-1), Just(1), Just(2)]);
-        let turn = turn.prop_map(|(at, over, to)| vec![SpeedKeyframe::new(at, over, super::speed(to, 1))]);
+    /// No keyframes and no pause, or some.
+    fn keyframes() -> impl Strategy<Value = (Vec<SpeedKeyframe>, Option<Pause>)> {
+        let keyframe =
+            (1i64..10, prop_oneof![Just(0u32), 1u32..5], prop_oneof![Just(0i64), Just(-1), Just(1), Just(2)]);
+        let keyframe = keyframe.prop_map(|(at, over, to)| vec![SpeedKeyframe::new(at, over, super::speed(to, 1))]);
         let pause = (1u64..8, any::<bool>()).prop_map(|(len, black)| {
             Some(Pause { len: FrameLen::new(len), stop: if black { Stop::Black } else { Stop::Held } })
         });
-        (prop_oneof![Just(vec![]), turn], prop_oneof![Just(None), pause])
+        (prop_oneof![Just(vec![]), keyframe], prop_oneof![Just(None), pause])
     }
 
     fn events() -> impl Strategy<Value = Vec<Event>> {
-        let one = (text(), text(), 20_000i64..200_000, 12u64..400, 1usize..5, 0usize..3, turns()).prop_map(
-            |(name, note, start_ms, len, speed, rate_at, (turns, pause))| Event {
+        let one = (text(), text(), 20_000i64..200_000, 12u64..400, 1usize..5, 0usize..3, keyframes()).prop_map(
+            |(name, note, start_ms, len, speed, rate_at, (keyframes, pause))| Event {
                 clip: format!("C{}.mp4", name.trim()),
                 url: "file:///rolls/clip.mp4".into(),
                 reel: reel_name(&name),
@@ -244,7 +245,7 @@ mod any {
                 clip_frames: 20_000,
                 source_in: secs(start_ms, 1000),
                 speed: [Speed::NORMAL, super::speed(1, 2), super::speed(4, 5), super::speed(-1, 1)][speed - 1],
-                turns,
+                keyframes,
                 between: Between::Repeat,
                 pause,
                 len: FrameLen::new(len),
@@ -281,7 +282,7 @@ mod any {
             for (i, event) in cut.events.iter().enumerate() {
                 let of: u64 = stretches.iter().filter(|(at, _)| *at == i).map(|(_, s)| s.len.get()).sum();
                 prop_assert_eq!(of, event.len.get(), "they last as long as the shot");
-                if event.turns.is_empty() && event.pause.is_none() {
+                if event.keyframes.is_empty() && event.pause.is_none() {
                     let (_, only) = stretches.iter().find(|(at, _)| *at == i).expect("one");
                     prop_assert_eq!(only.speed, event.speed.to_f64());
                 }

@@ -5,6 +5,7 @@ mod firm_ground;
 mod footage;
 mod gather_and_sift;
 mod gist;
+mod keyframes;
 mod solid_ground;
 
 use sea_orm::ConnectionTrait;
@@ -24,6 +25,7 @@ impl MigratorTrait for Migrator {
             Box::new(footage::Footage),
             Box::new(gist::Gist),
             Box::new(firm_ground::FirmGround),
+            Box::new(keyframes::Keyframes),
         ]
     }
 }

@@ -145,9 +145,9 @@ pub struct ShotView {
     pub media: f64,
     /// The instant of the clip that stands on the frame of the hit.
     pub hit_source: Option<f64>,
-    /// As a factor, up to the first turn; negative is backwards.
+    /// As a factor, up to the first keyframe; negative is backwards.
     pub speed: f64,
-    pub turns: Vec<KeyframeView>,
+    pub keyframes: Vec<KeyframeView>,
     pub between: Between,
     pub pause: Option<Pause>,
     /// The slowest that its frames allow, as a factor.
@@ -422,9 +422,9 @@ impl ShotView {
                 .and_then(|at| i64::try_from(at).ok())
                 .map(|at| shot.source.instant(at, rate).to_f64()),
             speed: shot.source.speed.to_f64(),
-            turns: shot
+            keyframes: shot
                 .source
-                .turns
+                .keyframes
                 .iter()
                 .map(|t| KeyframeView { at: t.at, over: t.over, to: t.to.to_f64(), on_beat: t.tied.is_some() })
                 .collect(),

@@ -47,6 +47,8 @@ fn what_scripts_know_of_the_wire_is_as_it_is() {
     let before = std::fs::read_to_string(&file).unwrap_or_default();
     if now != before {
         std::fs::write(&file, now).expect("written");
-        panic!("the wire has changed: types/wire.d.ts was written again; see that the scripts still fit (npm run check)");
+        panic!(
+            "the wire has changed: types/wire.d.ts was written again; see that the scripts still fit (npm run check)"
+        );
     }
 }

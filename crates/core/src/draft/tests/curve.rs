@@ -6,23 +6,23 @@ fn speed(percent: i64) -> Speed {
     Speed::new(percent, 100).expect("a speed")
 }
 
-fn turn(at: i64, over: u32, percent: i64) -> SpeedKeyframe {
+fn keyframe(at: i64, over: u32, percent: i64) -> SpeedKeyframe {
     SpeedKeyframe::new(at, over, speed(percent))
 }
 
-/// A first speed and some turns, mostly such as can be.
-pub fn turns() -> impl Strategy<Value = (Speed, Vec<SpeedKeyframe>)> {
+/// A first speed and some keyframes, mostly such as can be.
+pub fn keyframes() -> impl Strategy<Value = (Speed, Vec<SpeedKeyframe>)> {
     let percent = || prop_oneof![Just(0i64), 5i64..400, -300i64..-4, Just(100)];
     (percent(), proptest::collection::vec((-20i64..60, 0u32..20, percent()), 0..4)).prop_map(|(first, mut rest)| {
         rest.sort_by_key(|t| t.0);
-        (speed(first), rest.into_iter().map(|(at, over, to)| turn(at, over, to)).collect())
+        (speed(first), rest.into_iter().map(|(at, over, to)| keyframe(at, over, to)).collect())
     })
 }
 
 /// The draft's first shot with a time curve of its own.
-fn curved(first: i64, turns: Vec<SpeedKeyframe>) -> Draft {
+fn curved(first: i64, keyframes: Vec<SpeedKeyframe>) -> Draft {
     let start = Some(Seconds::new(4, 1).expect("seconds"));
-    draft().apply(&Edit::SetTime { shot: at(0), start, speed: speed(first), turns }).expect("it fits")
+    draft().apply(&Edit::SetTime { shot: at(0), start, speed: speed(first), keyframes }).expect("it fits")
 }
 
 fn frames_of(shot: &Shot) -> Vec<u64> {
@@ -32,12 +32,12 @@ fn frames_of(shot: &Shot) -> Vec<u64> {
 #[test]
 fn a_ramp_goes_from_one_speed_to_another_with_eased_ends() {
     // Normal, from frame 10 on over 8 frames to three times as fast.
-    let d = curved(100, vec![turn(10, 8, 300)]);
+    let d = curved(100, vec![keyframe(10, 8, 300)]);
     let shown = frames_of(&d.shots()[0]);
     let steps: Vec<u64> = shown.windows(2).map(|w| w[1] - w[0]).collect();
     assert!(steps[..10].iter().all(|s| *s == 1), "{steps:?}");
     assert!(steps[18..].iter().all(|s| *s == 3), "{steps:?}");
-    // An eased turn goes through as much as the mean of both speeds would.
+    // An eased keyframe goes through as much as the mean of both speeds would.
     assert_eq!(shown[18] - shown[10], 16);
     assert!(steps[10..18].windows(2).all(|w| w[0] <= w[1] + 1), "faster and faster: {steps:?}");
     let course = d.shots()[0].source.course();
@@ -48,38 +48,38 @@ fn a_ramp_goes_from_one_speed_to_another_with_eased_ends() {
 #[test]
 fn a_clip_that_stands_still_stays_on_the_side_it_came_from() {
     for (way, before) in [(100i64, 1i64), (-100, -1)] {
-        let d = curved(way, vec![turn(10, 0, 0)]);
+        let d = curved(way, vec![keyframe(10, 0, 0)]);
         let shown: Vec<i64> = frames_of(&d.shots()[0]).iter().map(|k| *k as i64).collect();
         let steps: Vec<i64> = shown.windows(2).map(|w| w[1] - w[0]).collect();
         assert!(steps[..10].iter().all(|s| *s == before), "{way}: {steps:?}");
         assert!(steps[10..].iter().all(|s| *s == 0), "{way}: {steps:?}");
     }
     // A clip that stands from its first frame on, and then runs, stands as if it ran forwards.
-    let d = curved(0, vec![turn(10, 0, 100)]);
+    let d = curved(0, vec![keyframe(10, 0, 100)]);
     let shown = frames_of(&d.shots()[0]);
     assert_eq!(shown[10], shown[0]);
     assert_eq!(shown[11], shown[0] + 1);
 }
 
-/// A turn that is tied to the frame of the draft on which it begins.
-fn on_beat(turn: SpeedKeyframe, start: i64) -> SpeedKeyframe {
-    SpeedKeyframe { tied: Some(FramePos::new(start + turn.at)), ..turn }
+/// A keyframe that is tied to the frame of the draft on which it begins.
+fn on_beat(keyframe: SpeedKeyframe, start: i64) -> SpeedKeyframe {
+    SpeedKeyframe { tied: Some(FramePos::new(start + keyframe.at)), ..keyframe }
 }
 
 #[test]
 fn a_turn_on_a_beat_stays_on_it_when_its_shot_is_trimmed_or_moved() {
     // The second shot begins on frame 48 of the draft.
-    let tied = on_beat(turn(12, 4, 200), 48);
-    let turns = vec![turn(4, 2, 100), tied];
-    let set = Edit::SetTime { shot: at(1), start: None, speed: speed(100), turns };
+    let tied = on_beat(keyframe(12, 4, 200), 48);
+    let keyframes = vec![keyframe(4, 2, 100), tied];
+    let set = Edit::SetTime { shot: at(1), start: None, speed: speed(100), keyframes };
     let d = draft().apply(&set).expect("it fits");
     assert_eq!(d.placed().nth(1).map(|(at, _)| at.get()), Some(48));
-    let turns_of = |d: &Draft| d.shots()[1].source.turns.iter().map(|t| t.at).collect::<Vec<_>>();
+    let turns_of = |d: &Draft| d.shots()[1].source.keyframes.iter().map(|t| t.at).collect::<Vec<_>>();
     let on_draft = |d: &Draft| {
         let (start, shot) = d.placed().nth(1).expect("the shot");
-        start.get() + shot.source.turns.last().expect("the turn").at
+        start.get() + shot.source.keyframes.last().expect("the keyframe").at
     };
-    // Trimmed at its beginning, the pictures move under the music; the turn does not.
+    // Trimmed at its beginning, the pictures move under the music; the keyframe does not.
     let trimmed =
         d.apply(&Edit::TrimStart { shot: at(1), by: FrameShift::new(3), from: TimeFrom::Whole }).expect("trimmed");
     assert_eq!((turns_of(&trimmed), on_draft(&trimmed)), (vec![1, 12], 60));
@@ -93,7 +93,7 @@ fn a_turn_on_a_beat_stays_on_it_when_its_shot_is_trimmed_or_moved() {
     // What is laid before it pushes it off its beat, which lies in another shot then: it goes with its pictures from then on.
     let away = d.apply(&Edit::Move { shot: at(0), before: None }).expect("moved");
     let gone = away.shots().iter().find(|s| s.id == at(1)).expect("the shot");
-    assert_eq!(gone.source.turns.last().map(|t| (t.at, t.tied)), Some((12, None)));
+    assert_eq!(gone.source.keyframes.last().map(|t| (t.at, t.tied)), Some((12, None)));
     // Cut in two and joined, it is as it was.
     let split = d.apply(&Edit::Split { shot: at(1), at: FrameLen::new(10), second: at(4) }).expect("split");
     assert_eq!(split.apply(&Edit::Join { shot: at(1) }).expect("joined").shots(), d.shots());
@@ -111,14 +111,14 @@ fn a_held_frame_is_seen_so_many_frames_longer() {
     assert_eq!(lens(&d), lens(&draft()), "the shot stays as long as it is");
     // Its hit was on frame 24 and comes so much later.
     assert_eq!(d.shots()[0].hit_at, Some(30));
-    let ramped = curved(100, vec![turn(10, 8, 300)]);
+    let ramped = curved(100, vec![keyframe(10, 8, 300)]);
     let inside = Edit::Hold { shot: at(0), at: 12, len: FrameLen::new(6) };
-    assert_eq!(ramped.apply(&inside), Err(DraftError::Turns), "not amid a turn");
+    assert_eq!(ramped.apply(&inside), Err(DraftError::Keyframes), "not amid a keyframe");
 }
 
 #[test]
 fn backwards_shows_the_same_frames_from_the_last_to_the_first() {
-    for d in [draft(), curved(100, vec![turn(10, 8, 300), turn(25, 6, 50)])] {
+    for d in [draft(), curved(100, vec![keyframe(10, 8, 300), keyframe(25, 6, 50)])] {
         let there = frames_of(&d.shots()[0]);
         let back = d.apply(&Edit::Reverse { shot: at(0) }).expect("backwards");
         let mut seen = frames_of(&back.shots()[0]);
@@ -220,23 +220,23 @@ fn drafts_from_before_there_were_curves_are_read() {
     let old = text.replace("\"pin\":\"open\"", "\"pinned\":true").replace(",\"between\":\"repeat\"", "");
     assert!(!old.contains("between") && old.contains("pinned"), "{old}");
     let read: Draft = serde_json::from_str(&old).expect("it reads");
-    assert!(read.shots().iter().all(|s| s.pin == Pin::Whole && s.source.turns.is_empty()));
+    assert!(read.shots().iter().all(|s| s.pin == Pin::Whole && s.source.keyframes.is_empty()));
 }
 
 proptest! {
     /// Against the slow way: the speed summed up in small steps.
     #[test]
-    fn a_curve_goes_as_far_as_its_speeds_say((first, turns) in turns(), frame in -10i64..70) {
-        let course = SpeedCurve { speed: first, turns: &turns };
+    fn a_curve_goes_as_far_as_its_speeds_say((first, keyframes) in keyframes(), frame in -10i64..70) {
+        let course = SpeedCurve { speed: first, keyframes: &keyframes };
         prop_assume!(course.check().is_ok());
         let speed_at = |t: f64| {
             let mut speed = first.to_f64();
-            for turn in &turns {
-                if t >= turn.end() as f64 {
-                    speed = turn.to.to_f64();
-                } else if t > turn.at as f64 {
-                    let u = (t - turn.at as f64) / f64::from(turn.over);
-                    return speed + (turn.to.to_f64() - speed) * (3.0 * u * u - 2.0 * u * u * u);
+            for keyframe in &keyframes {
+                if t >= keyframe.end() as f64 {
+                    speed = keyframe.to.to_f64();
+                } else if t > keyframe.at as f64 {
+                    let u = (t - keyframe.at as f64) / f64::from(keyframe.over);
+                    return speed + (keyframe.to.to_f64() - speed) * (3.0 * u * u - 2.0 * u * u * u);
                 }
             }
             speed
@@ -253,14 +253,14 @@ proptest! {
     /// Forwards no frame goes back, backwards none goes on, and both show what the slow way shows.
     #[test]
     fn ramps_are_monotone(
-        (first, turns) in turns(), forwards in any::<bool>(), start in 2i64..8, which in 0usize..4
+        (first, keyframes) in keyframes(), forwards in any::<bool>(), start in 2i64..8, which in 0usize..4
     ) {
         let one_way = |s: Speed| if s.is_backwards() == forwards { s.reversed() } else { s };
-        let turns: Vec<SpeedKeyframe> = turns.iter().map(|t| SpeedKeyframe { to: one_way(t.to), ..*t }).collect();
+        let keyframes: Vec<SpeedKeyframe> = keyframes.iter().map(|t| SpeedKeyframe { to: one_way(t.to), ..*t }).collect();
         let mut one = shot(48, 0, (1, 1));
         one.source.start = Seconds::new(start, 1).expect("seconds");
         one.source.speed = one_way(first);
-        one.source.turns = turns;
+        one.source.keyframes = keyframes;
         let course = one.source.course();
         prop_assume!(course.check().is_ok());
         let (from, to) = one.range(rate());
@@ -281,9 +281,9 @@ proptest! {
 
     /// What is cut off a curve and given back is as it was.
     #[test]
-    fn a_trimmed_curve_comes_back((first, turns) in turns(), by in 1i64..20) {
+    fn a_trimmed_curve_comes_back((first, keyframes) in keyframes(), by in 1i64..20) {
         let start = Some(Seconds::new(4, 1).expect("seconds"));
-        let edit = Edit::SetTime { shot: at(1), start, speed: first, turns };
+        let edit = Edit::SetTime { shot: at(1), start, speed: first, keyframes };
         let Ok(d) = draft().apply(&edit) else { return Ok(()) };
         let cut = |by| Edit::TrimStart { shot: at(1), by: FrameShift::new(by), from: TimeFrom::Neighbour };
         let Ok(there) = d.apply(&cut(by)) else { return Ok(()) };

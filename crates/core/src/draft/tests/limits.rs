@@ -26,8 +26,8 @@ fn extreme() -> impl Strategy<Value = Edit> {
     let s = || 0usize..5;
     let speed = || proptest::sample::select(vec![(0, 1), (20, 1), (-20, 1), (1, 20), (1, 1), (99_999, 100_000)]);
     let speed = move || speed().prop_map(|(n, d)| Speed::new(n, d).expect("a speed"));
-    let turn = (n(), proptest::sample::select(vec![0u32, 1, 1000, u32::MAX]), speed());
-    let turn = turn.prop_map(|(at, over, to)| SpeedKeyframe::new(at, over, to));
+    let keyframe = (n(), proptest::sample::select(vec![0u32, 1, 1000, u32::MAX]), speed());
+    let keyframe = keyframe.prop_map(|(at, over, to)| SpeedKeyframe::new(at, over, to));
     let shift = FrameShift::new;
     prop_oneof![
         (s(), n()).prop_map(move |(p, by)| Edit::MoveCut { shot: at(p), by: shift(by) }),
@@ -51,11 +51,11 @@ fn extreme() -> impl Strategy<Value = Edit> {
             hit: Seconds::new(s, 1).expect("seconds")
         }),
         (s(), speed()).prop_map(|(p, speed)| Edit::SetSpeed { shot: at(p), speed }),
-        (s(), speed(), proptest::collection::vec(turn, 0..15)).prop_map(|(p, speed, turns)| Edit::SetTime {
+        (s(), speed(), proptest::collection::vec(keyframe, 0..15)).prop_map(|(p, speed, keyframes)| Edit::SetTime {
             shot: at(p),
             start: None,
             speed,
-            turns
+            keyframes
         }),
         (s(), u(), u()).prop_map(|(p, frame, len)| Edit::Hold { shot: at(p), at: frame, len: FrameLen::new(len) }),
         (n(), u(), 400u128..420).prop_map(|(from, len, id)| Edit::PauseOver {
@@ -97,9 +97,9 @@ proptest! {
     }
 
     #[test]
-    fn what_a_shot_shows_lies_between_its_furthest_frames((speed, turns) in curve::turns(), len in 3u64..200) {
+    fn what_a_shot_shows_lies_between_its_furthest_frames((speed, keyframes) in curve::keyframes(), len in 3u64..200) {
         let mut of = shot(len, 4000, (1, 1));
-        (of.source.speed, of.source.turns) = (speed, turns);
+        (of.source.speed, of.source.keyframes) = (speed, keyframes);
         prop_assume!(of.source.course().check().is_ok());
         let instants: Vec<Seconds> = (0..=len as i64).map(|f| of.source.instant(f, rate())).collect();
         let (low, high) = (*instants.iter().min().expect("one"), *instants.iter().max().expect("one"));

@@ -9,17 +9,17 @@ const ROOM = 0.5;
 /** Pixels around a knot that take hold of it, and within which it snaps to a beat. */
 const HOLD = 9;
 
-/** @typedef {import("wire").KeyframeView} Turn */
+/** @typedef {import("wire").KeyframeView} Keyframe */
 
-/** The speed on a frame, as the core has it: 3u² − 2u³ within a turn.
- * @param {{ speed: number, turns: Turn[] }} s @param {number} frame @returns {number} */
+/** The speed on a frame, as the core has it: 3u² − 2u³ within a keyframe.
+ * @param {{ speed: number, keyframes: Keyframe[] }} s @param {number} frame @returns {number} */
 export function speedAt(s, frame) {
   let speed = s.speed;
-  for (const turn of s.turns) {
-    if (frame <= turn.at && turn.over > 0) break;
-    if (frame < turn.at) break;
-    const u = turn.over ? Math.min(1, (frame - turn.at) / turn.over) : 1;
-    speed += (turn.to - speed) * (3 * u * u - 2 * u * u * u);
+  for (const keyframe of s.keyframes) {
+    if (frame <= keyframe.at && keyframe.over > 0) break;
+    if (frame < keyframe.at) break;
+    const u = keyframe.over ? Math.min(1, (frame - keyframe.at) / keyframe.over) : 1;
+    speed += (keyframe.to - speed) * (3 * u * u - 2 * u * u * u);
   }
   return speed;
 }
@@ -29,7 +29,7 @@ export const pictures = (s) => s.len - (s.pause ? s.pause.len : 0);
 
 /** The speeds at the lower and the upper edge. @param {Shot} s @returns {[number, number]} */
 function span(s) {
-  const all = [0, 1, s.speed, ...s.turns.map((/** @type {Turn} */ t) => t.to)];
+  const all = [0, 1, s.speed, ...s.keyframes.map((/** @type {Keyframe} */ t) => t.to)];
   return [Math.min(...all) - ROOM / 2, Math.max(...all) + ROOM];
 }
 
@@ -86,12 +86,12 @@ export function draw(s, d) {
   }
   pen.stroke();
   pen.fillStyle = css("--act");
-  for (const t of s.turns) pen.fillRect(x(t.at + t.over) - 4, y(t.to) - 4, 8, 8);
+  for (const t of s.keyframes) pen.fillRect(x(t.at + t.over) - 4, y(t.to) - 4, 8, 8);
   if (s.hit_at !== null) {
     pen.fillStyle = "#e0553c";
     pen.fillRect(x(s.hit_at) - 1, 0, 2, 8);
   }
-  const all = [s.speed, ...s.turns.map((/** @type {Turn} */ t) => t.to)].map((v) => `${Math.round(v * 100)} %`);
+  const all = [s.speed, ...s.keyframes.map((/** @type {Keyframe} */ t) => t.to)].map((v) => `${Math.round(v * 100)} %`);
   canvas.setAttribute("aria-label", `The time curve: ${all.join(", then ")}`);
 }
 
@@ -126,8 +126,8 @@ export function begin(of) {
   canvas.addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
     const s = of.shot(),
       from = place(e),
-      knot = s.turns.find(
-        (/** @type {Turn} */ t) =>
+      knot = s.keyframes.find(
+        (/** @type {Keyframe} */ t) =>
           Math.abs(t.at + t.over - from.frame) < HOLD * from.perPixel && Math.abs(t.to - from.speed) < HOLD * from.perSpeed,
       );
     if (!knot) return;
@@ -143,12 +143,12 @@ export function begin(of) {
       return { ...knot, at: end - knot.over, to: Math.abs(to) < 0.05 ? 0 : to };
     };
     const shown = (/** @type {PointerEvent} */ m) =>
-      draw({ ...s, turns: s.turns.map((/** @type {Turn} */ t) => (t === knot ? changed(m) : t)) }, of.draft());
+      draw({ ...s, keyframes: s.keyframes.map((/** @type {Keyframe} */ t) => (t === knot ? changed(m) : t)) }, of.draft());
     const up = (/** @type {PointerEvent} */ u) => {
       canvas.removeEventListener("pointermove", shown);
       const next = changed(u);
-      if (next.at !== knot.at) of.edit({ do: "move-turn", shot: s.id, at: knot.at, to: next.at });
-      if (next.to !== knot.to) of.edit({ do: "turn", shot: s.id, at: next.at, over: knot.over, percent: next.to * 100 });
+      if (next.at !== knot.at) of.edit({ do: "move-keyframe", shot: s.id, at: knot.at, to: next.at });
+      if (next.to !== knot.to) of.edit({ do: "keyframe", shot: s.id, at: next.at, over: knot.over, percent: next.to * 100 });
       else if (next.at === knot.at) draw(s, of.draft());
     };
     canvas.addEventListener("pointermove", shown);
@@ -158,7 +158,7 @@ export function begin(of) {
     const now = place(e),
       s = of.shot();
     of.edit({
-      do: "turn",
+      do: "keyframe",
       shot: s.id,
       at: snapped(now.frame, e.altKey, HOLD * now.perPixel),
       over: 0,

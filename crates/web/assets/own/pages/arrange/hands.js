@@ -95,7 +95,7 @@ export function begin(of) {
     ramp: atMark((at) => {
       const over = frames("over", 8),
         percent = Number($("to-percent").value.replace("%", "").replace(",", "."));
-      if (Number.isFinite(percent)) edit({ do: "turn", shot: id(), at, over, percent });
+      if (Number.isFinite(percent)) edit({ do: "keyframe", shot: id(), at, over, percent });
       else say("a speed is written in per cent: 50 is half as fast");
     }),
     backwards: () => edit({ do: "reverse", shot: id() }),
@@ -163,7 +163,7 @@ export function begin(of) {
     ["e", "exchange it with the next one", "exchange"],
     ["Shift+E", "exchange it with the shot that is chosen next", "exchange-with"],
     ["", "time"],
-    ["r", "turn the speed at the mark", "ramp"],
+    ["r", "a new speed from the mark on", "ramp"],
     ["Shift+R", "play the shot backwards", "backwards"],
     ["f", "fit the select to its place", "fit"],
     ["Shift+F", "play it as it was recorded", "plain"],

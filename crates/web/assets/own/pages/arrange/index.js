@@ -48,7 +48,7 @@ function seen() {
 /** @type {Skyline} */
 let skyline;
 
-/** @typedef {{ at: number, over: number, percent: number, onBeat: boolean }} ShownTurn */
+/** @typedef {{ at: number, over: number, percent: number, onBeat: boolean }} ShownKeyframe */
 
 /** What the page shows around the skyline. */
 const page = onScreen("arrange", {
@@ -85,29 +85,29 @@ const page = onScreen("arrange", {
   why: "",
   /** Which pane of the shot is open: cut, time or joins. */
   pane: "cut",
-  /** @type {ShownTurn[]} */
-  turns: [],
-  /** @param {ShownTurn} turn @param {string} value */
-  moveTurn(turn, value) {
+  /** @type {ShownKeyframe[]} */
+  keyframes: [],
+  /** @param {ShownKeyframe} keyframe @param {string} value */
+  moveKeyframe(keyframe, value) {
     const to = Math.round(Number(value));
-    if (Number.isFinite(to) && value.trim()) edit({ do: "move-turn", shot: shot().id, at: turn.at, to });
+    if (Number.isFinite(to) && value.trim()) edit({ do: "move-keyframe", shot: shot().id, at: keyframe.at, to });
   },
-  /** @param {ShownTurn} turn @param {"over" | "percent"} what @param {string} value */
-  setTurn(turn, what, value) {
+  /** @param {ShownKeyframe} keyframe @param {"over" | "percent"} what @param {string} value */
+  setKeyframe(keyframe, what, value) {
     const n = Number(value.replace("%", "").replace(",", "."));
     if (Number.isFinite(n) && value.trim())
       edit({
-        do: "turn",
+        do: "keyframe",
         shot: shot().id,
-        at: turn.at,
-        over: turn.over,
-        percent: turn.percent,
+        at: keyframe.at,
+        over: keyframe.over,
+        percent: keyframe.percent,
         [what]: what === "over" ? Math.max(0, Math.round(n)) : n,
       });
   },
-  /** @param {ShownTurn} turn */
-  dropTurn(turn) {
-    edit({ do: "drop-turn", shot: shot().id, at: turn.at });
+  /** @param {ShownKeyframe} keyframe */
+  dropKeyframe(keyframe) {
+    edit({ do: "drop-keyframe", shot: shot().id, at: keyframe.at });
   },
   /** The tracks under it, with where each begins.
    * @type {import("wire").PassageView[]} */
@@ -293,7 +293,7 @@ function about() {
 /** What the open pane shows of the shot. */
 function drawPane() {
   const s = shot();
-  page.turns = s.turns.map((t) => ({
+  page.keyframes = s.keyframes.map((t) => ({
     at: t.at,
     over: t.over,
     onBeat: t.on_beat,

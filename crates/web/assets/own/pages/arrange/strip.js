@@ -38,7 +38,7 @@ export function begin({ strip, edit, shot, draft, timeFrom, shown }) {
     const perPixel = s.media / strip.getBoundingClientRect().width,
       fps = draft().fps,
       // A clip that is slowed or goes back covers less, or the other way.
-      speed = s.turns.length ? 1 : s.speed || 1,
+      speed = s.keyframes.length ? 1 : s.speed || 1,
       frames = (/** @type {number} */ x) => Math.round((((x - begun) * perPixel) / speed) * fps);
     let by = 0;
     const move = (/** @type {PointerEvent} */ m) => {
