@@ -441,9 +441,9 @@ fn time_from(open: &OpenDraft, shot: Option<ShotId>, from: TakenFrom) -> Result<
 
 /// A new shot of a select: from its in on, no longer than its range.
 fn inserted(candidate: &Candidate, len: Option<u64>, job: &Job) -> Result<Shot, AppError> {
-    let there = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
+    let offered = job.rate.containing(candidate.range.duration()).get().max(0).unsigned_abs();
     let usual = (USUAL_INSERT * job.rate.to_f64()).round() as u64;
-    let len = len.unwrap_or(usual).min(there);
+    let len = len.unwrap_or(usual).min(offered);
     if len < SHORTEST.get() {
         return Err(DraftError::Flash.into());
     }

@@ -218,7 +218,7 @@ impl Drafts<'_> {
         let slots = slots_under(&kept.body.cut, &music);
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
-        let judged = Arranger::over(&footage.candidates, slots.clone(), job.rate).judge(&kept.body.cut);
+        let judged = Arranger::over(footage.candidates(), slots.clone(), job.rate).judge(&kept.body.cut);
         let id = kept.id;
         let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged });
         self.app.drafts.put(id, key, open.clone());
@@ -275,7 +275,7 @@ impl Drafts<'_> {
             let mut fitting: Vec<Alternate> = all.into_iter().filter(|a| wanted.contains(&a.select)).collect();
             let fits: HashSet<SelectId> = fitting.iter().map(|a| a.select).collect();
             let others =
-                open.footage.candidates.iter().filter(|c| wanted.contains(&c.select) && !fits.contains(&c.select));
+                open.footage.candidates().iter().filter(|c| wanted.contains(&c.select) && !fits.contains(&c.select));
             let unfit = others.filter_map(|c| Some((c.select, c.name.clone(), unfit(&open, c, shot)?))).collect();
             fitting.truncate(ALTERNATES);
             (fitting, unfit)
@@ -327,13 +327,13 @@ fn unfit(open: &OpenDraft, candidate: &Candidate, shot: ShotId) -> Option<String
         return Some("it is out".to_owned());
     }
     let wanted = open.job.rate.seconds_of(open.cut().shots()[place].len).to_f64();
-    let there = candidate.range.duration().to_f64();
-    Some(format!("too short: {there:.1} s for {wanted:.1} s, and it cannot be slowed so far"))
+    let offered = candidate.range.duration().to_f64();
+    Some(format!("too short: {offered:.1} s for {wanted:.1} s, and it cannot be slowed so far"))
 }
 
 pub(super) fn usable(open: &OpenDraft) -> Vec<Candidate> {
     let in_draft = |c: &Candidate| open.cut().shots().iter().any(|s| s.source.select == c.select);
-    open.footage.candidates.iter().filter(|c| c.tier != Tier::Out || in_draft(c)).cloned().collect()
+    open.footage.candidates().iter().filter(|c| c.tier != Tier::Out || in_draft(c)).cloned().collect()
 }
 
 /// Which section of the music a frame of the draft is in.
@@ -353,7 +353,7 @@ pub(super) async fn solved(
     // A thousand selects take long enough to be kept off the threads that serve pages.
     let laid = crate::blocking::run_blocking(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
-        Arranger::new(&footage.candidates, places, rate, &kept)?.solve(&mut ids)
+        Arranger::new(footage.candidates(), places, rate, &kept)?.solve(&mut ids)
     });
     Ok(laid.await??.draft)
 }

@@ -19,7 +19,7 @@ use legere_store::rows::BrokenRow;
 use legere_store::selects::Select;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// What is read of a job and said of its clips; it changes with readings, and not with verdicts.
 #[derive(Debug)]
@@ -54,8 +54,15 @@ pub struct Footage {
     readings: Arc<Readings>,
     /// In the order of their clips.
     pub entries: Vec<Entry>,
-    /// The selects of clips that were read, as the solver sees them.
-    pub candidates: Arc<Vec<Candidate>>,
+    candidates: OnceLock<Candidates>,
+    /// Candidates of an earlier revision, and the selects that have changed since.
+    earlier: Option<(Arc<Vec<Candidate>>, HashSet<SelectId>)>,
+}
+
+/// The selects of clips that were read, as the solver sees them, and where each stands.
+#[derive(Debug)]
+struct Candidates {
+    all: Arc<Vec<Candidate>>,
     at: HashMap<SelectId, usize>,
 }
 
@@ -148,33 +155,58 @@ impl Footage {
     fn of(revision: FootageRevision, rate: FrameRate, readings: Arc<Readings>, mut selects: Vec<Select>) -> Self {
         selects.sort_by_key(|s| readings.place(s));
         let entries: Vec<Entry> = selects.into_iter().map(|s| readings.entry(Arc::new(s), rate)).collect();
-        let candidates = entries.iter().filter_map(|e| readings.candidate_of(&e.select)).collect();
-        Self { revision, rate, readings, entries, candidates: Arc::new(candidates), at: HashMap::new() }.indexed()
+        Self { revision, rate, readings, entries, candidates: OnceLock::new(), earlier: None }
     }
 
     /// The same with some selects as they are now: a verdict costs a verdict, not a job.
     fn patched(&self, revision: FootageRevision, changed: Vec<Select>) -> Self {
-        let ids: HashSet<SelectId> = changed.iter().map(|s| s.id).collect();
-        let (mut entries, mut candidates) = (self.entries.clone(), Vec::clone(&self.candidates));
+        let mut ids: HashSet<SelectId> = changed.iter().map(|s| s.id).collect();
+        let mut entries = self.entries.clone();
         entries.retain(|e| !ids.contains(&e.select.id));
-        candidates.retain(|c| !ids.contains(&c.select));
-        let by_place = |c: &Candidate| (self.by_id.get(&c.clip).copied(), c.range.start());
         for select in changed.into_iter().filter(|s| !s.removed && self.by_id.contains_key(&s.clip)) {
             let place = self.place(&select);
-            if let Some(candidate) = self.candidate_of(&select) {
-                let at = candidates.partition_point(|c| by_place(c) <= place);
-                candidates.insert(at, candidate);
-            }
             let at = entries.partition_point(|e| self.place(&e.select) <= place);
             entries.insert(at, self.readings.entry(Arc::new(select), self.rate));
         }
+        let earlier = match (self.candidates.get(), &self.earlier) {
+            (Some(known), _) => Some((known.all.clone(), ids)),
+            (None, Some((known, before))) => {
+                ids.extend(before);
+                Some((known.clone(), ids))
+            }
+            (None, None) => None,
+        };
         let (rate, readings) = (self.rate, self.readings.clone());
-        Self { revision, rate, readings, entries, candidates: Arc::new(candidates), at: HashMap::new() }.indexed()
+        Self { revision, rate, readings, entries, candidates: OnceLock::new(), earlier }
     }
 
-    fn indexed(mut self) -> Self {
-        self.at = self.candidates.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
-        self
+    /// Made when the solver is asked for first: what narrows and judges does without.
+    fn solvable(&self) -> &Candidates {
+        self.candidates.get_or_init(|| {
+            let made = |entry: &Entry| self.candidate_of(&entry.select);
+            let all: Vec<Candidate> = match &self.earlier {
+                None => self.entries.iter().filter_map(made).collect(),
+                Some((known, changed)) => {
+                    let by_place = |c: &Candidate| (self.by_id.get(&c.clip).copied(), c.range.start());
+                    let mut all: Vec<Candidate> =
+                        known.iter().filter(|c| !changed.contains(&c.select)).cloned().collect();
+                    for entry in self.entries.iter().filter(|e| changed.contains(&e.select.id)) {
+                        let Some(candidate) = made(entry) else { continue };
+                        let place = self.place(&entry.select);
+                        let at = all.partition_point(|c| by_place(c) <= place);
+                        all.insert(at, candidate);
+                    }
+                    all
+                }
+            };
+            let at = all.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
+            Candidates { all: Arc::new(all), at }
+        })
+    }
+
+    /// The selects of clips that were read, as the solver sees them.
+    pub fn candidates(&self) -> &Arc<Vec<Candidate>> {
+        &self.solvable().all
     }
 
     /// The places of `most` entries: the first ones, or those around a select.
@@ -191,7 +223,8 @@ impl Footage {
     }
 
     pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
-        self.at.get(&id).map(|i| &self.candidates[*i])
+        let known = self.solvable();
+        known.at.get(&id).map(|i| &known.all[*i])
     }
 }
 

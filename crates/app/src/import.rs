@@ -176,10 +176,10 @@ impl Imports<'_> {
         let wanted = missing.clone();
         let found = run_blocking(move || {
             let prefix = place.strip_prefix(&base).map(Path::to_path_buf).unwrap_or_default();
-            let there = search(&place);
+            let files = search(&place);
             let mut found = Vec::new();
             for clip in wanted {
-                let same = there.iter().filter(|f| i64::try_from(f.bytes) == Ok(clip.bytes)).find(|f| {
+                let same = files.iter().filter(|f| i64::try_from(f.bytes) == Ok(clip.bytes)).find(|f| {
                     let by_name = f.path.file_name().and_then(|n| n.to_str()) == Some(clip.name.as_str());
                     // One that was never read is known by its name and its size alone.
                     clip.digest.as_ref().map_or(by_name, |digest| {

@@ -158,7 +158,7 @@ impl Selects<'_> {
         let rate = job.rate;
         let found = crate::blocking::run_blocking(move || {
             let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
-            needs(&slots(&music, rate, &pace), &footage.candidates, rate)
+            needs(&slots(&music, rate, &pace), footage.candidates(), rate)
         });
         found.await
     }

@@ -8,7 +8,7 @@ use crate::length::parse_length;
 use crate::select::{Facet, Tag, Tier};
 use crate::time::FrameRate;
 use std::borrow::Borrow;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 /// No more terms than anybody types.
 const MOST_TERMS: usize = 40;
@@ -487,66 +487,84 @@ enum CountsIn {
     None,
 }
 
-/// How many there are of each value, by its group.
+/// How many there are of each value.
 #[derive(Debug, Default)]
-struct Tally<'a>(HashMap<(&'static str, &'a str), usize>);
+struct Tally<'a> {
+    tiers: HashMap<Tier, usize>,
+    tags: HashMap<&'a Tag, usize>,
+    labels: HashMap<&'a str, usize>,
+    rolls: HashMap<&'a str, usize>,
+    flags: BTreeMap<Flag, usize>,
+}
+
+/// A word of people's own as it is typed behind its key.
+fn keyed_term(key: &str, word: &str) -> String {
+    if word.contains(|c: char| c.is_whitespace() || c == ',') {
+        format!("{key}:\"{word}\"")
+    } else {
+        format!("{key}:{word}")
+    }
+}
 
 impl<'a> Tally<'a> {
     fn add(&mut self, of: &'a SearchRecord, counts: CountsIn) {
-        let mut add = |group: &'static str, word: &'a str| {
-            if counts == CountsIn::All || counts == CountsIn::One(group) {
-                *self.0.entry((group, word)).or_default() += 1;
-            }
+        let counts_in = |group: &str| match counts {
+            CountsIn::All => true,
+            CountsIn::One(only) => only == group,
+            CountsIn::None => false,
         };
-        if counts == CountsIn::None {
-            return;
+        if counts_in("tier") {
+            *self.tiers.entry(of.tier).or_default() += 1;
         }
-        add("tier", of.tier.word());
-        of.tags.iter().for_each(|tag| add(tag.facet().word(), tag.word()));
-        if let Some(label) = &of.label {
-            add("label", label);
+        for tag in of.tags.iter().filter(|t| counts_in(t.facet().word())) {
+            *self.tags.entry(tag).or_default() += 1;
         }
-        add("roll", &of.roll);
-        let flags = of.flags.iter().filter(|f| !matches!(f, Flag::Noted | Flag::Labelled)).copied();
-        let noted = (!of.note.is_empty()).then_some(Flag::Noted);
-        let labelled = of.label.as_ref().map(|_| Flag::Labelled);
-        flags.chain(noted).chain(labelled).for_each(|flag| add("is", flag.word()));
+        if counts == CountsIn::All {
+            if let Some(label) = &of.label {
+                *self.labels.entry(label).or_default() += 1;
+                *self.flags.entry(Flag::Labelled).or_default() += 1;
+            }
+            *self.rolls.entry(&of.roll).or_default() += 1;
+            if !of.note.is_empty() {
+                *self.flags.entry(Flag::Noted).or_default() += 1;
+            }
+            for flag in of.flags.iter().filter(|f| !matches!(f, Flag::Noted | Flag::Labelled)) {
+                *self.flags.entry(*flag).or_default() += 1;
+            }
+        }
     }
 
     fn in_order(&self) -> Vec<FacetCount> {
         let mut counted = Vec::new();
-        let mut push = |group: &'static str, term: String, word: &str| {
-            if let Some(count) = self.0.get(&(group, word)) {
+        let mut push = |group: &'static str, term: String, word: &str, count: Option<&usize>| {
+            if let Some(count) = count {
                 counted.push(FacetCount { group, term, word: word.to_owned(), count: *count });
             }
         };
-        let own = |group: &'static str| {
-            let words = self.0.keys().filter(|(of, _)| *of == group).map(|(_, word)| *word);
-            words.collect::<BTreeSet<&str>>()
-        };
-        let quoted = |key: &str, word: &str| {
-            if word.contains(|c: char| c.is_whitespace() || c == ',') {
-                format!("{key}:\"{word}\"")
-            } else {
-                format!("{key}:{word}")
-            }
-        };
         for word in ["unread", "hero", "strong", "spare", "out"] {
-            push("tier", word.to_owned(), word);
+            push("tier", word.to_owned(), word, Tier::from_word(word).and_then(|t| self.tiers.get(&t)));
         }
         for facet in Facet::ALL.iter().filter(|f| !f.is_free()) {
             for word in facet.words() {
                 // "out" alone is the tier.
                 let plain = Tier::from_word(word).is_none();
-                push(facet.word(), if plain { word.to_owned() } else { format!("{}:{word}", facet.word()) }, word);
+                let term = if plain { word.to_owned() } else { format!("{}:{word}", facet.word()) };
+                push(facet.word(), term, word, Tag::new(*facet, word).ok().and_then(|t| self.tags.get(&t)));
             }
         }
-        let free = Facet::ALL.iter().filter(|f| f.is_free()).map(|f| f.word());
-        for group in free.chain(["label", "roll"]) {
-            own(group).into_iter().for_each(|word| push(group, quoted(group, word), word));
+        for facet in Facet::ALL.iter().filter(|f| f.is_free()) {
+            let own = self.tags.iter().filter(|(t, _)| t.facet() == *facet).map(|(t, n)| (t.word(), *n));
+            for (word, count) in own.collect::<BTreeMap<_, _>>() {
+                push(facet.word(), keyed_term(facet.word(), word), word, Some(&count));
+            }
         }
-        for flag in words(Flag::ALL) {
-            push("is", flag.to_owned(), flag);
+        for (group, all) in [("label", &self.labels), ("roll", &self.rolls)] {
+            for (word, count) in all.iter().collect::<BTreeMap<_, _>>() {
+                push(group, keyed_term(group, word), word, Some(count));
+            }
+        }
+        for flag in Flag::ALL {
+            push("is", flag.word().to_owned(), flag.word(), self.flags.get(flag));
         }
         counted
     }

@@ -8,7 +8,8 @@ use legere_core::id::JobId;
 use legere_store::sqlx;
 use serde_json::json;
 use server::Server;
-use std::time::{Duration, Instant};
+use std::path::Path;
+use std::time::{Duration, Instant, SystemTime};
 
 const TIMES: usize = 60;
 
@@ -62,6 +63,28 @@ async fn grown(server: &Server, job: JobId, clips: usize) {
     sqlx::query("ANALYZE").execute(pool).await.expect("analysed");
 }
 
+/// Lays the files of all clips where they should be, and their light copies, as far as looking for them goes.
+async fn on_disk(server: &Server, job: JobId) {
+    let media = server.dir.path().join("media");
+    let place = |path: &Path, bytes: u64, modified: Option<SystemTime>| {
+        std::fs::create_dir_all(path.parent().expect("a folder")).expect("folders");
+        let file = std::fs::File::create(path).expect("a file");
+        file.set_len(bytes).expect("its length");
+        file.set_modified(modified.unwrap_or_else(SystemTime::now)).expect("its time");
+    };
+    for file in server.app.store.clips().files(job).await.expect("files") {
+        place(&media.join(&file.path), file.bytes as u64, file.modified.map(SystemTime::from));
+        place(&server.app.shelf.clip(&file.id.to_string()).join("light.mp4"), 1, None);
+    }
+    for track in server.app.store.tracks().of_job(job).await.expect("tracks").whole {
+        place(&media.join(&track.path), track.bytes as u64, track.modified.map(SystemTime::from));
+        place(&server.app.shelf.track(&track.id.to_string()).join("light.flac"), 1, None);
+    }
+    server.app.files().look(job).await.expect("looked");
+    let missing = server.app.store.clips().files(job).await.expect("files").iter().filter(|f| f.missing).count();
+    assert_eq!(missing, 0, "all files are there");
+}
+
 async fn measured(clips: usize, (first_cells, megabytes): (f64, f64)) {
     println!("\n{clips} selects");
     let mut server = Server::start().await;
@@ -105,6 +128,7 @@ async fn measured(clips: usize, (first_cells, megabytes): (f64, f64)) {
     let start = Instant::now();
     let all = server.get(&format!("{job}/sift/selects.json")).await;
     println!("all cells: {:.0} ms, {:.0} KB", start.elapsed().as_secs_f64() * 1000.0, all.body.len() as f64 / 1024.0);
+    on_disk(&server, shoot.job).await;
     let looking = tokio::spawn({
         let app = server.app.clone();
         async move { app.look_after().await }

@@ -29,7 +29,6 @@ async fn take() {
     let program = Program::start("demo", &data, &[]);
     let browser = Browser::open().await;
     browser.go(&format!("{}/", program.address)).await;
-    shoot(&browser, "start").await;
     browser.click(".jobs a").await;
     browser.until("document.getElementById('count').textContent.startsWith('240 clips, 1 cannot be read')", 600).await;
     let job = browser.client.current_url().await.expect("an address").to_string();
@@ -104,6 +103,11 @@ async fn take() {
     }
     browser.until("document.querySelectorAll('#files tr[data-kind=mp4] a').length > 0", 300).await;
     shoot(&browser, "handoff").await;
+
+    browser.go(&format!("{}/", program.address)).await;
+    browser.until("document.querySelectorAll('.jobs img').length > 4", 10).await;
+    browser.until("[...document.querySelectorAll('.jobs img')].every((i) => i.complete && i.naturalWidth)", 20).await;
+    shoot(&browser, "start").await;
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.client.clone().close().await.expect("closed");
 }

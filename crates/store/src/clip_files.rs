@@ -13,6 +13,9 @@ use sea_orm::DerivePartialModel;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::ExprTrait;
 
+/// So many clips are named one by one to open windows.
+const FEW: usize = 24;
+
 /// What is known of a clip's file. A job of ten thousand clips is looked for every few seconds: what was read of them is left
 /// where it is.
 #[derive(Debug, Clone, PartialEq)]
@@ -93,10 +96,7 @@ impl Clips<'_> {
             .exec(&self.store.db)
             .await?;
         clips_changed(&self.store.db, job).await?;
-        for id in clips {
-            self.store.notify(job, ChangedKind::Clip, *id).await?;
-        }
-        Ok(())
+        self.notify_of(job, clips).await
     }
 
     /// Lets clips wait to be read again, with what is said of that beside them. What was read before stays until then,
@@ -111,10 +111,21 @@ impl Clips<'_> {
             .filter(clip::Column::Id.is_in(clips.iter().map(|c| c.uuid())))
             .exec(&self.store.db)
             .await?;
-        for id in clips {
-            self.store.notify(job, ChangedKind::Clip, *id).await?;
+        self.notify_of(job, clips).await
+    }
+
+    /// Windows hear of each of a few clips, and of many that the clips of the job have changed: a drive that goes away is one
+    /// event.
+    async fn notify_of(self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
+        match clips {
+            [first, ..] if clips.len() > FEW => self.store.notify(job, ChangedKind::Import, *first).await,
+            few => {
+                for id in few {
+                    self.store.notify(job, ChangedKind::Clip, *id).await?;
+                }
+                Ok(())
+            }
         }
-        Ok(())
     }
 
     /// Lets the clips and tracks whose rows cannot be read be read again: what could be kept of them is their file's place.

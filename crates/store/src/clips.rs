@@ -701,8 +701,8 @@ impl Clips<'_> {
 
     /// Whether it is to be read: not when it is out.
     pub async fn is_wanted(self, id: ClipId) -> Result<bool, StoreError> {
-        let there = clip::Entity::find_by_id(id.uuid()).filter(clip::Column::Hidden.eq(false));
-        Ok(there.count(&self.store.db).await? == 1)
+        let shown = clip::Entity::find_by_id(id.uuid()).filter(clip::Column::Hidden.eq(false));
+        Ok(shown.count(&self.store.db).await? == 1)
     }
 
     /// Says how far the reading is.

@@ -15,9 +15,9 @@ pub fn known_migrations() -> Vec<String> {
 /// The migrations that a database has, in their order; none of an empty one.
 pub async fn migrations_of(url: &str) -> Result<Vec<String>, StoreError> {
     let mut db = sqlx::PgConnection::connect(url).await?;
-    let there: bool =
+    let migrated: bool =
         sqlx::query_scalar("SELECT to_regclass('seaql_migrations') IS NOT NULL").fetch_one(&mut db).await?;
-    let found = if there {
+    let found = if migrated {
         sqlx::query_scalar("SELECT version FROM seaql_migrations ORDER BY version").fetch_all(&mut db).await?
     } else {
         Vec::new()
@@ -29,8 +29,8 @@ pub async fn migrations_of(url: &str) -> Result<Vec<String>, StoreError> {
 /// How many jobs a database has, whatever its schema.
 pub async fn jobs_in(url: &str) -> Result<i64, StoreError> {
     let mut db = sqlx::PgConnection::connect(url).await?;
-    let there: bool = sqlx::query_scalar("SELECT to_regclass('job') IS NOT NULL").fetch_one(&mut db).await?;
-    let jobs = if there { sqlx::query_scalar("SELECT count(*) FROM job").fetch_one(&mut db).await? } else { 0 };
+    let has_jobs: bool = sqlx::query_scalar("SELECT to_regclass('job') IS NOT NULL").fetch_one(&mut db).await?;
+    let jobs = if has_jobs { sqlx::query_scalar("SELECT count(*) FROM job").fetch_one(&mut db).await? } else { 0 };
     db.close().await?;
     Ok(jobs)
 }

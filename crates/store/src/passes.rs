@@ -87,8 +87,8 @@ impl JobEdit {
     /// Begins the next pass through some selects.
     pub async fn add_pass(&mut self, what: &str, members: &BTreeSet<SelectId>) -> Result<Pass, StoreError> {
         let of_job = pass::Entity::find().filter(pass::Column::JobId.eq(self.job().uuid()));
-        let there = of_job.filter(pass::Column::Removed.eq(false)).count(self.transaction()).await?;
-        if there >= MOST_PASSES {
+        let count = of_job.filter(pass::Column::Removed.eq(false)).count(self.transaction()).await?;
+        if count >= MOST_PASSES {
             return Err(StoreError::Refused(format!("a job has at most {MOST_PASSES} passes")));
         }
         let last: Option<i32> = pass::Entity::find()

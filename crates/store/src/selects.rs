@@ -232,8 +232,8 @@ impl JobEdit {
     pub async fn add_select(&mut self, clip: ClipId, verdict: Verdict) -> Result<Select, StoreError> {
         let of: Clip = self.load(clip).await?;
         let of_clip = pick::Entity::find().filter(pick::Column::ClipId.eq(clip.uuid()));
-        let there = of_clip.filter(pick::Column::Removed.eq(false)).count(self.transaction()).await?;
-        if there >= MOST_SELECTS as u64 {
+        let count = of_clip.filter(pick::Column::Removed.eq(false)).count(self.transaction()).await?;
+        if count >= MOST_SELECTS as u64 {
             return Err(StoreError::Refused(format!("a clip has at most {MOST_SELECTS} selects")));
         }
         let reading = reading_of(self.transaction(), clip.uuid()).await?;

@@ -190,15 +190,15 @@ fn place_of_hit(mark: &super::BeatMark, slot: &Slot) -> f64 {
 /// Normal speed when the select is long enough, otherwise as slow as needed if its frames allow that.
 fn speed_for(candidate: &Candidate, len: FrameLen, rate: FrameRate) -> Option<Speed> {
     let needed = rate.seconds_of(len);
-    let there = candidate.range.duration();
-    if needed <= there {
+    let offered = candidate.range.duration();
+    if needed <= offered {
         return Some(Speed::NORMAL);
     }
     let headroom = candidate.rate.headroom_in(rate);
     // Tenths: 9/10, 8/10 …; as little slower as it takes.
     (1..10).rev().filter(|tenths| 10.0 / f64::from(*tenths) <= headroom + 1e-9).find_map(|tenths| {
         let speed = Speed::new(i64::from(tenths), 10)?;
-        (needed.scaled(speed.ratio()) <= there).then_some(speed)
+        (needed.scaled(speed.ratio()) <= offered).then_some(speed)
     })
 }
 

@@ -438,8 +438,8 @@ impl ShotView {
 
 impl AlternateView {
     fn of(open: &OpenDraft, place: ShotId, a: Alternate) -> Self {
-        let there = open.cut().index_of(place).map(|at| open.cut().shots()[at].clone());
-        let frames = there.map_or_else(Vec::new, |s| open.frames_of(&Shot { source: a.source.clone(), ..s }));
+        let stands = open.cut().index_of(place).map(|at| open.cut().shots()[at].clone());
+        let frames = stands.map_or_else(Vec::new, |s| open.frames_of(&Shot { source: a.source.clone(), ..s }));
         let c = open.candidate(a.select);
         let g = a.gain;
         let parts = [
