@@ -365,15 +365,11 @@ beats: Array<[number, number, number]>, cues: Array<CueView>,
  * 0–100.
  */
 energy: Trace, };
-export type NarrowedView = { 
-/**
- * In the order of their clips.
- */
-shown: Array<SelectId>, counts: Array<CountView>, 
+export type NarrowedView = { counts: Array<CountView>, 
 /**
  * What could not be understood, in words.
  */
-problems: Array<string>, };
+problems: Array<string>, } & ({ "shown": Array<SelectId> } | { "all_but": Array<SelectId> });
 export type NeedView = { kind: string, shots: number, offered: number, 
 /**
  * "above 70", with the roles it wants.

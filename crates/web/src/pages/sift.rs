@@ -124,7 +124,7 @@ struct Asked {
 async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let footage = app.selects().footage(job.id).await?;
     let found = app.selects().narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
-    Ok(HttpResponse::Ok().json(NarrowedView::of(&found)))
+    Ok(HttpResponse::Ok().json(NarrowedView::of(&found, &footage)))
 }
 
 async fn needs(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {

@@ -1,20 +1,45 @@
 //! What stands around the picture in Sift: what is narrowed to, what the music asks for.
 
+use legere_app::footage::Footage;
 use legere_app::passes::Narrowed;
 use legere_core::arrange::Need;
 use legere_core::id::SelectId;
 use legere_core::narrow::FacetCount;
 use legere_core::select::Role;
 use serde::Serialize;
+use std::collections::HashSet;
 
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(ts_rs::TS))]
 pub struct NarrowedView {
-    /// In the order of their clips.
-    pub shown: Vec<SelectId>,
+    /// What is shown, by the shorter of two lists.
+    #[serde(flatten)]
+    pub shown: ShownView,
     pub counts: Vec<CountView>,
     /// What could not be understood, in words.
     pub problems: Vec<String>,
+}
+
+/// In a large job most selects are shown, or few: so only those are named, or only the others.
+#[derive(Debug, PartialEq, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+#[serde(rename_all = "snake_case")]
+pub enum ShownView {
+    /// These, in the order of their clips.
+    Shown(Vec<SelectId>),
+    /// All of the job but these.
+    AllBut(Vec<SelectId>),
+}
+
+impl ShownView {
+    fn of(found: &Narrowed<'_>, footage: &Footage) -> Self {
+        let shown: HashSet<SelectId> = found.shown.iter().map(|s| s.id).collect();
+        if 2 * shown.len() > footage.entries.len() {
+            Self::AllBut(footage.selects().map(|s| s.id).filter(|id| !shown.contains(id)).collect())
+        } else {
+            Self::Shown(found.shown.iter().map(|s| s.id).collect())
+        }
+    }
 }
 
 #[derive(Debug, Serialize)]
@@ -34,9 +59,9 @@ impl CountView {
 }
 
 impl NarrowedView {
-    pub fn of(found: &Narrowed<'_>) -> Self {
+    pub fn of(found: &Narrowed<'_>, footage: &Footage) -> Self {
         Self {
-            shown: found.shown.iter().map(|s| s.id).collect(),
+            shown: ShownView::of(found, footage),
             counts: found.counts.iter().map(CountView::of).collect(),
             problems: found.problems.clone(),
         }

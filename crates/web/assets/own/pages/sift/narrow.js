@@ -80,10 +80,12 @@ export async function refresh() {
   const mine = ++asked,
     query = new URLSearchParams({ words, pass: String(state.pass), left: String(only.checked) });
   try {
+    /** @type {import("wire").NarrowedView} */
     const answer = await ask(ofJob(`/sift/narrow.json?${query}`));
     if (mine !== asked) return;
-    const known = new Map(state.all.map((s) => [s.id, s]));
-    state.shown = answer.shown.map((/** @type {string} */ id) => known.get(id)).filter(Boolean);
+    // Both keep the order of the clips, which is that of the selects on the page.
+    const named = new Set("shown" in answer ? answer.shown : answer.all_but);
+    state.shown = state.all.filter((s) => named.has(s.id) === "shown" in answer);
     view.terms = pieces(words).map((piece, at) => ({ at, words: piece }));
     view.values = grouped(answer.counts, words);
     view.problem = answer.problems.join("; ");
