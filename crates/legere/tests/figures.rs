@@ -44,7 +44,9 @@ async fn measure() {
     let browser = Browser::open().await;
     browser.go(&format!("{}/", first.address)).await;
     browser.click(".jobs a").await;
-    browser.until("document.getElementById('count').textContent.startsWith('240 clips, 1 cannot be read')", 600).await;
+    browser
+        .until("document.getElementById('count').innerText.trim().startsWith('240 clips, 1 cannot be read')", 600)
+        .await;
     say("the whole demo drawn and read, from the start command", format!("{:.0} s", start.elapsed().as_secs_f64()));
     assert!(first.stop());
 

@@ -30,7 +30,8 @@ async fn take() {
     let browser = Browser::open().await;
     browser.go(&format!("{}/", program.address)).await;
     browser.click(".jobs a").await;
-    browser.until("document.getElementById('count').textContent.startsWith('240 clips, 1 cannot be read')", 600).await;
+    let count = "document.getElementById('count').textContent.replace(/\\s+/g, ' ').trim()";
+    browser.until(&format!("{count}.startsWith('240 clips, 1 cannot be read')"), 600).await;
     let job = browser.client.current_url().await.expect("an address").to_string();
     let job = job.trim_end_matches("/gather");
     browser.go(&format!("{job}/gather")).await;
@@ -75,7 +76,7 @@ async fn take() {
             .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 60 } else { 120 }))
             .await;
         browser.key("r").await;
-        browser.until(&format!("document.querySelectorAll('.turns li').length === {turns}"), 10).await;
+        browser.until(&format!("document.querySelectorAll('.keyframes li').length === {turns}"), 10).await;
     }
     shoot(&browser, "arrange-time").await;
     browser.js("window.before = true").await;
