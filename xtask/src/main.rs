@@ -78,7 +78,7 @@ fn main() -> ExitCode {
 
 fn demo(more: &[String]) -> Result<(), TaskError> {
     debian::ensure(&[debian::MEDIA, debian::DATABASE])?;
-    run(cargo().args(["build", "--profile", "demo", "--bin", "legere", "--bin", "legere-work"]))?;
+    build_shipped()?;
     let program = root().join("target/demo/legere");
     let mut legere = Command::new(&program);
     legere.arg("demo").arg("--data").arg(data_folder()).args(more);
@@ -156,9 +156,13 @@ fn mutants(more: &[String]) -> Result<(), TaskError> {
     run(Command::new(program).current_dir(root()).args(core).args(quick).args(more))
 }
 
+fn build_shipped() -> Result<(), TaskError> {
+    run(cargo().args(["build", "--profile", "demo", "--bin", "legere", "--bin", "legere-work"]))
+}
+
 /// Builds what is shipped, and runs an ignored test program on it.
 fn on_the_shipped_program(test: &str) -> Result<(), TaskError> {
-    run(cargo().args(["build", "--profile", "demo", "--bin", "legere", "--bin", "legere-work"]))?;
+    build_shipped()?;
     let words = ["test", "--workspace", "--test", test, "--", "--ignored", "--nocapture"];
     run(cargo().args(words).env("LEGERE_BINARY", root().join("target/demo/legere")))
 }

@@ -145,8 +145,8 @@ impl OpenDraft {
     }
 
     /// What lays and judges shots in this draft.
-    pub(super) fn arranger<'a>(&self, usable: &'a [Candidate]) -> Arranger<'a> {
-        Arranger::over(usable, self.slots.clone(), self.job.rate)
+    pub(super) fn arranger<'a>(&self, usable: &[&'a Candidate]) -> Arranger<'a> {
+        Arranger::over(usable.iter().copied(), self.slots.clone(), self.job.rate)
     }
 }
 
@@ -274,8 +274,7 @@ impl Drafts<'_> {
             let all = open.arranger(&usable).alternates(open.cut(), shot, usable.len());
             let mut fitting: Vec<Alternate> = all.into_iter().filter(|a| wanted.contains(&a.select)).collect();
             let fits: HashSet<SelectId> = fitting.iter().map(|a| a.select).collect();
-            let others =
-                open.footage.candidates().iter().filter(|c| wanted.contains(&c.select) && !fits.contains(&c.select));
+            let others = open.footage.candidates().filter(|c| wanted.contains(&c.select) && !fits.contains(&c.select));
             let unfit = others.filter_map(|c| Some((c.select, c.name.clone(), unfit(&open, c, shot)?))).collect();
             fitting.truncate(ALTERNATES);
             (fitting, unfit)
@@ -331,9 +330,9 @@ fn unfit(open: &OpenDraft, candidate: &Candidate, shot: ShotId) -> Option<String
     Some(format!("too short: {offered:.1} s for {wanted:.1} s, and it cannot be slowed so far"))
 }
 
-pub(super) fn usable(open: &OpenDraft) -> Vec<Candidate> {
+pub(super) fn usable(open: &OpenDraft) -> Vec<&Candidate> {
     let in_draft = |c: &Candidate| open.cut().shots().iter().any(|s| s.source.select == c.select);
-    open.footage.candidates().iter().filter(|c| c.tier != Tier::Out || in_draft(c)).cloned().collect()
+    open.footage.candidates().filter(|c| c.tier != Tier::Out || in_draft(c)).collect()
 }
 
 /// Which section of the music a frame of the draft is in.

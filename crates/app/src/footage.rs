@@ -43,6 +43,8 @@ pub struct Entry {
     pub select: Arc<Select>,
     /// As it can be asked for; none of a clip that was not read.
     pub record: Option<Arc<SearchRecord>>,
+    /// As the solver sees it; none of a clip that was not read.
+    candidate: Option<Arc<Candidate>>,
 }
 
 /// The footage of a job at one revision: readings, and the selects over them.
@@ -54,16 +56,8 @@ pub struct Footage {
     readings: Arc<Readings>,
     /// In the order of their clips.
     pub entries: Vec<Entry>,
-    candidates: OnceLock<Candidates>,
-    /// Candidates of an earlier revision, and the selects that have changed since.
-    earlier: Option<(Arc<Vec<Candidate>>, HashSet<SelectId>)>,
-}
-
-/// The selects of clips that were read, as the solver sees them, and where each stands.
-#[derive(Debug)]
-struct Candidates {
-    all: Arc<Vec<Candidate>>,
-    at: HashMap<SelectId, usize>,
+    /// Where each select stands among the entries, once somebody asks for one.
+    at: OnceLock<HashMap<SelectId, usize>>,
 }
 
 impl std::ops::Deref for Footage {
@@ -96,7 +90,9 @@ impl Readings {
     /// What is shown of a select, unless its clip is out.
     fn entry(&self, select: Arc<Select>, rate: FrameRate) -> Entry {
         let record = self.record(&select, rate).map(Arc::new);
-        Entry { select, record }
+        let clip = self.clip(select.clip);
+        let candidate = clip.and_then(|clip| candidate(&select, clip, &self.faults)).map(Arc::new);
+        Entry { select, record, candidate }
     }
 
     /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
@@ -144,23 +140,18 @@ impl Readings {
             note: verdict.note.clone(),
         })
     }
-
-    /// A select as the solver sees it; none of a clip that was not read.
-    fn candidate_of(&self, select: &Select) -> Option<Candidate> {
-        candidate(select, &self.clips[*self.by_id.get(&select.clip)?], &self.faults)
-    }
 }
 
 impl Footage {
     fn of(revision: FootageRevision, rate: FrameRate, readings: Arc<Readings>, mut selects: Vec<Select>) -> Self {
         selects.sort_by_key(|s| readings.place(s));
         let entries: Vec<Entry> = selects.into_iter().map(|s| readings.entry(Arc::new(s), rate)).collect();
-        Self { revision, rate, readings, entries, candidates: OnceLock::new(), earlier: None }
+        Self { revision, rate, readings, entries, at: OnceLock::new() }
     }
 
     /// The same with some selects as they are now: a verdict costs a verdict, not a job.
     fn patched(&self, revision: FootageRevision, changed: Vec<Select>) -> Self {
-        let mut ids: HashSet<SelectId> = changed.iter().map(|s| s.id).collect();
+        let ids: HashSet<SelectId> = changed.iter().map(|s| s.id).collect();
         let mut entries = self.entries.clone();
         entries.retain(|e| !ids.contains(&e.select.id));
         for select in changed.into_iter().filter(|s| !s.removed && self.by_id.contains_key(&s.clip)) {
@@ -168,45 +159,13 @@ impl Footage {
             let at = entries.partition_point(|e| self.place(&e.select) <= place);
             entries.insert(at, self.readings.entry(Arc::new(select), self.rate));
         }
-        let earlier = match (self.candidates.get(), &self.earlier) {
-            (Some(known), _) => Some((known.all.clone(), ids)),
-            (None, Some((known, before))) => {
-                ids.extend(before);
-                Some((known.clone(), ids))
-            }
-            (None, None) => None,
-        };
         let (rate, readings) = (self.rate, self.readings.clone());
-        Self { revision, rate, readings, entries, candidates: OnceLock::new(), earlier }
-    }
-
-    /// Made when the solver is asked for first: what narrows and judges does without.
-    fn solvable(&self) -> &Candidates {
-        self.candidates.get_or_init(|| {
-            let made = |entry: &Entry| self.candidate_of(&entry.select);
-            let all: Vec<Candidate> = match &self.earlier {
-                None => self.entries.iter().filter_map(made).collect(),
-                Some((known, changed)) => {
-                    let by_place = |c: &Candidate| (self.by_id.get(&c.clip).copied(), c.range.start());
-                    let mut all: Vec<Candidate> =
-                        known.iter().filter(|c| !changed.contains(&c.select)).cloned().collect();
-                    for entry in self.entries.iter().filter(|e| changed.contains(&e.select.id)) {
-                        let Some(candidate) = made(entry) else { continue };
-                        let place = self.place(&entry.select);
-                        let at = all.partition_point(|c| by_place(c) <= place);
-                        all.insert(at, candidate);
-                    }
-                    all
-                }
-            };
-            let at = all.iter().enumerate().map(|(i, c)| (c.select, i)).collect();
-            Candidates { all: Arc::new(all), at }
-        })
+        Self { revision, rate, readings, entries, at: OnceLock::new() }
     }
 
     /// The selects of clips that were read, as the solver sees them.
-    pub fn candidates(&self) -> &Arc<Vec<Candidate>> {
-        &self.solvable().all
+    pub fn candidates(&self) -> impl Iterator<Item = &Candidate> {
+        self.entries.iter().filter_map(|e| e.candidate.as_deref())
     }
 
     /// The places of `most` entries: the first ones, or those around a select.
@@ -223,8 +182,8 @@ impl Footage {
     }
 
     pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
-        let known = self.solvable();
-        known.at.get(&id).map(|i| &known.all[*i])
+        let at = self.at.get_or_init(|| self.entries.iter().enumerate().map(|(i, e)| (e.select.id, i)).collect());
+        at.get(&id).and_then(|i| self.entries[*i].candidate.as_deref())
     }
 }
 

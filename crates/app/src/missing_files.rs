@@ -149,12 +149,12 @@ impl Files<'_> {
         let files: Vec<Known> = clips.iter().map(Known::of_clip).chain(tracks.iter().map(Known::of_track)).collect();
         let wanted: Vec<bool> = clips
             .iter()
-            .map(|c| c.state == State::Ready && !c.hidden)
+            .map(|c| c.is(State::Ready) && !c.hidden)
             .chain(tracks.iter().map(|t| t.state == State::Ready))
             .collect();
         let folders: Vec<std::path::PathBuf> = clips
             .iter()
-            .map(|c| self.app.shelf.clip(&c.id.to_string()))
+            .map(|c| self.app.shelf.clip(&c.id().to_string()))
             .chain(tracks.iter().map(|t| self.app.shelf.track(&t.id.to_string())))
             .collect();
         let (shelf, looking) = (self.app.shelf.clone(), self.app.looking.clone());
@@ -247,12 +247,12 @@ impl Files<'_> {
         for ((clip, found), whole) in clips.iter().zip(found).zip(whole).filter(|((_, f), _)| **f != Found::Unknown) {
             let missing = *found == Found::Nothing;
             if missing != clip.missing {
-                changed[usize::from(missing)].push(clip.id);
+                changed[usize::from(missing)].push(clip.id());
             }
             match found {
-                Found::Touched(modified) => self.app.store.clips().touched(clip.id, *modified).await?,
+                Found::Touched(modified) => self.app.store.clips().touched(clip.id(), *modified).await?,
                 Found::Another { bytes, modified, digest } if clip.digest.is_some() && clip.owns_path => {
-                    let clip = self.app.store.clips().get(clip.id).await?;
+                    let clip = self.app.store.clips().get(clip.id()).await?;
                     let known = self.app.store.files().clip_with_content(&clip, *bytes, digest).await?;
                     let new = self.new_content(known, *bytes, *modified).await;
                     if let Some(id) =
@@ -262,12 +262,12 @@ impl Files<'_> {
                         work.push(Work::ReadClip(id));
                     }
                 }
-                Found::Same if !whole => lost_copy.push(clip.id),
+                Found::Same if !whole => lost_copy.push(clip.id()),
                 _ => {}
             }
             // What waited for its file is read now that it is back.
-            if !missing && !clip.hidden && clip.state == State::Waiting && clip.missing {
-                work.push(Work::ReadClip(clip.id));
+            if !missing && !clip.hidden && clip.is(State::Waiting) && clip.missing {
+                work.push(Work::ReadClip(clip.id()));
             }
         }
         for (at, missing) in [(0, false), (1, true)] {

@@ -12,4 +12,4 @@ pub mod services;
 pub mod work;
 
 pub use error::MainError;
-pub use options::{Allow, DataOptions, Media};
+pub use options::{DataOptions, Media};

@@ -27,21 +27,14 @@ pub struct DataOptions {
     pub light_width: u32,
 }
 
-/// Where media folders may be added from.
-#[derive(Debug, Args)]
-pub struct Allow {
-    /// A folder below which media folders may be added on the page; can be given several times. Without, none can.
-    #[arg(long = "allow", value_name = "FOLDER")]
-    pub parents: Vec<PathBuf>,
-}
-
-/// The media folders.
+/// The media folders, and where more may be added from.
 #[derive(Debug, Args)]
 pub struct Media {
     /// A folder with footage and music; can be given several times. Nothing outside of these is read. Its name stays
     /// the same wherever it is mounted; without one it is the folder's own.
     #[arg(long = "media", value_name = "[NAME=]FOLDER")]
     pub folders: Vec<Root>,
-    #[command(flatten)]
-    pub allow: Allow,
+    /// A folder below which media folders may be added on the page; can be given several times. Without, none can.
+    #[arg(long = "allow", value_name = "FOLDER")]
+    pub parents: Vec<PathBuf>,
 }

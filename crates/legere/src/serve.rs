@@ -10,7 +10,7 @@ pub fn serve(place: &DataOptions, media: &Media, port: u16) -> Result<(), MainEr
     log::to_stderr();
     let services = backup::services_with_copy(place)?;
     runtime()?.block_on(async {
-        let app = services.app(place, &media.folders, media.allow.parents.clone()).await?;
+        let app = services.app(place, &media.folders, media.parents.clone()).await?;
         run(app, place.at_once, port).await
     })
 }

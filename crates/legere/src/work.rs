@@ -23,7 +23,7 @@ pub fn work(place: &DataOptions, media: &Media) -> Result<(), MainError> {
     }
     let services = backup::services_with_copy(place)?;
     runtime()?.block_on(async {
-        let app = services.app(place, &media.folders, media.allow.parents.clone()).await?;
+        let app = services.app(place, &media.folders, media.parents.clone()).await?;
         app.open_added_roots().await?;
         let worker = start_worker(&app, place.at_once);
         println!("Working (Ctrl-C stops it)");

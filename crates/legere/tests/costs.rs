@@ -74,7 +74,7 @@ async fn on_disk(server: &Server, job: JobId) {
     };
     for file in server.app.store.clips().files(job).await.expect("files") {
         place(&media.join(&file.path), file.bytes as u64, file.modified.map(SystemTime::from));
-        place(&server.app.shelf.clip(&file.id.to_string()).join("light.mp4"), 1, None);
+        place(&server.app.shelf.clip(&file.id().to_string()).join("light.mp4"), 1, None);
     }
     for track in server.app.store.tracks().of_job(job).await.expect("tracks").whole {
         place(&media.join(&track.path), track.bytes as u64, track.modified.map(SystemTime::from));

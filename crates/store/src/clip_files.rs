@@ -2,7 +2,6 @@
 
 use crate::clips::{RecordedFrom, State};
 use crate::entity::clip;
-use crate::error::word;
 use crate::events::ChangedKind;
 use crate::footage_changes::clips_changed;
 use crate::rows::BrokenRow;
@@ -18,10 +17,10 @@ const FEW: usize = 24;
 
 /// What is known of a clip's file. A job of ten thousand clips is looked for every few seconds: what was read of them is left
 /// where it is.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, DerivePartialModel)]
+#[sea_orm(entity = "clip::Entity", from_query_result)]
 pub struct ClipFile {
-    /// Of the clip.
-    pub id: ClipId,
+    id: Uuid,
     /// The name of the media folder that it lies in.
     pub root: String,
     /// Below the media folder.
@@ -34,57 +33,30 @@ pub struct ClipFile {
     pub digest: Option<String>,
     /// Whether its path is its own.
     pub owns_path: bool,
-    /// How far the clip is.
-    pub state: State,
+    state: String,
     /// Whether the clip is out.
     pub hidden: bool,
     /// Whether it was away when somebody last looked.
     pub missing: bool,
 }
 
-#[derive(DerivePartialModel)]
-#[sea_orm(entity = "clip::Entity", from_query_result)]
-struct FileRow {
-    id: Uuid,
-    root: String,
-    path: String,
-    bytes: i64,
-    modified: Option<DateTimeUtc>,
-    digest: Option<String>,
-    owns_path: bool,
-    state: String,
-    hidden: bool,
-    missing: bool,
-}
+impl ClipFile {
+    /// Of the clip.
+    pub fn id(&self) -> ClipId {
+        self.id.into()
+    }
 
-impl TryFrom<FileRow> for ClipFile {
-    type Error = StoreError;
-    fn try_from(row: FileRow) -> Result<Self, StoreError> {
-        Ok(Self {
-            id: row.id.into(),
-            root: row.root,
-            path: row.path,
-            bytes: row.bytes,
-            modified: row.modified,
-            digest: row.digest,
-            owns_path: row.owns_path,
-            state: word("clip", &row.state)?,
-            hidden: row.hidden,
-            missing: row.missing,
-        })
+    /// Whether the clip is so far.
+    pub fn is(&self, state: State) -> bool {
+        self.state == state.word()
     }
 }
 
 impl Clips<'_> {
-    /// The files of all clips of a job, also of those that are out. One whose row cannot be read is left out: what is wrong
-    /// with it is said where it is shown.
+    /// The files of all clips of a job, also of those that are out.
     pub async fn files(self, job: JobId) -> Result<Vec<ClipFile>, StoreError> {
-        let rows: Vec<FileRow> = clip::Entity::find()
-            .filter(clip::Column::JobId.eq(job.uuid()))
-            .into_partial_model::<FileRow>()
-            .all(&self.store.db)
-            .await?;
-        Ok(rows.into_iter().filter_map(|row| ClipFile::try_from(row).ok()).collect())
+        let files = clip::Entity::find().filter(clip::Column::JobId.eq(job.uuid())).into_partial_model();
+        Ok(files.all(&self.store.db).await?)
     }
 
     /// Says of some clips of a job whether their files are where they should be.

@@ -624,11 +624,6 @@ impl Clips<'_> {
         self.that(job, clip::Column::Hidden.eq(false)).await
     }
 
-    /// All clips of a job, also those that are out, by recording time.
-    pub async fn all_of_job(self, job: JobId) -> Result<Rows<Clip>, StoreError> {
-        self.that(job, SimpleExpr::from(true)).await
-    }
-
     /// The clips of a job that are not out, by recording time, as far as it takes to show where they are. That one cannot be
     /// read is reported by [`Clips::some`] when it is shown.
     pub async fn marks(self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {

@@ -57,7 +57,7 @@ async fn what_is_taken_out_is_gone_from_every_list_and_comes_back() {
     store.edit(job, me, clip, None, "leave out", out).await.expect("out");
     assert_eq!(seen().await, (0, 0));
     assert!(store.jobs().footage_revision(job).await.expect("revision").clips > footage.clips);
-    assert_eq!(store.clips().all_of_job(job).await.expect("clips").whole.len(), 1);
+    assert_eq!(store.clips().files(job).await.expect("clips").len(), 1);
     // Brought in again it is back, with what was said of it.
     let ids = store.clips().import(job, me, "day one", "a", &[file("a/1.mp4")]).await.expect("clips");
     assert!(ids.is_empty(), "it was read already");

@@ -5,6 +5,7 @@ mod server;
 
 use legere_core::id::{ClipId, JobId};
 use legere_core::select::Tier;
+use legere_store::clip_files::ClipFile;
 use legere_store::clips::Clip;
 use legere_store::queue::{Delivery, Work};
 use proptest::prelude::*;
@@ -161,7 +162,9 @@ impl Journey {
 
     /// Everything that was said is on a clip of the content that it was said of, also of a clip that is missing.
     async fn nothing_is_lost(&self) {
-        let clips = self.server.app.store.clips().all_of_job(self.job).await.expect("clips").whole;
+        let store = &self.server.app.store;
+        let all: Vec<ClipId> = store.clips().files(self.job).await.expect("files").iter().map(ClipFile::id).collect();
+        let clips = store.clips().some(self.job, &all).await.expect("clips").whole;
         let by_id: BTreeMap<ClipId, &Clip> = clips.iter().map(|c| (c.id, c)).collect();
         let selects = self.server.app.store.selects().of_job(self.job).await.expect("selects").whole;
         for (content, said) in &self.said {

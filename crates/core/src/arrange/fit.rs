@@ -94,14 +94,14 @@ pub struct Scale {
 
 impl Scale {
     /// The scale that maps the energies of these candidates onto those of these places.
-    pub fn between(candidates: &[Candidate], slots: &[Slot]) -> Self {
+    pub fn between<'a>(candidates: impl IntoIterator<Item = &'a Candidate>, slots: &[Slot]) -> Self {
         let span = |mut values: Vec<f64>| {
             values.sort_by(f64::total_cmp);
             let at = |share: f64| values.get(((values.len().saturating_sub(1)) as f64 * share) as usize).copied();
             (at(0.05).unwrap_or(0.0), at(0.95).unwrap_or(100.0))
         };
         Self {
-            from: span(candidates.iter().map(|c| c.energy).collect()),
+            from: span(candidates.into_iter().map(|c| c.energy).collect()),
             to: span(slots.iter().map(|s| s.energy).collect()),
         }
     }

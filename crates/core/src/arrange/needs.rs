@@ -32,9 +32,10 @@ pub struct Need {
 }
 
 /// Sections in their order. Only what was judged and kept is offered.
-pub fn needs(slots: &[Slot], candidates: &[Candidate], rate: FrameRate) -> Vec<Need> {
-    let kept: Vec<&Candidate> = candidates.iter().filter(|c| c.tier >= Tier::Spare).collect();
-    let scale = Scale::between(candidates, slots);
+pub fn needs<'a>(slots: &[Slot], candidates: impl IntoIterator<Item = &'a Candidate>, rate: FrameRate) -> Vec<Need> {
+    let mut kept: Vec<&Candidate> = candidates.into_iter().collect();
+    let scale = Scale::between(kept.iter().copied(), slots);
+    kept.retain(|c| c.tier >= Tier::Spare);
     let answers: Vec<Vec<usize>> =
         slots.iter().map(|slot| (0..kept.len()).filter(|i| fills(kept[*i], slot, rate, scale)).collect()).collect();
     let filled = matched(&answers, kept.len());

@@ -80,7 +80,7 @@ pub struct Judged {
 
 /// The plan: candidates, slots and what each pair costs.
 pub struct Arranger<'a> {
-    candidates: &'a [Candidate],
+    candidates: Vec<&'a Candidate>,
     slots: Vec<Slot>,
     rate: FrameRate,
     weights: Weights,
@@ -94,7 +94,7 @@ pub struct Arranger<'a> {
 impl<'a> Arranger<'a> {
     /// `pinned` shots keep their place: their start frame and length replace whatever slots would lie there.
     pub fn new(
-        candidates: &'a [Candidate],
+        candidates: impl IntoIterator<Item = &'a Candidate>,
         slots: Vec<Slot>,
         rate: FrameRate,
         pinned: &[(FramePos, Shot)],
@@ -103,8 +103,7 @@ impl<'a> Arranger<'a> {
             return Err(ArrangeError::NoSlots);
         }
         let (slots, pins) = around_pins(slots, pinned);
-        let scale = Scale::between(candidates, &slots);
-        let mut plan = Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins };
+        let mut plan = Self { pins, ..Self::over(candidates, slots, rate) };
         let free = plan.free_candidates().count();
         if free == 0 && plan.pins.iter().any(Option::is_none) {
             return Err(ArrangeError::NoSelects);
@@ -116,14 +115,15 @@ impl<'a> Arranger<'a> {
     }
 
     /// For looking at a draft as it is: its shots are the slots.
-    pub fn over(candidates: &'a [Candidate], slots: Vec<Slot>, rate: FrameRate) -> Self {
+    pub fn over(candidates: impl IntoIterator<Item = &'a Candidate>, slots: Vec<Slot>, rate: FrameRate) -> Self {
+        let candidates: Vec<&Candidate> = candidates.into_iter().collect();
         let pins = vec![None; slots.len()];
-        let scale = Scale::between(candidates, &slots);
+        let scale = Scale::between(candidates.iter().copied(), &slots);
         Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins }
     }
 
     fn measure(&mut self) {
-        self.scale = Scale::between(self.candidates, &self.slots);
+        self.scale = Scale::between(self.candidates.iter().copied(), &self.slots);
         self.fits = self.slots.iter().map(|slot| self.fits_of(slot)).collect();
     }
 
@@ -291,7 +291,7 @@ impl<'a> Arranger<'a> {
     /// The join between a slot and the next.
     fn join_cost(&self, chosen: &[Option<usize>], slot: usize) -> f64 {
         match (chosen.get(slot).copied().flatten(), chosen.get(slot + 1).copied().flatten()) {
-            (Some(a), Some(b)) => fit::join(&self.candidates[a], &self.candidates[b], &self.weights),
+            (Some(a), Some(b)) => fit::join(self.candidates[a], self.candidates[b], &self.weights),
             _ => 0.0,
         }
     }
@@ -328,7 +328,7 @@ impl<'a> Arranger<'a> {
 
     /// The candidates that the shots of a draft show; `None` for a select that is no longer there.
     fn shown<'b>(&'b self, draft: &Draft) -> Vec<Option<&'b Candidate>> {
-        let by_select: HashMap<SelectId, &Candidate> = self.candidates.iter().map(|c| (c.select, c)).collect();
+        let by_select: HashMap<SelectId, &Candidate> = self.candidates.iter().map(|c| (c.select, *c)).collect();
         draft.shots().iter().map(|s| by_select.get(&s.source.select).copied()).collect()
     }
 
