@@ -24,7 +24,7 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
 use uuid::Uuid;
 
-/// How many other selects are offered for a place: more than anybody signatures through before narrowing.
+/// How many other selects are offered for a place: more than anybody looks through before narrowing.
 const ALTERNATES: usize = 120;
 const LONGEST_NOTE: usize = 500;
 /// No track has more sections than this.

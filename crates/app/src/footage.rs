@@ -132,7 +132,7 @@ impl Readings {
                 (Flag::Cool, clip.summary.is_cool()),
             ]
             .into_iter()
-            .filter_map(|(fact, is)| is.then_some(fact))
+            .filter_map(|(flag, is)| is.then_some(flag))
             .collect(),
             label: verdict.label.as_ref().map(|l| l.word.as_str().to_owned()),
             name: short_name(&clip.name),

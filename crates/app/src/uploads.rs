@@ -35,7 +35,7 @@ const LARGEST_PIECE: usize = 16 << 20;
 const SAMPLE: u64 = 1 << 20;
 /// What nobody has gone on with for so long is given up.
 const ABANDONED: Duration = Duration::from_hours(7 * 24);
-/// Below a job's folder: what is not whole yet. Bringing in signatures into no hidden folder.
+/// Below a job's folder: what is not whole yet. Bringing in looks into no hidden folder.
 const UNFINISHED: &str = ".uploads";
 
 /// What is to come.

@@ -355,7 +355,7 @@ impl Condition {
             Self::Is(flag) => match flag {
                 Flag::Noted => !of.note.is_empty(),
                 Flag::Labelled => of.label.is_some(),
-                outcome => of.flags.contains(outcome),
+                flag => of.flags.contains(flag),
             },
             Self::Quantity(quantity, compare, wanted) => {
                 let (value, close) = match quantity {

@@ -54,7 +54,7 @@ impl<'a> Film<'a> {
         frame as f64 / self.plan.rate.to_f64()
     }
 
-    /// Where the camera signatures at `t`: x, y, zoom.
+    /// Where the camera looks at `t`: x, y, zoom.
     fn aim(&self, t: f64) -> (f64, f64, f64) {
         let p = self.plan;
         let middle = t - p.seconds / 2.0;

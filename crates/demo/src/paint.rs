@@ -1,4 +1,4 @@
-//! Drawing in a world that a camera signatures at: x to the right, y down, one unit is the width of a medium shot.
+//! Drawing in a world that a camera looks at: x to the right, y down, one unit is the width of a medium shot.
 
 use tiny_skia::{Color, FillRule, Paint, PathBuilder, Pixmap, Stroke, Transform};
 

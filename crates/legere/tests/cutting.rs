@@ -215,7 +215,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
         .await;
     browser.until(&curve("100 %, then 50 %"), 10).await;
     browser.until("document.querySelector('#warnings').textContent.includes('slower than its frames allow')", 10).await;
-    // A knot is pulled up to twice the speed it has.
+    // A keyframe is pulled up to twice the speed it has.
     browser
         .js("const c = document.querySelector('#curve'), box = c.getBoundingClientRect(); \
              const at = (f, v) => ({ clientX: box.left + box.width * f / 40, clientY: box.bottom - box.height * (v + 0.25) / 1.75 }); \

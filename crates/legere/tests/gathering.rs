@@ -52,7 +52,7 @@ async fn a_thousand_files_do_not_stop_the_page() {
     let lines = "document.querySelectorAll('tr[id^=clip]').length";
     browser.until(&format!("document.querySelector('#count').innerText.startsWith('{FILES} clips')"), 30).await;
     browser.until(&format!("{lines} === 60"), 10).await;
-    // The others come as one signatures down.
+    // The others come as one scrolls down.
     browser.js("window.scrollTo(0, document.body.scrollHeight)").await;
     browser.until(&format!("{lines} > 60"), 10).await;
     // While they are read the page is there for its user, and a line that has not changed is the line that it was.

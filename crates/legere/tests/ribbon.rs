@@ -101,12 +101,8 @@ async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by
     browser.shift('n').await;
     says("not shaky: said of the whole clip").await;
     browser.until("document.querySelector('#ribbon').toDataURL() !== window.ribbonBefore", 10).await;
-    assert_eq!(rows(&server, &shoot).await[0]["no_faults"], json!(["shake"]));
-    // Then what is left to be said of: the next one.
-    browser.shift('n').await;
-    says("not too dark").await;
-    browser.control('z').await;
-    let said = async |wanted: Value| {
+    // The page shows it before the server has stored it.
+    let stored = async |wanted: Value| {
         for _ in 0..100 {
             if rows(&server, &shoot).await[0]["no_faults"] == wanted {
                 return;
@@ -115,9 +111,14 @@ async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by
         }
         panic!("{}", rows(&server, &shoot).await[0]["no_faults"]);
     };
-    said(json!(["shake"])).await;
+    stored(json!(["shake"])).await;
+    // Then what is left to be said of: the next one.
+    browser.shift('n').await;
+    says("not too dark").await;
     browser.control('z').await;
-    said(json!([])).await;
+    stored(json!(["shake"])).await;
+    browser.control('z').await;
+    stored(json!([])).await;
 
     // One key, and each event is an undecided select to go through.
     browser.click(".cell[data-at='1']").await;

@@ -9,6 +9,7 @@ use crate::journal::{
     set_field,
 };
 use crate::rows::Rows;
+use crate::sql::bound;
 use crate::tags::{tag_field, with_tags};
 use crate::{Clips, StoreError};
 use chrono::{DateTime, Utc};
@@ -18,8 +19,8 @@ use legere_core::id::{ClipId, ImportId, JobId, RollId};
 use legere_core::select::Tag;
 use legere_core::time::Seconds;
 use sea_orm::prelude::*;
-use sea_orm::sea_query::{ExprTrait, SimpleExpr};
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, DbBackend, QueryOrder, QuerySelect, Statement};
+use sea_orm::sea_query::SimpleExpr;
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, DerivePartialModel, QueryOrder, QuerySelect};
 use std::collections::{BTreeSet, HashMap};
 
 /// How far a clip or a track is.
@@ -182,6 +183,52 @@ pub struct ClipMark {
     pub duration: Option<Seconds>,
 }
 
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "clip::Entity", from_query_result)]
+struct MarkRow {
+    id: Uuid,
+    roll_id: Uuid,
+    recorded_at: DateTime<Utc>,
+    recorded_from: String,
+    state: String,
+    missing: bool,
+    #[sea_orm(from_expr = r#"Expr::cust("probe ->> 'duration'")"#)]
+    duration: Option<String>,
+}
+
+impl From<MarkRow> for ClipMark {
+    fn from(row: MarkRow) -> Self {
+        Self {
+            id: row.id.into(),
+            roll: row.roll_id.into(),
+            recorded_at: row.recorded_at,
+            recorded_from: row.recorded_from.parse().unwrap_or(RecordedFrom::File),
+            state: row.state.parse().unwrap_or(State::Failed),
+            missing: row.missing,
+            duration: row.duration.and_then(|d| d.parse().ok()),
+        }
+    }
+}
+
+/// What is asked of the clip at a path that is taken in once more.
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "clip::Entity", from_query_result)]
+struct KnownFile {
+    id: Uuid,
+    path: String,
+    hidden: bool,
+    twin_of: Option<Uuid>,
+    removed: bool,
+    state: String,
+}
+
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "clip::Entity", from_query_result)]
+struct NamedClip {
+    id: Uuid,
+    name: String,
+}
+
 /// A file to be taken in.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewClip {
@@ -280,7 +327,7 @@ async fn hide_with(db: &DatabaseTransaction, condition: &str, id: Uuid) -> Resul
              OR coalesce((SELECT i.removed FROM import i WHERE i.id = clip.import_id), false) \
          FROM roll WHERE roll.id = clip.roll_id AND clip.{condition} = $1"
     );
-    db.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, clips, [id.into()])).await?;
+    db.execute_raw(bound(&clips, [id.into()])).await?;
     Ok(())
 }
 
@@ -308,7 +355,7 @@ impl Editable for Import {
         hide_with(t, "import_id", self.id.uuid()).await?;
         let tracks = "UPDATE track SET hidden = removed OR $2 WHERE import_id = $1";
         let values = [self.id.uuid().into(), self.removed.into()];
-        t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, tracks, values)).await?;
+        t.execute_raw(bound(tracks, values)).await?;
         Ok(())
     }
 }
@@ -360,7 +407,7 @@ impl Editable for Roll {
             let shift = "UPDATE clip SET recorded_at = recorded_at + make_interval(secs => $2::double precision) \
                          WHERE roll_id = $1";
             let values = [self.id.uuid().into(), (by as f64).into()];
-            t.execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, shift, values)).await?;
+            t.execute_raw(bound(shift, values)).await?;
         }
         hide_with(t, "roll_id", self.id.uuid()).await
     }
@@ -546,27 +593,22 @@ impl JobEdit {
             id
         };
         // What is the same file as another clip stays out: it is there under that one's name.
-        let known: Vec<(String, Uuid, bool, bool, String)> = clip::Entity::find()
+        let known: Vec<KnownFile> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Root.eq(&first.root))
             .filter(clip::Column::OwnsPath.eq(true))
-            .select_only()
-            .columns([clip::Column::Path, clip::Column::Id])
-            .column_as(clip::Column::Hidden.into_expr().and(clip::Column::TwinOf.is_null()), "back")
-            .columns([clip::Column::Removed, clip::Column::State])
-            .into_tuple()
+            .into_partial_model()
             .all(t)
             .await?;
-        let known: HashMap<String, (Uuid, bool, bool, String)> =
-            known.into_iter().map(|(path, id, hidden, removed, state)| (path, (id, hidden, removed, state))).collect();
+        let known: HashMap<&str, &KnownFile> = known.iter().map(|file| (file.path.as_str(), file)).collect();
         let (mut taken, mut to_read, mut rows) = (TakenIn::default(), Vec::new(), Vec::new());
         let mut back = Vec::new();
         for file in files {
-            match known.get(&file.path) {
-                Some((id, true, removed, state)) => {
-                    back.push((*id, *removed));
-                    if state != State::Ready.word() {
-                        to_read.push(ClipId::from(*id));
+            match known.get(file.path.as_str()) {
+                Some(clip) if clip.hidden && clip.twin_of.is_none() => {
+                    back.push((clip.id, clip.removed));
+                    if clip.state != State::Ready.word() {
+                        to_read.push(ClipId::from(clip.id));
                     }
                 }
                 Some(_) => {}
@@ -627,35 +669,15 @@ impl Clips<'_> {
     /// The clips of a job that are not out, by recording time, as far as it takes to show where they are. That one cannot be
     /// read is reported by [`Clips::some`] when it is shown.
     pub async fn marks(self, job: JobId) -> Result<Vec<ClipMark>, StoreError> {
-        type Row = (Uuid, Uuid, DateTime<Utc>, String, String, bool, Option<String>);
-        let rows: Vec<Row> = clip::Entity::find()
+        let rows: Vec<MarkRow> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Hidden.eq(false))
             .order_by_asc(clip::Column::RecordedAt)
             .order_by_asc(clip::Column::Name)
-            .select_only()
-            .columns([
-                clip::Column::Id,
-                clip::Column::RollId,
-                clip::Column::RecordedAt,
-                clip::Column::RecordedFrom,
-                clip::Column::State,
-                clip::Column::Missing,
-            ])
-            .column_as(Expr::cust("probe ->> 'duration'"), "duration")
-            .into_tuple()
+            .into_partial_model()
             .all(&self.store.db)
             .await?;
-        let mark = |(id, roll, recorded_at, from, state, missing, duration): Row| ClipMark {
-            id: id.into(),
-            roll: roll.into(),
-            recorded_at,
-            recorded_from: from.parse().unwrap_or(RecordedFrom::File),
-            state: state.parse().unwrap_or(State::Failed),
-            missing,
-            duration: duration.and_then(|d| d.parse().ok()),
-        };
-        Ok(rows.into_iter().map(mark).collect())
+        Ok(rows.into_iter().map(ClipMark::from).collect())
     }
 
     /// Some clips of a job, by recording time.
@@ -676,16 +698,14 @@ impl Clips<'_> {
 
     /// Clips that were taken out one by one: their ids and names.
     pub async fn removed(self, job: JobId) -> Result<Vec<(ClipId, String)>, StoreError> {
-        let rows: Vec<(Uuid, String)> = clip::Entity::find()
+        let rows: Vec<NamedClip> = clip::Entity::find()
             .filter(clip::Column::JobId.eq(job.uuid()))
             .filter(clip::Column::Removed.eq(true))
             .order_by_asc(clip::Column::Name)
-            .select_only()
-            .columns([clip::Column::Id, clip::Column::Name])
-            .into_tuple()
+            .into_partial_model()
             .all(&self.store.db)
             .await?;
-        Ok(rows.into_iter().map(|(id, name)| (id.into(), name)).collect())
+        Ok(rows.into_iter().map(|row| (row.id.into(), row.name)).collect())
     }
 
     /// One clip.

@@ -9,7 +9,7 @@ use legere_core::draft::{Draft, Pause, Score, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId};
 use legere_core::time::FrameLen;
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, DerivePartialModel, QueryOrder, QuerySelect};
 use serde::{Deserialize, Serialize};
 
 /// A draft as it is kept: the cut, and what it was laid on.
@@ -93,6 +93,20 @@ pub struct DraftLine {
     pub title: String,
     /// How many shots it has.
     pub shots: usize,
+}
+
+/// How many shots a stored draft has, whatever else is in it.
+const SHOTS: &str = "coalesce(jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}') \
+                     WHEN 'array' THEN body #> '{cut,shots}' END), 0)";
+
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "draft::Entity", from_query_result)]
+struct LineRow {
+    id: Uuid,
+    number: i32,
+    name: Option<String>,
+    #[sea_orm(from_expr = "Expr::cust(SHOTS)")]
+    shots: i32,
 }
 
 /// A remark at a frame of a draft.
@@ -366,25 +380,20 @@ impl JobEdit {
 impl Drafts<'_> {
     /// The drafts of a job as a list, the newest first. A draft that cannot be read is in it all the same.
     pub async fn lines(self, job: JobId) -> Result<Vec<DraftLine>, StoreError> {
-        let shots = "coalesce(jsonb_array_length(CASE jsonb_typeof(body #> '{cut,shots}') \
-                     WHEN 'array' THEN body #> '{cut,shots}' END), 0)";
-        let rows: Vec<(Uuid, i32, Option<String>, i32)> = draft::Entity::find()
+        let rows: Vec<LineRow> = draft::Entity::find()
             .filter(draft::Column::JobId.eq(job.uuid()))
             .filter(draft::Column::Removed.eq(false))
-            .select_only()
-            .columns([draft::Column::Id, draft::Column::Number, draft::Column::Name])
-            .column_as(Expr::cust(shots), "shots")
             .order_by_desc(draft::Column::Number)
-            .into_tuple()
+            .into_partial_model()
             .all(&self.store.db)
             .await?;
         Ok(rows
             .into_iter()
-            .map(|(id, number, name, shots)| DraftLine {
-                id: id.into(),
-                number,
-                title: title(number, name.as_deref()),
-                shots: usize::try_from(shots).unwrap_or(0),
+            .map(|row| DraftLine {
+                id: row.id.into(),
+                number: row.number,
+                title: title(row.number, row.name.as_deref()),
+                shots: usize::try_from(row.shots).unwrap_or(0),
             })
             .collect())
     }

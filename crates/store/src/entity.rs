@@ -2,14 +2,17 @@
 
 macro_rules! table {
     ($module:ident, $table:literal, { $($field:ident : $type:ty),* $(,)? }) => {
+        table!($module, $table, id: Uuid, { $($field: $type),* });
+    };
+    ($module:ident, $table:literal, $($key:ident : $of:ty),+, { $($field:ident : $type:ty),* $(,)? }) => {
         pub mod $module {
             use sea_orm::entity::prelude::*;
 
             #[derive(Clone, Debug, PartialEq, DeriveEntityModel)]
             #[sea_orm(table_name = $table)]
             pub struct Model {
-                #[sea_orm(primary_key, auto_increment = false)]
-                pub id: Uuid,
+                $(#[sea_orm(primary_key, auto_increment = false)]
+                pub $key: $of,)+
                 $(pub $field: $type,)*
             }
 
@@ -183,4 +186,22 @@ table!(handoff, "handoff", {
     report: Option<String>,
     request: Json,
     created_at: DateTimeUtc,
+});
+
+table!(media_root, "media_root", name: String, {
+    path: String,
+});
+
+table!(journal, "journal", id: i64, {
+    job_id: Uuid,
+    session: Uuid,
+    owner: Uuid,
+    step: String,
+    kind: String,
+    label: String,
+    undo_group: i64,
+    coalesce_key: Option<String>,
+    at: DateTimeUtc,
+    undone_by: Option<i64>,
+    passed: bool,
 });

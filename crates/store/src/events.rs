@@ -1,10 +1,11 @@
 //! What changed, for open windows: PostgreSQL's own notifications, so that other processes on the same database are heard
 //! too. A notification that belongs to an edit is sent by its transaction: who hears it finds the edit there.
 
+use crate::sql::bound;
 use crate::{Store, StoreError};
 use legere_core::id::{JobId, SessionId};
+use sea_orm::ConnectionTrait;
 use sea_orm::sqlx::postgres::PgListener;
-use sea_orm::{ConnectionTrait, Statement};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -65,12 +66,7 @@ impl Event {
 /// Sends a notification over a connection; within a transaction it arrives when that is committed.
 pub(crate) async fn notify(db: &impl ConnectionTrait, event: &Event) -> Result<(), StoreError> {
     let text = serde_json::to_string(event).map_err(StoreError::broken("event"))?;
-    let statement = Statement::from_sql_and_values(
-        sea_orm::DatabaseBackend::Postgres,
-        "SELECT pg_notify($1, $2)",
-        [CHANNEL.into(), text.into()],
-    );
-    db.query_one_raw(statement).await?;
+    db.query_one_raw(bound("SELECT pg_notify($1, $2)", [CHANNEL.into(), text.into()])).await?;
     Ok(())
 }
 

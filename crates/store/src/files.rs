@@ -8,14 +8,15 @@
 use crate::clips::{self, Clip, NewClip, State};
 use crate::entity::{clip, clip_reading, track};
 use crate::events::{ChangedKind, Event, notify};
-use crate::journal::{By, Editable, JobEdit, bound};
+use crate::journal::{By, Editable, JobEdit};
+use crate::sql::bound;
 use crate::tracks::{self, NewTrack, Track};
 use crate::{Files, StoreError};
 use chrono::{DateTime, Utc};
 use legere_core::id::ClipId;
 use sea_orm::prelude::*;
 use sea_orm::sea_query::ExprTrait;
-use sea_orm::{DatabaseTransaction, QueryOrder};
+use sea_orm::{DatabaseTransaction, FromQueryResult, QueryOrder};
 use std::future::Future;
 
 /// What lies at the path of a clip or a track that had another content there before.
@@ -197,12 +198,22 @@ impl OfFile for Track {
     }
 }
 
+#[derive(FromQueryResult)]
+struct CarriesWork {
+    work: bool,
+}
+
+#[derive(FromQueryResult)]
+struct AtPath {
+    id: Uuid,
+}
+
 impl JobEdit {
     /// Whether a person has said or made something of a clip or a track.
     async fn carries_work<T: OfFile>(&self, id: Uuid) -> Result<bool, StoreError> {
         let values = [id.into(), By::ITSELF.person.uuid().into(), self.job().uuid().into()];
-        let row = self.transaction().query_one_raw(bound(T::CARRIES_WORK, values)).await?;
-        Ok(row.ok_or(StoreError::MovedOn)?.try_get("", "work")?)
+        let row = CarriesWork::find_by_statement(bound(T::CARRIES_WORK, values)).one(self.transaction()).await?;
+        Ok(row.ok_or(StoreError::MovedOn)?.work)
     }
 
     /// Whom a path belongs to.
@@ -215,9 +226,9 @@ impl JobEdit {
         let sql = format!(
             "SELECT id FROM {table} WHERE job_id = $1 AND root = $2 AND path = $3 AND {which} ORDER BY revision DESC LIMIT 1"
         );
-        let row = self.transaction().query_one_raw(bound(&sql, [self.job().uuid().into(), root.into(), path.into()]));
-        match row.await? {
-            Some(row) => Ok(Some(self.load(row.try_get::<Uuid>("", "id")?).await?)),
+        let sql = bound(&sql, [self.job().uuid().into(), root.into(), path.into()]);
+        match AtPath::find_by_statement(sql).one(self.transaction()).await? {
+            Some(row) => Ok(Some(self.load(row.id).await?)),
             None => Ok(None),
         }
     }

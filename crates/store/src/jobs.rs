@@ -9,7 +9,7 @@ use crate::{Jobs, StoreError};
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::FrameRate;
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DatabaseTransaction, QueryOrder, QuerySelect};
+use sea_orm::{ActiveValue::Set, DatabaseTransaction, DerivePartialModel, QueryOrder, QuerySelect};
 
 /// One commissioned piece.
 #[derive(Debug, Clone, PartialEq)]
@@ -187,6 +187,13 @@ impl Editable for Job {
     }
 }
 
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "job::Entity", from_query_result)]
+struct RevisionRow {
+    footage: i64,
+    selects: Revision,
+}
+
 impl Jobs<'_> {
     /// Makes a job.
     pub async fn create(self, new: NewJob, by: By) -> Result<JobId, StoreError> {
@@ -253,11 +260,10 @@ impl Jobs<'_> {
 
     /// Rises whenever what shots can be made of changes.
     pub async fn footage_revision(self, job: JobId) -> Result<FootageRevision, StoreError> {
-        let found = job::Entity::find_by_id(job.uuid()).select_only();
-        let found = found.columns([job::Column::Footage, job::Column::Selects]);
-        let found: Option<(i64, Revision)> = found.into_tuple().one(&self.store.db).await?;
-        let (clips, selects) = found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
-        Ok(FootageRevision { clips, selects })
+        let found: Option<RevisionRow> =
+            job::Entity::find_by_id(job.uuid()).into_partial_model().one(&self.store.db).await?;
+        let found = found.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
+        Ok(FootageRevision { clips: found.footage, selects: found.selects })
     }
 
     /// The frame rate of a job.

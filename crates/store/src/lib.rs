@@ -28,6 +28,7 @@ pub mod rolls;
 mod roots;
 pub mod rows;
 pub mod selects;
+mod sql;
 mod tags;
 #[cfg(feature = "testing")]
 pub mod testing;

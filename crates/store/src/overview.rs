@@ -1,10 +1,11 @@
 //! How far jobs are, each in one query: what every page of a job shows of all its steps, and what the start page shows of
 //! every job.
 
+use crate::sql::bound;
 use crate::{Jobs, StoreError};
 use legere_core::id::{ClipId, DraftId, JobId, TrackId};
 use legere_core::track::Version;
-use sea_orm::{ConnectionTrait, DbBackend, FromQueryResult, Statement};
+use sea_orm::FromQueryResult;
 use uuid::Uuid;
 
 /// How far a job is, step by step.
@@ -43,7 +44,50 @@ pub struct DraftOverview {
     pub notes: usize,
 }
 
-const ALL: &str = r"
+#[derive(FromQueryResult)]
+struct OverviewRow {
+    clips: i64,
+    busy: i64,
+    rolls: i64,
+    selects: i64,
+    judged: i64,
+    track: Option<Uuid>,
+    track_name: Option<String>,
+    track_part: Option<serde_json::Value>,
+    draft: Option<Uuid>,
+    draft_number: Option<i32>,
+    draft_name: Option<String>,
+    draft_shots: i32,
+    notes: i64,
+    files: i64,
+}
+
+impl From<OverviewRow> for Overview {
+    fn from(row: OverviewRow) -> Self {
+        let count = |n: i64| usize::try_from(n).unwrap_or(0);
+        // A part that cannot be read is reported in Listen; here the job has no music then.
+        let part: Option<Version> = row.track_part.and_then(|p| serde_json::from_value(p).ok());
+        Self {
+            clips: count(row.clips),
+            busy: count(row.busy),
+            rolls: count(row.rolls),
+            selects: count(row.selects),
+            judged: count(row.judged),
+            music: row.track.zip(row.track_name).zip(part).map(|((id, name), part)| (id.into(), name, part)),
+            draft: row.draft.zip(row.draft_number).map(|(id, number)| DraftOverview {
+                id: id.into(),
+                number,
+                name: row.draft_name,
+                shots: usize::try_from(row.draft_shots).unwrap_or(0),
+                notes: count(row.notes),
+            }),
+            files: count(row.files),
+        }
+    }
+}
+
+/// Counts over six tables. $1: the job, $2: the draft that is meant.
+const ONE_JOB: &str = r"
 SELECT
   (SELECT count(*) FROM clip WHERE job_id = $1 AND NOT hidden) AS clips,
   (SELECT count(*) FROM clip WHERE job_id = $1 AND NOT hidden AND NOT missing AND state IN ('waiting', 'reading')) AS busy,
@@ -96,7 +140,7 @@ impl JobProgress {
     }
 }
 
-/// Raw, because each figure is a set operation of its own. $1: whether removed jobs are meant, $2: stills for a job.
+/// The same of many jobs. $1: whether removed jobs are meant, $2: stills for a job.
 const EVERY_JOB: &str = r"
 SELECT job.id AS job, c.clips, s.selects, s.judged, d.shots, h.files, coalesce(j.at, job.created_at) AS worked_on, p.stills
 FROM job
@@ -125,42 +169,13 @@ impl Jobs<'_> {
     /// clips to show of it.
     pub async fn progress(self, removed: bool, stills: u32) -> Result<Vec<JobProgress>, StoreError> {
         let values = [removed.into(), i64::from(stills).into()];
-        let all = Statement::from_sql_and_values(DbBackend::Postgres, EVERY_JOB, values);
-        Ok(JobProgress::find_by_statement(all).all(&self.store.db).await?)
+        Ok(JobProgress::find_by_statement(bound(EVERY_JOB, values)).all(&self.store.db).await?)
     }
 
     /// `draft` is the one that the page is about, if any.
     pub async fn overview(self, job: JobId, draft: Option<DraftId>) -> Result<Overview, StoreError> {
         let values = [job.uuid().into(), draft.map(DraftId::uuid).into()];
-        let row = self.store.db.query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, ALL, values)).await?;
-        let Some(row) = row else { return Ok(Overview::default()) };
-        let count = |name: &str| -> Result<usize, StoreError> {
-            Ok(usize::try_from(row.try_get::<i64>("", name)?).unwrap_or(0))
-        };
-        let track: Option<Uuid> = row.try_get("", "track")?;
-        let part: Option<serde_json::Value> = row.try_get("", "track_part")?;
-        // A part that cannot be read is reported in Listen; here there is no music then.
-        let part: Option<Version> = part.and_then(|p| serde_json::from_value(p).ok());
-        let name: Option<String> = row.try_get("", "track_name")?;
-        let draft = match row.try_get::<Option<Uuid>>("", "draft")? {
-            Some(id) => Some(DraftOverview {
-                id: id.into(),
-                number: row.try_get("", "draft_number")?,
-                name: row.try_get("", "draft_name")?,
-                shots: usize::try_from(row.try_get::<i32>("", "draft_shots")?).unwrap_or(0),
-                notes: count("notes")?,
-            }),
-            None => None,
-        };
-        Ok(Overview {
-            clips: count("clips")?,
-            busy: count("busy")?,
-            rolls: count("rolls")?,
-            selects: count("selects")?,
-            judged: count("judged")?,
-            music: track.zip(name).zip(part).map(|((id, name), part)| (id.into(), name, part)),
-            draft,
-            files: count("files")?,
-        })
+        let row = OverviewRow::find_by_statement(bound(ONE_JOB, values)).one(&self.store.db).await?;
+        Ok(row.map(Overview::from).unwrap_or_default())
     }
 }

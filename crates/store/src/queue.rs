@@ -68,7 +68,7 @@ const HEARTBEAT_EVERY: Duration = Duration::from_secs(2);
 /// A worker that has said nothing for so long is taken for dead.
 const SILENT: Duration = Duration::from_secs(10);
 const TRIES: i32 = 3;
-/// How long a worker without work waits before it signatures again, unless it is notified sooner.
+/// How long a worker without work waits before it looks again, unless it is notified sooner.
 const LOOK_AGAIN: Duration = Duration::from_secs(2);
 /// How long a piece waits after its first failure; twice as long after each further one.
 const BACK_OFF: Duration = Duration::from_secs(2);

@@ -3,13 +3,14 @@
 use crate::clips::{Clip, Roll};
 use crate::entity::{clip, roll};
 use crate::journal::JobEdit;
+use crate::sql::bound;
 use crate::{Rolls, StoreError};
 use legere_core::id::{ClipId, JobId, RollId};
 use sea_orm::prelude::*;
-use sea_orm::{ActiveValue::Set, DbBackend, QueryOrder, Statement};
+use sea_orm::{ActiveValue::Set, FromQueryResult, QueryOrder};
 
 /// How fast clips are being read.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, FromQueryResult)]
 pub struct ReadingPace {
     /// Bytes a second over the last clips; none before there are some.
     pub bytes_a_second: Option<f64>,
@@ -95,24 +96,18 @@ impl Rolls<'_> {
     /// Takes clips that wait out of the queue, and leaves those alone that are being read.
     pub async fn rest(self, job: JobId) -> Result<(), StoreError> {
         let sql = "DELETE FROM work WHERE taken_by IS NULL AND (what ->> 'ReadClip')::uuid IN (SELECT id FROM clip WHERE job_id = $1)";
-        self.store
-            .db
-            .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()]))
-            .await?;
+        self.store.db.execute_raw(bound(sql, [job.uuid().into()])).await?;
         Ok(())
     }
 
     /// Has these clips read before the others: they are being looked at.
     pub async fn read_first(self, job: JobId, clips: &[ClipId]) -> Result<(), StoreError> {
         let ids: Vec<Uuid> = clips.iter().map(|id| id.uuid()).collect();
-        // Behind music and hand-offs, before clips that nobody signatures at; what was looked at last comes first.
+        // Behind music and hand-offs, before clips that nobody looks at; what was looked at last comes first.
         let sql = "UPDATE work SET priority = CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END FROM clip c \
                    WHERE c.job_id = $1 AND NOT c.hidden AND c.state = 'waiting' AND (work.what ->> 'ReadClip')::uuid = c.id \
                      AND work.taken_by IS NULL AND work.priority <> CASE WHEN c.id = ANY($2) THEN 2 ELSE 1 END";
-        self.store
-            .db
-            .execute_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into(), ids.into()]))
-            .await?;
+        self.store.db.execute_raw(bound(sql, [job.uuid().into(), ids.into()])).await?;
         Ok(())
     }
 
@@ -120,16 +115,11 @@ impl Rolls<'_> {
     pub async fn reading_pace(self, job: JobId) -> Result<ReadingPace, StoreError> {
         let sql = "SELECT \
              (SELECT coalesce(sum(bytes), 0)::float8 FROM clip WHERE job_id = $1 AND NOT hidden AND NOT missing \
-                AND state IN ('waiting', 'reading')) AS left_over, \
+                AND state IN ('waiting', 'reading')) AS bytes_left, \
              (SELECT sum(bytes)::float8 / NULLIF(extract(epoch FROM now() - min(read_at)), 0)::float8 FROM \
                 (SELECT bytes, read_at FROM clip WHERE job_id = $1 AND read_at > now() - interval '3 minutes' \
-                 ORDER BY read_at DESC LIMIT 24) AS last HAVING count(*) > 2) AS pace";
-        let row = self
-            .store
-            .db
-            .query_one_raw(Statement::from_sql_and_values(DbBackend::Postgres, sql, [job.uuid().into()]))
-            .await?;
-        let row = row.ok_or(StoreError::Missing { what: "job", id: job.uuid() })?;
-        Ok(ReadingPace { bytes_a_second: row.try_get("", "pace")?, bytes_left: row.try_get("", "left_over")? })
+                 ORDER BY read_at DESC LIMIT 24) AS last HAVING count(*) > 2) AS bytes_a_second";
+        let pace = ReadingPace::find_by_statement(bound(sql, [job.uuid().into()])).one(&self.store.db).await?;
+        pace.ok_or(StoreError::Missing { what: "job", id: job.uuid() })
     }
 }

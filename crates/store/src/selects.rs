@@ -4,9 +4,10 @@ use crate::clips::Clip;
 use crate::entity::{clip, clip_reading, pick};
 use crate::error::word;
 use crate::journal::{
-    EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, bound, field_or, identified, set_field,
+    EditTarget, Editable, Fields, Invalidates, JobEdit, REMOVED, Revision, field_or, identified, set_field,
 };
 use crate::rows::Rows;
+use crate::sql::bound;
 use crate::tags::{tag_field, with_tags};
 use crate::{Selects, StoreError};
 use chrono::Utc;

@@ -8,6 +8,7 @@ use crate::journal::{
     By, EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, lock_job, set_field,
 };
 use crate::rows::Rows;
+use crate::sql::bound;
 use crate::{StoreError, Tracks};
 use chrono::{DateTime, Utc};
 use legere_core::clip::SoundProbe;
@@ -249,7 +250,7 @@ impl Editable for Track {
         let hidden = "UPDATE track SET hidden = removed \
                       OR coalesce((SELECT i.removed FROM import i WHERE i.id = track.import_id), false) WHERE id = $1";
         let values = [self.id.uuid().into()];
-        t.execute_raw(sea_orm::Statement::from_sql_and_values(sea_orm::DbBackend::Postgres, hidden, values)).await?;
+        t.execute_raw(bound(hidden, values)).await?;
         Ok(())
     }
 }

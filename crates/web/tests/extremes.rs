@@ -158,7 +158,7 @@ impl Asked {
         ]
     }
 
-    /// Sends one, and signatures that it is answered in words and in time.
+    /// Sends one, and sees that it is answered in words and in time.
     async fn sends(&self, method: &str, path: &str, body: &str, kind: &str) {
         let begun = Instant::now();
         let answer = self.server.ask(method, path, &[("Content-Type", kind)], body).await;

@@ -46,7 +46,7 @@ enum Step {
     Rename(usize, usize),
     Copy(usize, usize),
     Delete(usize),
-    /// The job signatures for its files and reads what there is to read.
+    /// The job looks for its files and reads what there is to read.
     Look,
     /// The folder is brought in again.
     Bring,

@@ -98,7 +98,7 @@ async fn candidates_stand_by_how_near_their_length_is_and_tell_their_trouble() {
     let server = Server::start().await;
     let shoot = server.shoot(2).await;
     let store = &server.app.store;
-    // It lies where it should: whoever signatures for it meanwhile finds it.
+    // It lies where it should: whoever looks for it meanwhile finds it.
     let music = server.dir.path().join("media/music");
     std::fs::create_dir_all(&music).expect("a folder");
     std::fs::write(music.join("broken.mp3"), b"no music").expect("a file");

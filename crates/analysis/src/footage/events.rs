@@ -8,7 +8,7 @@ use legere_core::footage::{Event, Moment, OneWay, OneWayKind, STEP, Stretch};
 pub const DEAD: f32 = 0.02;
 /// Seconds from which nothing is a wait.
 const WAIT: f64 = 2.0;
-/// Seconds that an event lasts at least, and that lie between two signatures at what changes.
+/// Seconds that an event lasts at least, and that lie between two looks at what changes.
 const EVENT: f64 = 4.0;
 /// A clip shorter than this is one event.
 const LONG: f64 = 20.0;

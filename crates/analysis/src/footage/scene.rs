@@ -66,7 +66,7 @@ impl SceneDescriptor {
     }
 }
 
-/// A few signatures of a clip between two instants, evenly.
+/// A few looks at a clip between two instants, evenly.
 pub fn signatures(sights: &[SceneDescriptor], (start, end): (f64, f64)) -> Vec<FrameSignature> {
     let from = ((start / EVERY).ceil() as usize).min(sights.len().saturating_sub(1));
     let to = ((end / EVERY) as usize).clamp(from, sights.len().saturating_sub(1));

@@ -95,7 +95,7 @@ impl Shots {
         }
     }
 
-    /// Whether a frame that has just come signatures like another shot, before what follows is known.
+    /// Whether a frame that has just come looks like another shot, before what follows is known.
     pub fn may_have_changed(&self) -> bool {
         self.seen.back().is_some_and(|g| g.novelty > NEW)
     }

@@ -7,7 +7,7 @@ use legere_core::track::{Trace, programme_loudness};
 const STEP_MS: u32 = 100;
 /// In seconds.
 const STEP: f64 = STEP_MS as f64 / 1000.0;
-/// Steps that a momentary value signatures at: 400 ms, so that these are also the blocks of the gate.
+/// Steps that a momentary value looks at: 400 ms, so that these are also the blocks of the gate.
 const BLOCK: usize = 4;
 /// How many of them lie before the step that it is reported for.
 const BEFORE: usize = 1;
@@ -59,7 +59,7 @@ impl Meter {
 
     /// What was heard, with a last step that is not full.
     pub fn finish(mut self) -> Loudness {
-        // The gate signatures at whole blocks only.
+        // The gate looks at whole blocks only.
         let blocks: Vec<f64> = self.powers.windows(BLOCK).map(momentary).collect();
         let mut rest = std::mem::take(&mut self.pending);
         if !rest.is_empty() {

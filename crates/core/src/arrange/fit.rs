@@ -123,6 +123,13 @@ impl Scale {
 /// `None` when the select is too short for the slot, even slowed as far as its frames go: nothing beyond in and out is shown
 /// unless a person does so.
 pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, weights: &Weights) -> Option<Fit> {
+    let showing = showing(candidate, slot, rate)?;
+    let cost = cost(candidate, slot, &showing, scale, weights);
+    Some(Fit { showing, cost })
+}
+
+/// What of a select is shown in a slot, where it has enough for it and is not out.
+pub fn showing(candidate: &Candidate, slot: &Slot, rate: FrameRate) -> Option<Showing> {
     if candidate.tier == Tier::Out {
         return None;
     }
@@ -130,9 +137,7 @@ pub fn fit(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale, we
     let used = rate.seconds_of(slot.len).scaled(speed.ratio());
     let (start, hit_at) = aligned(candidate, slot, rate, speed, used);
     let start = start.max(candidate.range.start()).min(candidate.range.end() - used);
-    let showing = Showing { start, end: start + used, speed, hit_at };
-    let cost = cost(candidate, slot, &showing, scale, weights);
-    Some(Fit { showing, cost })
+    Some(Showing { start, end: start + used, speed, hit_at })
 }
 
 /// How much it counts that nothing of what is shown can be used: of two that were judged alike the clean one is taken, but a

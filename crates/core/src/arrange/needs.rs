@@ -3,8 +3,8 @@
 //! One select fills one place, so what is offered is a largest matching of places and selects (augmenting paths, Kuhn 1955),
 //! not a count of each place's own: five places for one loud select lack four.
 
-use super::fit::{Scale, fit};
-use super::{Candidate, Slot, Weights};
+use super::fit::{Scale, Showing, showing};
+use super::{Candidate, Slot};
 use crate::select::{Framing, Role, Tier};
 use crate::time::FrameRate;
 use crate::track::SectionKind;
@@ -36,8 +36,9 @@ pub fn needs<'a>(slots: &[Slot], candidates: impl IntoIterator<Item = &'a Candid
     let mut kept: Vec<&Candidate> = candidates.into_iter().collect();
     let scale = Scale::between(kept.iter().copied(), slots);
     kept.retain(|c| c.tier >= Tier::Spare);
-    let answers: Vec<Vec<usize>> =
-        slots.iter().map(|slot| (0..kept.len()).filter(|i| fills(kept[*i], slot, rate, scale)).collect()).collect();
+    // A place that as many selects answer as there are places finds one whatever the others take: more need not be looked for.
+    let answers_of = |slot| (0..kept.len()).filter(|i| fills(kept[*i], slot, rate, scale)).take(slots.len()).collect();
+    let answers: Vec<Vec<usize>> = slots.iter().map(answers_of).collect();
     let filled = matched(&answers, kept.len());
     let mut needs: Vec<Need> = Vec::new();
     for (slot, filled) in slots.iter().zip(filled) {
@@ -71,16 +72,14 @@ pub fn needs<'a>(slots: &[Slot], candidates: impl IntoIterator<Item = &'a Candid
 
 /// Whether a select answers a place: long enough within its in and out, close in energy, and not meant for another role.
 fn fills(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale) -> bool {
-    let Some(fit) = fit(candidate, slot, rate, scale, &Weights::default()) else { return false };
-    let end = fit.showing.start + rate.seconds_of(slot.len).scaled(fit.showing.speed.ratio());
-    let energy = scale.of(candidate.energy_of(fit.showing.start, end));
     let meant = match (slot.wants, candidate.role) {
         (Some(Role::Establishing), None) => candidate.framing.is_none_or(|f| f == Framing::Wide),
         (Some(Role::Establishing | Role::Closing), Some(role)) => slot.wants == Some(role),
         (_, Some(role)) => !matches!(role, Role::Establishing | Role::Closing),
         _ => true,
     };
-    meant && (energy - slot.energy).abs() <= CLOSE
+    let energy = |showing: &Showing| scale.of(candidate.energy_of(showing.start, showing.end));
+    meant && showing(candidate, slot, rate).is_some_and(|shown| (energy(&shown) - slot.energy).abs() <= CLOSE)
 }
 
 /// Which of the places are filled in a largest matching.
@@ -133,6 +132,15 @@ mod tests {
             let answers: Vec<Vec<usize>> = answers.into_iter().map(|a| a.into_iter().collect()).collect();
             let filled = matched(&answers, 5).into_iter().filter(|f| *f).count();
             prop_assert_eq!(filled, most(&answers, &mut Vec::new()));
+        }
+
+        #[test]
+        fn more_answers_than_places_change_nothing(
+            answers in proptest::collection::vec(proptest::collection::btree_set(0usize..9, 0..9), 0..6)
+        ) {
+            let all: Vec<Vec<usize>> = answers.into_iter().map(|a| a.into_iter().collect()).collect();
+            let enough: Vec<Vec<usize>> = all.iter().map(|a| a.iter().copied().take(all.len()).collect()).collect();
+            prop_assert_eq!(matched(&enough, 9), matched(&all, 9));
         }
     }
 }

@@ -1,16 +1,20 @@
 //! Undo and redo: the newest edit of a person in a step, field by field, unless others changed those fields since.
 
-use super::{By, Change, EditTarget, Editable, EntryKind, Fields, JobEdit, Others, Revision, bound};
+use super::{By, Change, EditTarget, Editable, EntryKind, Fields, JobEdit, Others, Revision};
 use crate::clips::{Clip, Import, Roll};
 use crate::drafts::{Note, StoredDraft};
+use crate::entity::journal;
 use crate::error::word;
 use crate::jobs::Job;
 use crate::passes::Pass;
 use crate::selects::Select;
+use crate::sql::bound;
 use crate::tracks::Track;
 use crate::{Store, StoreError};
 use legere_core::id::JobId;
-use sea_orm::ConnectionTrait;
+use sea_orm::prelude::{ColumnTrait, EntityTrait, Expr, QueryFilter};
+use sea_orm::sea_query::ExprTrait;
+use sea_orm::{ConnectionTrait, DerivePartialModel, FromQueryResult};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use uuid::Uuid;
@@ -95,8 +99,8 @@ impl Store {
                 let kind = if direction == Direction::Undo { EntryKind::Undo } else { EntryKind::Redo };
                 edit.record(kind, &label, group, None, &changes).await?;
                 let undone_by = (direction == Direction::Undo).then_some(edit.revision);
-                let mark = "UPDATE journal SET undone_by = $2 WHERE undo_group = $1 AND kind = 'do'";
-                edit.transaction.execute_raw(bound(mark, [group.into(), undone_by.into()])).await?;
+                let mark = journal::Entity::update_many().col_expr(journal::Column::UndoneBy, Expr::value(undone_by));
+                mark.filter(edits_of(group)).exec(&edit.transaction).await?;
                 edit.transaction.commit().await?;
                 let reads =
                     [EditTarget::Job, EditTarget::Import, EditTarget::Roll, EditTarget::Clip, EditTarget::Track];
@@ -106,8 +110,8 @@ impl Store {
             Err(StoreError::MovedOn) => {
                 // What was written so far in this attempt goes with its transaction.
                 drop(edit);
-                let pass = "UPDATE journal SET passed = true WHERE undo_group = $1 AND kind = 'do'";
-                self.db.execute_raw(bound(pass, [group.into()])).await?;
+                let pass = journal::Entity::update_many().col_expr(journal::Column::Passed, Expr::value(true));
+                pass.filter(edits_of(group)).exec(&self.db).await?;
                 let history = self.history(job, by).await?;
                 let next = if direction == Direction::Undo { history.undo } else { history.redo };
                 Err(StoreError::Overtaken { label, next })
@@ -125,9 +129,47 @@ async fn next(
 ) -> Result<Option<(i64, String)>, StoreError> {
     let sql = if direction == Direction::Undo { TO_UNDO } else { TO_REDO };
     let values = [job.uuid().into(), by.person.uuid().into(), by.step.to_string().into()];
-    match db.query_one_raw(bound(sql, values)).await? {
-        Some(row) => Ok(Some((row.try_get("", "undo_group")?, row.try_get("", "label")?))),
-        None => Ok(None),
+    let next = NextEntry::find_by_statement(bound(sql, values)).one(db).await?;
+    Ok(next.map(|next| (next.undo_group, next.label)))
+}
+
+/// The entries of an undo group that made something, not those that undid or redid it.
+fn edits_of(group: i64) -> Expr {
+    journal::Column::UndoGroup.eq(group).and(journal::Column::Kind.eq(<&str>::from(EntryKind::Do)))
+}
+
+#[derive(FromQueryResult)]
+struct NextEntry {
+    undo_group: i64,
+    label: String,
+}
+
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "journal::Entity", from_query_result)]
+struct LastChange {
+    #[sea_orm(from_expr = r#"Expr::cust("max(greatest(id, undone_by))")"#)]
+    since: Option<Revision>,
+}
+
+#[derive(FromQueryResult)]
+struct ChangeRow {
+    target: String,
+    thing: Uuid,
+    field: String,
+    before: Option<Value>,
+    after: Option<Value>,
+}
+
+impl TryFrom<ChangeRow> for Change {
+    type Error = StoreError;
+    fn try_from(row: ChangeRow) -> Result<Self, StoreError> {
+        Ok(Self {
+            target: word("journal entry", &row.target)?,
+            thing: row.thing,
+            field: row.field,
+            before: row.before.unwrap_or(Value::Null),
+            after: row.after.unwrap_or(Value::Null),
+        })
     }
 }
 
@@ -137,29 +179,14 @@ impl JobEdit {
         let sql = "SELECT c.target, c.thing, c.field, c.before, c.after FROM change c JOIN journal j ON j.id = c.entry \
                    WHERE j.undo_group = $1 AND j.kind = 'do' AND j.owner = $2 ORDER BY c.entry, c.place";
         let values = [group.into(), self.by.person.uuid().into()];
-        let rows = self.transaction.query_all_raw(bound(sql, values)).await?;
-        rows.into_iter()
-            .map(|row| {
-                let target: String = row.try_get("", "target")?;
-                let value = |name| -> Result<Value, StoreError> {
-                    Ok(row.try_get::<Option<Value>>("", name)?.unwrap_or(Value::Null))
-                };
-                Ok(Change {
-                    target: word("journal entry", &target)?,
-                    thing: row.try_get("", "thing")?,
-                    field: row.try_get("", "field")?,
-                    before: value("before")?,
-                    after: value("after")?,
-                })
-            })
-            .collect()
+        let rows = ChangeRow::find_by_statement(bound(sql, values)).all(&self.transaction).await?;
+        rows.into_iter().map(Change::try_from).collect()
     }
 
     /// When the person last made or undid the edits of a group.
     async fn last_of(&self, group: i64) -> Result<Revision, StoreError> {
-        let sql = "SELECT max(greatest(id, undone_by)) AS since FROM journal WHERE undo_group = $1 AND kind = 'do'";
-        let row = self.transaction.query_one_raw(bound(sql, [group.into()])).await?;
-        Ok(row.map(|r| r.try_get::<Option<i64>>("", "since")).transpose()?.flatten().unwrap_or(group))
+        let last = journal::Entity::find().filter(edits_of(group)).into_partial_model::<LastChange>();
+        Ok(last.one(&self.transaction).await?.and_then(|last| last.since).unwrap_or(group))
     }
 
     async fn replay(&mut self, group: i64, direction: Direction) -> Result<(), StoreError> {

@@ -16,10 +16,17 @@ mod history;
 
 pub use history::{Direction, History, Replayed};
 
+use crate::entity::{job, journal};
 use crate::events::{ChangedKind, Event, notify};
+use crate::sql::bound;
 use crate::{Store, StoreError};
 use legere_core::id::{JobId, PersonId, SessionId};
-use sea_orm::{ConnectionTrait, DatabaseTransaction, DbBackend, Statement, TransactionTrait, Value as Bound};
+use sea_orm::prelude::{ColumnTrait, EntityTrait, Expr, QueryFilter};
+use sea_orm::sea_query::LockType;
+use sea_orm::{
+    ActiveValue::Set, Condition, ConnectionTrait, DatabaseTransaction, DerivePartialModel, FromQueryResult, QueryOrder,
+    QuerySelect, TransactionTrait,
+};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::future::Future;
@@ -29,7 +36,7 @@ use tokio::sync::OwnedMutexGuard;
 use uuid::Uuid;
 
 /// How many entries of a person are kept in a job.
-const KEPT: i64 = 5000;
+const KEPT: u64 = 5000;
 /// Small steps of the same thing that follow each other this closely are one to undo.
 const COALESCE_WITHIN: Duration = Duration::from_secs(1);
 /// How long an edit waits for the one before it in the same job.
@@ -273,8 +280,9 @@ impl Store {
         let transaction = self.db.begin().await?;
         lock_job(&transaction, job).await?;
         // Taken inside the lock, so that revisions of a job rise in the order of its edits.
-        let next = transaction.query_one_raw(bound("SELECT nextval('revision') AS id", [])).await?;
-        let revision = next.ok_or(StoreError::MovedOn)?.try_get("", "id")?;
+        let next =
+            NextRevision::find_by_statement(bound("SELECT nextval('revision') AS id", [])).one(&transaction).await?;
+        let revision = next.ok_or(StoreError::MovedOn)?.id;
         Ok(JobEdit {
             transaction,
             job,
@@ -344,11 +352,9 @@ impl AsStoreError for StoreError {
 
 /// Takes the lock of a job in a transaction, always before any other row of it: so no two transactions wait for each other.
 pub(crate) async fn lock_job(transaction: &DatabaseTransaction, job: JobId) -> Result<(), StoreError> {
-    let locked = bound("SELECT 1 AS one FROM job WHERE id = $1 FOR NO KEY UPDATE", [job.uuid().into()]);
-    match transaction.query_one_raw(locked).await? {
-        Some(_) => Ok(()),
-        None => Err(StoreError::Missing { what: "job", id: job.uuid() }),
-    }
+    let row = job::Entity::find_by_id(job.uuid()).select_only().column(job::Column::Id);
+    let locked: Option<Uuid> = row.lock(LockType::NoKeyUpdate).into_tuple().one(transaction).await?;
+    locked.map(drop).ok_or(StoreError::Missing { what: "job", id: job.uuid() })
 }
 
 /// What undo calls an edit, and what it is a small step of, if it is one.
@@ -474,9 +480,9 @@ impl JobEdit {
         which: Others,
     ) -> Result<BTreeMap<String, Value>, StoreError> {
         if which == Others::Windows {
-            let floor = self.transaction.query_one_raw(bound(FLOOR, [self.job.uuid().into()])).await?;
-            let floor: Revision = floor.ok_or(StoreError::MovedOn)?.try_get("", "journal_floor")?;
-            if since < floor {
+            let floor = job::Entity::find_by_id(self.job.uuid()).select_only().column(job::Column::JournalFloor);
+            let floor: Option<Revision> = floor.into_tuple().one(&self.transaction).await?;
+            if since < floor.ok_or(StoreError::MovedOn)? {
                 return Err(StoreError::MovedOn);
             }
         }
@@ -495,13 +501,9 @@ impl JobEdit {
             }
         };
         sql += " ORDER BY c.field, c.entry";
-        let rows = self.transaction.query_all_raw(bound(&sql, [thing.into(), since.into(), me.into()])).await?;
-        rows.into_iter()
-            .map(|row| {
-                let before = row.try_get::<Option<Value>>("", "before")?.unwrap_or(Value::Null);
-                Ok((row.try_get("", "field")?, before))
-            })
-            .collect()
+        let sql = bound(&sql, [thing.into(), since.into(), me.into()]);
+        let rows = ChangedByOthers::find_by_statement(sql).all(&self.transaction).await?;
+        Ok(rows.into_iter().map(|row| (row.field, row.before.unwrap_or(Value::Null))).collect())
     }
 
     /// Commits the edit under a name that undo calls it by. `coalesce_key` names what it is a small step of. Where nothing was
@@ -522,27 +524,20 @@ impl JobEdit {
 
     /// The undo group that one more small step of the same thing belongs to.
     async fn group_of(&self, key: &str) -> Result<Option<i64>, StoreError> {
-        let row = self
-            .transaction
-            .query_one_raw(bound(
-                "SELECT undo_group, coalesce_key, kind, undone_by, at > now() - make_interval(secs => $4) AS close \
-                 FROM journal WHERE job_id = $1 AND session = $2 AND owner = $5 AND step = $3 ORDER BY id DESC LIMIT 1",
-                [
-                    self.job.uuid().into(),
-                    self.by.session.uuid().into(),
-                    self.by.step.to_string().into(),
-                    COALESCE_WITHIN.as_secs_f64().into(),
-                    self.by.person.uuid().into(),
-                ],
-            ))
+        let last: Option<LastEntry> = journal::Entity::find()
+            .filter(journal::Column::JobId.eq(self.job.uuid()))
+            .filter(journal::Column::Session.eq(self.by.session.uuid()))
+            .filter(journal::Column::Owner.eq(self.by.person.uuid()))
+            .filter(journal::Column::Step.eq(<&str>::from(self.by.step)))
+            .order_by_desc(journal::Column::Id)
+            .into_partial_model()
+            .one(&self.transaction)
             .await?;
-        let Some(row) = row else { return Ok(None) };
-        let last: Option<String> = row.try_get("", "coalesce_key")?;
-        let kind: String = row.try_get("", "kind")?;
-        let undone_by: Option<i64> = row.try_get("", "undone_by")?;
-        let close: bool = row.try_get("", "close")?;
-        let same = last.as_deref() == Some(key) && kind == <&str>::from(EntryKind::Do) && undone_by.is_none() && close;
-        Ok(if same { Some(row.try_get("", "undo_group")?) } else { None })
+        let same = last.filter(|last| {
+            let makes = last.kind == <&str>::from(EntryKind::Do) && last.undone_by.is_none();
+            makes && last.coalesce_key.as_deref() == Some(key) && last.age <= COALESCE_WITHIN.as_secs_f64()
+        });
+        Ok(same.map(|last| last.undo_group))
     }
 
     /// Writes an entry with its changes and notifies every window of the things in it.
@@ -555,23 +550,19 @@ impl JobEdit {
         changes: &[Change],
     ) -> Result<(), StoreError> {
         self.raise_footage().await?;
-        self.transaction
-            .execute_raw(bound(
-                "INSERT INTO journal (id, job_id, session, owner, step, kind, label, undo_group, coalesce_key) \
-                 VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
-                [
-                    self.revision.into(),
-                    self.job.uuid().into(),
-                    self.by.session.uuid().into(),
-                    self.by.person.uuid().into(),
-                    self.by.step.to_string().into(),
-                    <&str>::from(kind).into(),
-                    label.into(),
-                    undo_group.into(),
-                    coalesce_key.map(str::to_owned).into(),
-                ],
-            ))
-            .await?;
+        let entry = journal::ActiveModel {
+            id: Set(self.revision),
+            job_id: Set(self.job.uuid()),
+            session: Set(self.by.session.uuid()),
+            owner: Set(self.by.person.uuid()),
+            step: Set(<&str>::from(self.by.step).to_owned()),
+            kind: Set(<&str>::from(kind).to_owned()),
+            label: Set(label.to_owned()),
+            undo_group: Set(undo_group),
+            coalesce_key: Set(coalesce_key.map(str::to_owned)),
+            ..Default::default()
+        };
+        journal::Entity::insert(entry).exec_without_returning(&self.transaction).await?;
         let rows: Vec<Value> = changes
             .iter()
             .map(|c| {
@@ -617,20 +608,49 @@ impl JobEdit {
 
     /// Removes the oldest entries of this person, and remembers up to where that was.
     async fn prune(&self) -> Result<(), StoreError> {
-        let oldest = "SELECT id FROM journal WHERE job_id = $1 AND owner = $2 ORDER BY id DESC OFFSET $3 LIMIT 1";
-        let values = [self.job.uuid().into(), self.by.person.uuid().into(), KEPT.into()];
-        let Some(row) = self.transaction.query_one_raw(bound(oldest, values)).await? else { return Ok(()) };
-        let last: i64 = row.try_get("", "id")?;
-        let prune = "DELETE FROM journal WHERE job_id = $1 AND owner = $2 AND id <= $3";
-        let values = [self.job.uuid().into(), self.by.person.uuid().into(), last.into()];
-        self.transaction.execute_raw(bound(prune, values)).await?;
-        let floor = "UPDATE job SET journal_floor = greatest(journal_floor, $2) WHERE id = $1";
-        self.transaction.execute_raw(bound(floor, [self.job.uuid().into(), last.into()])).await?;
+        let mine = || {
+            Condition::all()
+                .add(journal::Column::JobId.eq(self.job.uuid()))
+                .add(journal::Column::Owner.eq(self.by.person.uuid()))
+        };
+        let oldest = journal::Entity::find().filter(mine()).order_by_desc(journal::Column::Id).offset(KEPT).limit(1);
+        let oldest = oldest.select_only().column(journal::Column::Id);
+        let Some(last) = oldest.into_tuple::<Revision>().one(&self.transaction).await? else { return Ok(()) };
+        let too_old = journal::Entity::delete_many().filter(mine()).filter(journal::Column::Id.lte(last));
+        too_old.exec(&self.transaction).await?;
+        job::Entity::update_many()
+            .col_expr(job::Column::JournalFloor, Expr::value(last))
+            .filter(job::Column::Id.eq(self.job.uuid()))
+            .filter(job::Column::JournalFloor.lt(last))
+            .exec(&self.transaction)
+            .await?;
         Ok(())
     }
 }
 
-const FLOOR: &str = "SELECT journal_floor FROM job WHERE id = $1";
+#[derive(FromQueryResult)]
+struct NextRevision {
+    id: Revision,
+}
+
+#[derive(FromQueryResult)]
+struct ChangedByOthers {
+    field: String,
+    before: Option<Value>,
+}
+
+/// A person's last entry in a step.
+#[derive(DerivePartialModel)]
+#[sea_orm(entity = "journal::Entity", from_query_result)]
+struct LastEntry {
+    undo_group: i64,
+    coalesce_key: Option<String>,
+    kind: String,
+    undone_by: Option<Revision>,
+    /// In seconds, by the database's clock.
+    #[sea_orm(from_expr = r#"Expr::cust("extract(epoch FROM now() - at)::float8")"#)]
+    age: f64,
+}
 
 /// What an entry of the journal is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, strum::IntoStaticStr)]
@@ -639,8 +659,4 @@ enum EntryKind {
     Do,
     Undo,
     Redo,
-}
-
-pub(crate) fn bound<const N: usize>(sql: &str, values: [Bound; N]) -> Statement {
-    Statement::from_sql_and_values(DbBackend::Postgres, sql, values)
 }

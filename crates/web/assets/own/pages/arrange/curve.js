@@ -1,12 +1,12 @@
 // @ts-check
-// The time curve of a shot: its speed along its frames, over the beats, with the slowest that its frames allow. Its knots are
+// The time curve of a shot: its speed along its frames, over the beats, with the slowest that its frames allow. Its keyframes are
 // pulled: along the shot, where they snap to beats, and up and down to another speed.
 import { crisp } from "../../lib/canvas.js";
 import { $, css } from "../../lib/dom.js";
 
 /** Speeds at the upper and the lower edge, as factors. */
 const ROOM = 0.5;
-/** Pixels around a knot that take hold of it, and within which it snaps to a beat. */
+/** Pixels around a keyframe that take hold of it, and within which it snaps to a beat. */
 const HOLD = 9;
 
 /** @typedef {import("wire").KeyframeView} Keyframe */
@@ -126,30 +126,30 @@ export function begin(of) {
   canvas.addEventListener("pointerdown", (/** @type {PointerEvent} */ e) => {
     const s = of.shot(),
       from = place(e),
-      knot = s.keyframes.find(
+      keyframe = s.keyframes.find(
         (/** @type {Keyframe} */ t) =>
           Math.abs(t.at + t.over - from.frame) < HOLD * from.perPixel && Math.abs(t.to - from.speed) < HOLD * from.perSpeed,
       );
-    if (!knot) return;
+    if (!keyframe) return;
     e.preventDefault();
     canvas.setPointerCapture(e.pointerId);
     const changed = (/** @type {PointerEvent} */ m) => {
       const now = place(m),
-        end = snapped(knot.at + knot.over + now.frame - from.frame, m.altKey, HOLD * now.perPixel),
+        end = snapped(keyframe.at + keyframe.over + now.frame - from.frame, m.altKey, HOLD * now.perPixel),
         // In steps of five per cent: nobody means 147.
         to = m.altKey
-          ? Math.round((knot.to + now.speed - from.speed) * 100) / 100
-          : Math.round((knot.to + now.speed - from.speed) * 20) / 20;
-      return { ...knot, at: end - knot.over, to: Math.abs(to) < 0.05 ? 0 : to };
+          ? Math.round((keyframe.to + now.speed - from.speed) * 100) / 100
+          : Math.round((keyframe.to + now.speed - from.speed) * 20) / 20;
+      return { ...keyframe, at: end - keyframe.over, to: Math.abs(to) < 0.05 ? 0 : to };
     };
     const shown = (/** @type {PointerEvent} */ m) =>
-      draw({ ...s, keyframes: s.keyframes.map((/** @type {Keyframe} */ t) => (t === knot ? changed(m) : t)) }, of.draft());
+      draw({ ...s, keyframes: s.keyframes.map((/** @type {Keyframe} */ t) => (t === keyframe ? changed(m) : t)) }, of.draft());
     const up = (/** @type {PointerEvent} */ u) => {
       canvas.removeEventListener("pointermove", shown);
       const next = changed(u);
-      if (next.at !== knot.at) of.edit({ do: "move-keyframe", shot: s.id, at: knot.at, to: next.at });
-      if (next.to !== knot.to) of.edit({ do: "keyframe", shot: s.id, at: next.at, over: knot.over, percent: next.to * 100 });
-      else if (next.at === knot.at) draw(s, of.draft());
+      if (next.at !== keyframe.at) of.edit({ do: "move-keyframe", shot: s.id, at: keyframe.at, to: next.at });
+      if (next.to !== keyframe.to) of.edit({ do: "keyframe", shot: s.id, at: next.at, over: keyframe.over, percent: next.to * 100 });
+      else if (next.at === keyframe.at) draw(s, of.draft());
     };
     canvas.addEventListener("pointermove", shown);
     canvas.addEventListener("pointerup", up, { once: true });

@@ -427,7 +427,10 @@ function exchangeWith() {
   say(exchanging ? "choose the shot to exchange it with; the same key again leaves it" : "nothing is exchanged");
 }
 async function load() {
-  d = withTables(await ask(`${path()}.json`));
+  const loaded = withTables(await ask(`${path()}.json`));
+  // It was asked for before an edit that has been answered meanwhile: what is shown is newer.
+  if (d && loaded.revision < d.revision) return;
+  d = loaded;
   if (!d.shots.some((s) => s.id === chosen)) chosen = d.shots[0]?.id ?? null;
   transport.load(d);
   show();
