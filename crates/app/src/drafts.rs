@@ -266,7 +266,7 @@ impl Drafts<'_> {
     /// with why.
     pub async fn alternates(self, open: &Arc<OpenDraft>, shot: ShotId, words: &str) -> Result<Instead, AppError> {
         let narrowed = self.app.selects().narrow(&open.footage, &open.job, words, 0, false).await?;
-        let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|s| s.id).collect();
+        let wanted: HashSet<SelectId> = narrowed.shown.iter().map(|at| open.footage.entries[*at].select.id).collect();
         let (problems, counts) = (narrowed.problems, narrowed.counts);
         let open = open.clone();
         let found = crate::blocking::run_blocking(move || {

@@ -38,13 +38,13 @@ pub struct Readings {
 }
 
 /// A select with what is asked of it.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Entry {
-    pub select: Arc<Select>,
+    pub select: Select,
     /// As it can be asked for; none of a clip that was not read.
-    pub record: Option<Arc<SearchRecord>>,
+    pub record: Option<SearchRecord>,
     /// As the solver sees it; none of a clip that was not read.
-    candidate: Option<Arc<Candidate>>,
+    candidate: Option<Candidate>,
 }
 
 /// The footage of a job at one revision: readings, and the selects over them.
@@ -55,7 +55,7 @@ pub struct Footage {
     rate: FrameRate,
     readings: Arc<Readings>,
     /// In the order of their clips.
-    pub entries: Vec<Entry>,
+    pub entries: Vec<Arc<Entry>>,
     /// Where each select stands among the entries, once somebody asks for one.
     at: OnceLock<HashMap<SelectId, usize>>,
 }
@@ -88,11 +88,11 @@ impl Readings {
     }
 
     /// What is shown of a select, unless its clip is out.
-    fn entry(&self, select: Arc<Select>, rate: FrameRate) -> Entry {
-        let record = self.record(&select, rate).map(Arc::new);
+    fn entry(&self, select: Select, rate: FrameRate) -> Arc<Entry> {
+        let record = self.record(&select, rate);
         let clip = self.clip(select.clip);
-        let candidate = clip.and_then(|clip| candidate(&select, clip, &self.faults)).map(Arc::new);
-        Entry { select, record, candidate }
+        let candidate = clip.and_then(|clip| candidate(&select, clip, &self.faults));
+        Arc::new(Entry { select, record, candidate })
     }
 
     /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
@@ -145,7 +145,7 @@ impl Readings {
 impl Footage {
     fn of(revision: FootageRevision, rate: FrameRate, readings: Arc<Readings>, mut selects: Vec<Select>) -> Self {
         selects.sort_by_key(|s| readings.place(s));
-        let entries: Vec<Entry> = selects.into_iter().map(|s| readings.entry(Arc::new(s), rate)).collect();
+        let entries = selects.into_iter().map(|s| readings.entry(s, rate)).collect();
         Self { revision, rate, readings, entries, at: OnceLock::new() }
     }
 
@@ -157,7 +157,7 @@ impl Footage {
         for select in changed.into_iter().filter(|s| !s.removed && self.by_id.contains_key(&s.clip)) {
             let place = self.place(&select);
             let at = entries.partition_point(|e| self.place(&e.select) <= place);
-            entries.insert(at, self.readings.entry(Arc::new(select), self.rate));
+            entries.insert(at, self.readings.entry(select, self.rate));
         }
         let (rate, readings) = (self.rate, self.readings.clone());
         Self { revision, rate, readings, entries, at: OnceLock::new() }
@@ -165,7 +165,7 @@ impl Footage {
 
     /// The selects of clips that were read, as the solver sees them.
     pub fn candidates(&self) -> impl Iterator<Item = &Candidate> {
-        self.entries.iter().filter_map(|e| e.candidate.as_deref())
+        self.entries.iter().filter_map(|e| e.candidate.as_ref())
     }
 
     /// The places of `most` entries: the first ones, or those around a select.
@@ -178,12 +178,12 @@ impl Footage {
 
     /// In the order of their clips.
     pub fn selects(&self) -> impl Iterator<Item = &Select> {
-        self.entries.iter().map(|e| &*e.select)
+        self.entries.iter().map(|e| &e.select)
     }
 
     pub fn candidate(&self, id: SelectId) -> Option<&Candidate> {
         let at = self.at.get_or_init(|| self.entries.iter().enumerate().map(|(i, e)| (e.select.id, i)).collect());
-        at.get(&id).and_then(|i| self.entries[*i].candidate.as_deref())
+        at.get(&id).and_then(|i| self.entries[*i].candidate.as_ref())
     }
 }
 

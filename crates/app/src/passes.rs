@@ -75,8 +75,9 @@ pub fn is_left(number: u32, select: &Select) -> bool {
 }
 
 /// What a narrowing finds.
-pub struct Narrowed<'a> {
-    pub shown: Vec<&'a Select>,
+pub struct Narrowed {
+    /// The places of what is shown among the footage's entries, in their order.
+    pub shown: Vec<usize>,
     pub counts: Vec<FacetCount>,
     pub problems: Vec<String>,
 }
@@ -125,29 +126,30 @@ impl Selects<'_> {
     }
 
     /// The selects that some words ask for, within a pass; with `left`, only those that it has not come to yet.
-    pub async fn narrow<'a>(
+    pub async fn narrow(
         self,
-        footage: &'a Footage,
+        footage: &Footage,
         job: &Job,
         words: &str,
         pass: u32,
         left: bool,
-    ) -> Result<Narrowed<'a>, AppError> {
+    ) -> Result<Narrowed, AppError> {
         let passes = if pass > 1 { self.app.store.selects().passes(job.id).await?.whole } else { Vec::new() };
         let of = passes.iter().find(|p| p.number == pass);
         let (query, wrong) = Query::parse(words);
-        let (selects, records): (Vec<&Select>, Vec<&SearchRecord>) = footage
+        let (places, records): (Vec<usize>, Vec<&SearchRecord>) = footage
             .entries
             .iter()
-            .filter(|e| belongs(of, &e.select))
-            .filter(|e| !left || is_left(pass, &e.select))
-            .filter_map(|e| Some((&*e.select, e.record.as_deref()?)))
+            .enumerate()
+            .filter(|(_, e)| belongs(of, &e.select) && (!left || is_left(pass, &e.select)))
+            .filter_map(|(at, e)| Some((at, e.record.as_ref()?)))
             .unzip();
         let nowhere = query.nowhere(&records);
         let mut problems: Vec<String> = wrong.iter().map(ToString::to_string).collect();
         problems.extend(nowhere.iter().map(|w| format!("“{w}” is in no name, roll, tag, label or note")));
-        let shown = selects.iter().zip(&records).filter(|(_, s)| query.holds(s)).map(|(s, _)| *s).collect();
-        Ok(Narrowed { shown, counts: query.counts(&records), problems })
+        let answer = query.over(&records);
+        let shown = places.into_iter().zip(answer.found).filter_map(|(at, found)| found.then_some(at)).collect();
+        Ok(Narrowed { shown, counts: answer.counts, problems })
     }
 
     /// What the music asks for, section by section; nothing without music.

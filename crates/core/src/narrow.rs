@@ -469,14 +469,26 @@ impl Query {
         group.map_or(CountsIn::All, CountsIn::One)
     }
 
-    /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
-    pub fn counts<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Vec<FacetCount> {
+    /// Asks all selects at once.
+    pub fn over<R: Borrow<SearchRecord>>(&self, all: &[R]) -> Answer {
         let mut tally = Tally::default();
+        let mut found = Vec::with_capacity(all.len());
         for record in all.iter().map(Borrow::borrow) {
-            tally.add(record, self.counts_in(record));
+            let counts_in = self.counts_in(record);
+            found.push(counts_in == CountsIn::All);
+            tally.add(record, counts_in);
         }
-        tally.in_order()
+        Answer { found, counts: tally.in_order() }
     }
+}
+
+/// What a query finds among selects.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Answer {
+    /// For each select, whether it is asked for.
+    pub found: Vec<bool>,
+    /// How many there are of each value that can be asked for, those with at least one, in the order in which they are shown.
+    pub counts: Vec<FacetCount>,
 }
 
 /// The groups that a select counts in.
@@ -686,7 +698,7 @@ mod tests {
         let other = SearchRecord { tier: Tier::Hero, tags: BTreeSet::new(), label: None, ..record() };
         let all = [record(), other];
         let count = |text: &str, term: &str| {
-            Query::parse(text).0.counts(&all).into_iter().find(|c| c.term == term).map_or(0, |c| c.count)
+            Query::parse(text).0.over(&all).counts.into_iter().find(|c| c.term == term).map_or(0, |c| c.count)
         };
         assert_eq!((count("", "hero"), count("", "close"), count("", "own:glass")), (1, 1, 1));
         assert_eq!(count("", "roll:\"tower, day two\""), 2);
@@ -698,14 +710,13 @@ mod tests {
         #[test]
         fn whatever_is_typed_is_read(text in "\\PC{0,80}") {
             let (query, _) = Query::parse(&text);
-            let _ = query.holds(&record());
-            let _ = query.counts(&[record()]);
+            prop_assert_eq!(query.over(&[record()]).found, [query.holds(&record())]);
         }
 
         #[test]
         fn each_counted_term_finds_as_many_as_it_says(which in 0usize..40) {
             let all = [record(), SearchRecord { tier: Tier::Out, tags: BTreeSet::new(), flags: BTreeSet::from([Flag::Upright]), ..record() }];
-            let counts = Query::default().counts(&all);
+            let counts = Query::default().over(&all).counts;
             let counted = &counts[which % counts.len()];
             let (query, wrong) = Query::parse(&counted.term);
             prop_assert!(wrong.is_empty());

@@ -7,7 +7,6 @@ use legere_core::id::SelectId;
 use legere_core::narrow::FacetCount;
 use legere_core::select::Role;
 use serde::Serialize;
-use std::collections::HashSet;
 
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(ts_rs::TS))]
@@ -32,13 +31,14 @@ pub enum ShownView {
 }
 
 impl ShownView {
-    fn of(found: &Narrowed<'_>, footage: &Footage) -> Self {
-        let shown: HashSet<SelectId> = found.shown.iter().map(|s| s.id).collect();
-        if 2 * shown.len() > footage.entries.len() {
-            Self::AllBut(footage.selects().map(|s| s.id).filter(|id| !shown.contains(id)).collect())
-        } else {
-            Self::Shown(found.shown.iter().map(|s| s.id).collect())
+    fn of(found: &Narrowed, footage: &Footage) -> Self {
+        let id = |at: usize| footage.entries[at].select.id;
+        if 2 * found.shown.len() <= footage.entries.len() {
+            return Self::Shown(found.shown.iter().map(|at| id(*at)).collect());
         }
+        let mut shown = found.shown.iter().copied().peekable();
+        let mut hidden = |at: &usize| shown.next_if_eq(at).is_none();
+        Self::AllBut((0..footage.entries.len()).filter(&mut hidden).map(id).collect())
     }
 }
 
@@ -59,7 +59,7 @@ impl CountView {
 }
 
 impl NarrowedView {
-    pub fn of(found: &Narrowed<'_>, footage: &Footage) -> Self {
+    pub fn of(found: &Narrowed, footage: &Footage) -> Self {
         Self {
             shown: ShownView::of(found, footage),
             counts: found.counts.iter().map(CountView::of).collect(),
