@@ -153,7 +153,9 @@ fn mutants(more: &[String]) -> Result<(), TaskError> {
     // The core is compiled for speed otherwise, which takes longer than its tests.
     let quick = ["--cargo-arg=--config=profile.dev.package.legere-core.opt-level=1", "--cargo-test-arg=--lib"];
     let core = ["mutants", "--package", "legere-core", "--exclude", "crates/core/src/track/**", "--output", "target"];
-    run(Command::new(program).current_dir(root()).args(core).args(quick).args(more))
+    // A shard is a sample of the whole core, not a stretch of it.
+    let sample = ["--sharding", "round-robin"];
+    run(Command::new(program).current_dir(root()).args(core).args(sample).args(quick).args(more))
 }
 
 fn build_shipped() -> Result<(), TaskError> {

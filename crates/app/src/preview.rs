@@ -38,28 +38,28 @@ pub enum Preview {
 
 /// The previews that are being made in this program, or failed: by their keys.
 #[derive(Debug, Clone, Default)]
-pub struct Previews(Arc<Mutex<HashMap<String, Making>>>);
+pub struct Previews(Arc<Mutex<HashMap<String, InFlight>>>);
 
 #[derive(Debug)]
-struct Making {
+struct InFlight {
     of: DraftId,
     state: Preview,
     task: AbortHandle,
 }
 
 impl Previews {
-    fn all(&self) -> MutexGuard<'_, HashMap<String, Making>> {
+    fn all(&self) -> MutexGuard<'_, HashMap<String, InFlight>> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// How far one is, where somebody has asked for it.
     fn state(&self, key: &str) -> Option<Preview> {
-        self.all().get(key).map(|making| making.state.clone())
+        self.all().get(key).map(|preview| preview.state.clone())
     }
 
-    fn goes_on(&self, key: &str, state: Preview) {
-        if let Some(making) = self.all().get_mut(key) {
-            making.state = state;
+    fn set_state(&self, key: &str, state: Preview) {
+        if let Some(preview) = self.all().get_mut(key) {
+            preview.state = state;
         }
     }
 
@@ -72,7 +72,7 @@ impl Previews {
         let mut all = self.all();
         all.retain(|_, other| other.is_kept_beside(of));
         let task = tokio::spawn(work).abort_handle();
-        all.insert(key.to_owned(), Making { of, state, task });
+        all.insert(key.to_owned(), InFlight { of, state, task });
     }
 
     /// Stops what is being made of a draft; the shots that are ready stay on the shelf.
@@ -81,7 +81,7 @@ impl Previews {
     }
 }
 
-impl Making {
+impl InFlight {
     /// Whether it is of another draft; stopped where it is not.
     fn is_kept_beside(&self, draft: DraftId) -> bool {
         if self.of == draft {
@@ -143,7 +143,7 @@ impl Drafts<'_> {
         let (app, name) = (self.app.clone(), key.clone());
         self.app.previews.start(&key, open.kept.id, first.clone(), async move {
             let to = app.shelf.previews().join(format!("{name}.mp4"));
-            let progress = |ready| app.previews.goes_on(&name, Preview::Making { ready, total });
+            let progress = |ready| app.previews.set_state(&name, Preview::Making { ready, total });
             let words = match render::render(&job, &app.shelf, &to, progress).await {
                 Ok(()) => return app.previews.forget(&name),
                 Err(MediaError::DiskFull) => MediaError::DiskFull.to_string(),
@@ -152,7 +152,7 @@ impl Drafts<'_> {
                     "the preview could not be made: a light copy is missing or damaged".into()
                 }
             };
-            app.previews.goes_on(&name, Preview::Failed { words });
+            app.previews.set_state(&name, Preview::Failed { words });
         });
         Ok(first)
     }

@@ -85,14 +85,14 @@ fn tame(path: &str) -> Result<PathBuf, AppError> {
     }
 }
 
-/// Where an upload is kept.
-struct Place {
+/// Where an upload and what is known of it are kept.
+struct UploadPaths {
     job: PathBuf,
     record: PathBuf,
     part: PathBuf,
 }
 
-impl Place {
+impl UploadPaths {
     fn of(job: PathBuf, id: &str) -> Self {
         let at = |ending: &str| job.join(UNFINISHED).join(format!("{id}.{ending}"));
         Self { record: at("json"), part: at("part"), job }
@@ -136,7 +136,7 @@ impl Imports<'_> {
         }
         let what = format!("{}\0{}\0{}\0{}", file.path, file.bytes, file.modified, file.sample);
         let id = blake3::hash(what.as_bytes()).to_hex()[..24].to_owned();
-        let (place, shelf) = (Place::of(self.dropped(job), &id), self.app.shelf.clone());
+        let (place, shelf) = (UploadPaths::of(self.dropped(job), &id), self.app.shelf.clone());
         run_blocking(move || {
             std::fs::create_dir_all(place.job.join(UNFINISHED)).map_err(MediaError::from)?;
             if let Ok(Record { done: Some(done), .. }) = place.record()
@@ -183,7 +183,7 @@ impl Imports<'_> {
                 }
             }
         }
-        let (place, id, digest) = (Place::of(self.dropped(job), id), id.to_owned(), digest.to_lowercase());
+        let (place, id, digest) = (UploadPaths::of(self.dropped(job), id), id.to_owned(), digest.to_lowercase());
         run_blocking(move || stored(&place, id, from, &digest, &piece)).await?
     }
 
@@ -218,7 +218,7 @@ fn reserved(part: &File, bytes: u64) -> std::io::Result<()> {
 }
 
 /// One piece, written under a lock that other windows, programs and machines on this disk see.
-fn stored(place: &Place, id: String, from: u64, digest: &str, piece: &[u8]) -> Result<Upload, AppError> {
+fn stored(place: &UploadPaths, id: String, from: u64, digest: &str, piece: &[u8]) -> Result<Upload, AppError> {
     let record = place.record()?;
     if record.done.is_some() {
         return Ok(Upload { id, have: record.file.bytes, whole: true });
@@ -250,7 +250,7 @@ fn stored(place: &Place, id: String, from: u64, digest: &str, piece: &[u8]) -> R
 }
 
 /// Puts a whole file in its place, once it is what was announced.
-fn finished(place: &Place, record: &Record, part: &File) -> Result<(), AppError> {
+fn finished(place: &UploadPaths, record: &Record, part: &File) -> Result<(), AppError> {
     if sample(part).map_err(MediaError::from)? != record.file.sample.to_lowercase() {
         std::fs::remove_file(&place.part).map_err(MediaError::from)?;
         std::fs::remove_file(&place.record).map_err(MediaError::from)?;

@@ -118,7 +118,7 @@ impl Cluster {
         self.admin("postgres", &format!("CREATE DATABASE {aside} OWNER {ROLE}"))?;
         let mut command = self.tool("pg_restore", ROLE, &self.passwords.legere);
         command.args(["--no-owner", "--exit-on-error", "--single-transaction", "--dbname", &aside]).arg(from);
-        if let Err(error) = command.output().map_err(StoreError::from).and_then(|out| said(&out)) {
+        if let Err(error) = command.output().map_err(StoreError::from).and_then(|out| stdout_of(&out)) {
             self.admin("postgres", &format!("DROP DATABASE IF EXISTS {aside}"))?;
             return Err(error);
         }
@@ -135,7 +135,7 @@ impl Cluster {
     fn admin(&self, database: &str, sql: &str) -> Result<String, StoreError> {
         let mut command = self.tool("psql", ADMIN, &self.passwords.app);
         command.args(["-d", database, "-v", "ON_ERROR_STOP=1", "-qAtX", "-c", sql]);
-        said(&command.output()?)
+        stdout_of(&command.output()?)
     }
 
     fn ensure_database(&self) -> Result<(), StoreError> {
@@ -279,7 +279,8 @@ fn initialise(bin: &Path, owner: &Owner, folder: &Path, data: &Path, passwords: 
         "--locale=C.UTF-8",
         "--data-checksums",
     ]);
-    let done = owner.run_as(&mut initdb).current_dir("/").output().map_err(StoreError::from).and_then(|out| said(&out));
+    let done =
+        owner.run_as(&mut initdb).current_dir("/").output().map_err(StoreError::from).and_then(|out| stdout_of(&out));
     std::fs::remove_file(&secret)?;
     done?;
     // An empty folder of an attempt that was stopped may be in the way.
@@ -289,7 +290,7 @@ fn initialise(bin: &Path, owner: &Owner, folder: &Path, data: &Path, passwords: 
 }
 
 /// What a program printed, or why it failed.
-fn said(out: &std::process::Output) -> Result<String, StoreError> {
+fn stdout_of(out: &std::process::Output) -> Result<String, StoreError> {
     if out.status.success() {
         Ok(String::from_utf8_lossy(&out.stdout).into_owned())
     } else {

@@ -38,8 +38,10 @@ impl Program {
         let mut line = String::new();
         BufReader::new(child.stdout.take().expect("piped")).read_line(&mut line).expect("a line");
         let address = line.split_whitespace().find(|w| w.starts_with("http://"));
-        let address =
-            address.unwrap_or_else(|| panic!("it said {line:?}: {}", said(data))).trim_end_matches('/').to_owned();
+        let address = address
+            .unwrap_or_else(|| panic!("it said {line:?}: {}", server_log(data)))
+            .trim_end_matches('/')
+            .to_owned();
         Self { child, address }
     }
 
@@ -64,7 +66,7 @@ impl Program {
     }
 }
 
-fn said(data: &Path) -> String {
+fn server_log(data: &Path) -> String {
     std::fs::read_to_string(data.join("stderr.log")).unwrap_or_default()
 }
 

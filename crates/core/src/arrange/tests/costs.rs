@@ -119,6 +119,19 @@ fn the_cost_of_each_select_in_each_place() {
     insta::assert_snapshot!("costs", text);
 }
 
+/// 25 and 55 of 100 frames are equally far from where a hit is liked best.
+#[test]
+fn of_two_beats_that_suit_a_hit_alike_it_lands_on_the_earlier() {
+    let beat = |at| BeatMark { at, bar: 2, beat: 1 };
+    let first = slots(&music(), rate(), &[]).remove(0);
+    let slot = Slot { len: FrameLen::new(100), on_drop: false, marks: vec![beat(25), beat(55)], ..first };
+    let range = Range::new(secs(0.5), secs(8.0), secs(3.0)).expect("a range");
+    let select = Candidate { range, media: secs(8.5), ..candidates(1).remove(0) };
+    let scale = Scale::between([&select], std::slice::from_ref(&slot));
+    let fit = fit(&select, &slot, rate(), scale, &Weights::default()).expect("it fits");
+    assert_eq!(fit.showing.hit_at, Some(25));
+}
+
 #[test]
 fn the_cost_of_each_join() {
     let plain = candidates(1).remove(0);
