@@ -7,10 +7,11 @@ use legere_app::App;
 use legere_core::id::{JobId, PersonId, SessionId, TrackId};
 use legere_media::roots::{Root, Roots};
 use legere_media::shelf::Shelf;
+use legere_store::Store;
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Step};
 use legere_store::queue::{Delivery, Work};
-use legere_store::testing::fresh_store;
+use legere_store::testing::fresh_url;
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use tempfile::TempDir;
@@ -28,6 +29,8 @@ pub struct Server {
     pub app: App,
     pub port: u16,
     pub dir: TempDir,
+    /// Of its database.
+    url: String,
     handle: actix_web::dev::ServerHandle,
 }
 
@@ -51,26 +54,28 @@ impl Server {
         std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
         let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
         let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots").with_parents(parents);
-        let app = App::new(fresh_store().await.expect("a database"), shelf, roots);
+        let url = fresh_url().await.expect("a database");
+        let app = App::new(Store::open(&url).await.expect("a store"), shelf, roots);
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
         let server = legere_web::serve(app.clone(), listener, 1).expect("a server");
         let handle = server.handle();
         tokio::spawn(server);
-        Self { app, port, dir, handle }
+        Self { app, port, dir, url, handle }
     }
 
     /// The same database and shelf in a program that was just started.
     pub async fn restarted(self) -> Self {
         self.handle.stop(false).await;
-        let app =
-            App::new(self.app.store.clone(), self.app.shelf.clone(), Roots::new(self.app.roots.all()).expect("roots"));
+        // With connections of its own: the others end with the threads that opened them.
+        let store = Store::open(&self.url).await.expect("a store");
+        let app = App::new(store, self.app.shelf.clone(), Roots::new(self.app.roots.all()).expect("roots"));
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
         let server = legere_web::serve(app.clone(), listener, 1).expect("a server");
         let handle = server.handle();
         tokio::spawn(server);
-        Self { app, port, dir: self.dir, handle }
+        Self { app, port, dir: self.dir, url: self.url, handle }
     }
 
     pub async fn job(&self, name: &str) -> JobId {
