@@ -221,6 +221,9 @@ async fn narrowed(server: &Server, shoot: &Shoot, query: &str) -> (Vec<usize>, V
         let hidden = named("all_but").expect("one of both");
         all().into_iter().filter(|i| !hidden.contains(i)).collect()
     });
+    if let Some(hidden) = found["all_but"].as_array() {
+        assert!(2 * hidden.len() < rows(server, shoot).await.len());
+    }
     (shown, found)
 }
 

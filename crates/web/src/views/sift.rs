@@ -37,8 +37,7 @@ impl ShownView {
             return Self::Shown(found.shown.iter().map(|at| id(*at)).collect());
         }
         let mut shown = found.shown.iter().copied().peekable();
-        let mut hidden = |at: &usize| shown.next_if_eq(at).is_none();
-        Self::AllBut((0..footage.entries.len()).filter(&mut hidden).map(id).collect())
+        Self::AllBut((0..footage.entries.len()).filter(|at| shown.next_if_eq(at).is_none()).map(id).collect())
     }
 }
 

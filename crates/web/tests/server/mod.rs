@@ -54,7 +54,18 @@ impl Server {
         std::fs::write(dir.path().join("secret.mp4"), b"secret").expect("a file");
         let shelf = Shelf::open(&dir.path().join("shelf")).expect("a shelf");
         let roots = Roots::new(vec![Root { name: "media".into(), path: media }]).expect("roots").with_parents(parents);
-        let url = fresh_url().await.expect("a database");
+        Self::on(dir, fresh_url().await.expect("a database"), shelf, roots).await
+    }
+
+    /// The same database and shelf in a program that was just started.
+    pub async fn restarted(self) -> Self {
+        self.handle.stop(false).await;
+        let roots = Roots::new(self.app.roots.all()).expect("roots");
+        Self::on(self.dir, self.url, self.app.shelf.clone(), roots).await
+    }
+
+    /// With connections of its own: those of a server end with its threads.
+    async fn on(dir: TempDir, url: String, shelf: Shelf, roots: Roots) -> Self {
         let app = App::new(Store::open(&url).await.expect("a store"), shelf, roots);
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let port = listener.local_addr().expect("an address").port();
@@ -62,20 +73,6 @@ impl Server {
         let handle = server.handle();
         tokio::spawn(server);
         Self { app, port, dir, url, handle }
-    }
-
-    /// The same database and shelf in a program that was just started.
-    pub async fn restarted(self) -> Self {
-        self.handle.stop(false).await;
-        // With connections of its own: the others end with the threads that opened them.
-        let store = Store::open(&self.url).await.expect("a store");
-        let app = App::new(store, self.app.shelf.clone(), Roots::new(self.app.roots.all()).expect("roots"));
-        let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
-        let port = listener.local_addr().expect("an address").port();
-        let server = legere_web::serve(app.clone(), listener, 1).expect("a server");
-        let handle = server.handle();
-        tokio::spawn(server);
-        Self { app, port, dir: self.dir, url: self.url, handle }
     }
 
     pub async fn job(&self, name: &str) -> JobId {
