@@ -283,3 +283,61 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     browser.client.clone().close().await.expect("closed");
     server.stop().await;
 }
+
+/// A sheet that was read before a verdict and arrives after it takes nothing back, and nobody is led back to what they left.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_late_sheet_takes_no_verdict_back() {
+    let server = Server::start().await;
+    let shoot = server.shoot(4).await;
+    house::pictures::pictures(server.dir.path(), &server.app.shelf, &shoot.clips);
+    let browser = Browser::open().await;
+    browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
+    browser.until("document.querySelector('#still').dataset.shown", 20).await;
+    let judged = |cells: usize| format!("document.querySelectorAll('.cell.is-strong').length === {cells}");
+    browser.until(&judged(0), 10).await;
+
+    // The sheet's answer is held back, as a slow network does.
+    browser
+        .js("const direct = window.fetch;
+            window.fetch = async (address, ...how) => {
+              const answer = await direct(address, ...how);
+              if (!String(address).includes('selects.json')) return answer;
+              window.held = (window.held || 0) + 1;
+              return new Promise((turn) => addEventListener('arrive', () => turn(answer), { once: true }));
+            };")
+        .await;
+    browser.js("document.dispatchEvent(new Event('legere:changed'))").await;
+    browser.until("window.held === 1", 10).await;
+    verdict(&browser, "d").await;
+    verdict(&browser, "d").await;
+    let (second, stored) = (here(&browser).await, format!("/jobs/{}/sift/selects.json", shoot.job));
+    while server.json(&stored).await.as_array().expect("rows").iter().filter(|row| row["tier"] == "strong").count() < 2
+    {
+        tokio::time::sleep(std::time::Duration::from_millis(40)).await;
+    }
+    browser.js("dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''").await;
+    browser.until("document.querySelector('#left').textContent", 10).await;
+    browser.until(&judged(2), 10).await;
+    assert_eq!(here(&browser).await, second);
+
+    // Another select is asked for, and one has gone on before it is there.
+    browser.js("document.querySelector('#video').currentTime = 7").await;
+    let clip = browser.js("return document.querySelector('.cell.is-here').dataset.at").await;
+    browser.key("+").await;
+    browser.until("window.held === 2", 10).await;
+    browser.key("ArrowUp").await;
+    browser
+        .until(
+            &format!("document.querySelector('.cell.is-here').dataset.at !== '{}'", clip.as_str().expect("a place")),
+            10,
+        )
+        .await;
+    let left = here(&browser).await;
+    browser.js("dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''").await;
+    browser.until("document.querySelector('#left').textContent", 10).await;
+    browser.until("document.querySelectorAll('.cell .brackets i').length === 5", 10).await;
+    assert_eq!(here(&browser).await, left);
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.client.clone().close().await.expect("closed");
+    server.stop().await;
+}

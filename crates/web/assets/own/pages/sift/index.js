@@ -249,11 +249,19 @@ async function judgeMany(said, label, of = meant()) {
     reload();
   }
 }
+/** Verdicts that are shown and not stored yet, by select: an answer that was given before them does not take them back.
+ * @type {Map<string, { tier: string, pass: number }>} */
+const unstored = new Map();
+/** Takes over what is kept of a select, unless that is older than what is known: answers may overtake each other.
+ * @param {Select} s @param {Select} kept @returns {boolean} whether it was newer */
+function renew(s, kept) {
+  if (kept.revision < s.revision) return false;
+  Object.assign(s, kept, unstored.get(s.id));
+  return true;
+}
 /** Takes over what is kept of a select; what is of its clip holds for the others of it. @param {Select} s @param {Select} kept */
 function put(s, kept) {
-  // Answers may overtake each other.
-  if (kept.revision < s.revision) return;
-  Object.assign(s, kept);
+  if (!renew(s, kept)) return;
   for (const q of state.all) if (q.clip === s.clip) Object.assign(q, { clip_tags: kept.clip_tags, muted: kept.muted });
 }
 /** Shows a select as it is now. @param {Select} s */
@@ -296,17 +304,22 @@ function verdict(tier) {
   const s = state.now;
   if (!s) return;
   const was = { tier: s.tier, pass: s.pass },
+    said = { tier, pass: tier === "unread" ? 0 : state.pass },
     next = tier === "unread" ? null : nextLeft(s) || sheet.beside(s, 1);
-  Object.assign(s, { tier, pass: tier === "unread" ? 0 : state.pass });
+  unstored.set(s.id, said);
+  const stored = () => unstored.get(s.id) === said && unstored.delete(s.id);
+  Object.assign(s, said);
   sheet.dress(s.clip);
   if (next && next !== s) show(next);
   else describe();
   ask(ofJob(`/selects/${s.id}`), { do: "tier", tier, pass: state.pass }, { base: s.revision })
     .then((kept) => {
+      stored();
       put(s, kept);
       changed(s);
     })
     .catch((error) => {
+      stored();
       Object.assign(s, was);
       say(error.message);
       fresh(s.id);
@@ -360,13 +373,15 @@ async function another() {
   if (end - start < 0.1) say("there is no room for another select behind the mark: split this one with X");
   else await made(() => ask(ofJob(`/clips/${s.clip}/selects`), { start, end }));
 }
-/** Makes a select and goes there. @param {() => Promise<Select>} act */
+/** Makes a select and goes there, unless its editor has gone on meanwhile. @param {() => Promise<Select>} act */
 async function made(act) {
+  const from = state.now;
   try {
     const { id } = await act();
     await reload();
-    const select = state.all.find((s) => s.id === id);
-    if (select) show(select);
+    const select = state.all.find((s) => s.id === id),
+      wentOn = state.now !== from && state.all.some((s) => s === from);
+    if (select && !wentOn) show(select);
   } catch (error) {
     say(/** @type {Error} */ (error).message);
   }
@@ -411,12 +426,13 @@ async function remove() {
   const s = state.now;
   if (!s) return;
   const near = ofClip(s.clip).find((q) => q !== s) || sheet.beside(s, 1) || sheet.beside(s, -1);
+  show(near);
   try {
     await ask(ofJob(`/selects/${s.id}`), undefined, { method: "DELETE" });
     await reload();
-    if (near && state.all.includes(near)) show(near);
   } catch (error) {
     say(/** @type {Error} */ (error).message);
+    if (state.now === near) show(s);
   }
 }
 /** @param {number} n */
@@ -443,9 +459,9 @@ chosen.begin(page, {
   /** @param {Select[]} of @param {Select} kept */
   async keep(of, kept) {
     const others = of.filter((s) => s !== kept);
-    await judgeMany([{ do: "tier", tier: "out", pass: state.pass }], `keep ${named(kept)}`, others);
     chosen.letGo();
-    show(state.all.find((s) => s.id === kept.id));
+    show(kept);
+    await judgeMany([{ do: "tier", tier: "out", pass: state.pass }], `keep ${named(kept)}`, others);
   },
 });
 words.begin(page, { many: judgeMany, one: judgeOne });
@@ -467,7 +483,11 @@ async function reload() {
   try {
     const news = await ask(ofJob("/sift/selects.json")),
       old = new Map(state.all.map((s) => [s.id, s]));
-    state.all = news.map((/** @type {Select} */ s) => Object.assign(old.get(s.id) || {}, s));
+    state.all = news.map((/** @type {Select} */ s) => {
+      const known = old.get(s.id);
+      if (known) renew(known, s);
+      return known || s;
+    });
     for (const id of state.chosen) if (!state.all.some((s) => s.id === id)) state.chosen.delete(id);
     if (state.now && !state.all.includes(state.now)) state.now = null;
     chosen.changed();
