@@ -15,7 +15,7 @@ const pause = arguments[0];
 (async () => {
   const still = document.getElementById('still');
   const times = [];
-  document.querySelector('.cell').click();
+  document.querySelector('.clip-cell').click();
   await new Promise((next) => setTimeout(next, 800));
   for (let i = 0; i < 20; i++) {
     const before = still.dataset.shown;

@@ -121,7 +121,7 @@ async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by
     stored(json!([])).await;
 
     // One key, and each event is an undecided select to go through.
-    browser.click(".cell[data-at='1']").await;
+    browser.click(".clip-cell[data-at='1']").await;
     browser.until("!document.querySelector('#break-up').hidden", 10).await;
     browser.shift('b').await;
     browser.until("document.querySelector('#which').textContent.includes('1 of 3')", 10).await;
@@ -135,7 +135,7 @@ async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by
     };
     let three = [(0.0, json!("strong")), (2.0, json!("strong")), (5.5, json!("unread"))];
     assert_eq!(of_take(&rows(&server, &shoot).await), three);
-    browser.click(".cell[data-at='0']").await;
+    browser.click(".clip-cell[data-at='0']").await;
     browser.until("document.querySelector('#break-up').hidden", 10).await;
     browser.shift('b').await;
     says("one thing happens in this clip").await;
@@ -147,16 +147,19 @@ async fn a_fault_is_contradicted_an_endless_take_broken_up_and_takes_compared_by
         .js("const o = document.querySelector('#order'); o.value = 'alike'; o.dispatchEvent(new Event('change'))")
         .await;
     browser
-        .until("[...document.querySelectorAll('.cell .take')].map((t) => t.textContent).join() === '1/3,2/3,3/3'", 10)
+        .until(
+            "[...document.querySelectorAll('.clip-cell .take:not([hidden])')].map((t) => t.textContent).join() === '1/3,2/3,3/3'",
+            10,
+        )
         .await;
     let beside = "document.querySelectorAll('#beside video').length";
-    browser.js("document.querySelectorAll('.cell .take')[1].closest('.cell').click()").await;
-    browser.until("document.querySelector('.cell.is-here .take')?.textContent === '2/3'", 10).await;
+    browser.js("document.querySelectorAll('.clip-cell .take:not([hidden])')[1].closest('.clip-cell').click()").await;
+    browser.until("document.querySelector('.clip-cell.is-here .take')?.textContent === '2/3'", 10).await;
     browser.shift('c').await;
     browser.until(&format!("document.querySelector('#beside').dataset.ready === 'yes' && {beside} === 3"), 20).await;
     browser.key("2").await;
     browser.until("!document.querySelector('#beside').open", 5).await;
-    browser.until("document.querySelectorAll('.cell.is-out').length === 2", 10).await;
+    browser.until("document.querySelectorAll('.clip-cell.is-out').length === 2", 10).await;
     let tiers: Vec<Value> =
         rows(&server, &shoot).await.iter().filter(|r| !r["alike"].is_null()).map(|r| r["tier"].clone()).collect();
     assert!(tiers[0] == "out" && tiers[1] != "out" && tiers[2] == "out", "{tiers:?}");

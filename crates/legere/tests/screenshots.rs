@@ -120,6 +120,6 @@ async fn judge_like_an_editor(browser: &Browser) {
             browser.key(&key.to_string()).await;
         }
     }
-    browser.js("document.querySelector('.cell.is-hero').click()").await;
+    browser.js("document.querySelector('.clip-cell.is-hero').click()").await;
     tokio::time::sleep(std::time::Duration::from_millis(600)).await;
 }

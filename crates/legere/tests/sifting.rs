@@ -33,7 +33,7 @@ async fn verdict(browser: &Browser, key: &str) {
 
 /// Steps on by whole seconds and waits until the picture stands there.
 async fn stand(browser: &Browser, second: f64) {
-    let clip = "document.querySelector('.cell.is-here .pic').dataset.of";
+    let clip = "document.querySelector('.clip-cell.is-here .pic').dataset.of";
     let loaded = format!(
         "document.querySelector('#video').src.includes({clip}) && document.querySelector('#video').readyState >= 2"
     );
@@ -48,7 +48,7 @@ async fn stand(browser: &Browser, second: f64) {
 /// From its in, as fast as one wants; one key lets them stand, which is how this leaves the page, on the first clip.
 async fn clips_play_as_they_come(browser: &Browser) {
     let video = "document.querySelector('#video')";
-    let of_this = format!("{video}.dataset.shown === document.querySelector('.cell.is-here').dataset.select");
+    let of_this = format!("{video}.dataset.shown === document.querySelector('.clip-cell.is-here').dataset.select");
     let plays = |speed: u32| {
         format!("{of_this} && !{video}.paused && {video}.currentTime > 1.04 && {video}.playbackRate === {speed}")
     };
@@ -89,7 +89,10 @@ async fn a_sitting_by_keys_alone_is_kept_as_it_was_pressed() {
     browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
     browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{CLIPS}'"), 20).await;
     browser.until("document.querySelector('#still').dataset.shown", 10).await;
-    assert!(browser.js("return document.querySelectorAll('.cell').length").await.as_u64() < Some(80), "what is seen");
+    assert!(
+        browser.js("return document.querySelectorAll('.clip-cell').length").await.as_u64() < Some(80),
+        "what is seen"
+    );
 
     clips_play_as_they_come(&browser).await;
 
@@ -202,9 +205,9 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     let count = async |key: &str, value: Value| rows().await.iter().filter(|r| r[key] == value).count();
 
     // A run with Shift, one more with Ctrl: one key for all of them.
-    browser.click(".cell[data-at='2']").await;
-    click_holding(&browser, SHIFT, ".cell[data-at='5']").await;
-    click_holding(&browser, CONTROL, ".cell[data-at='9']").await;
+    browser.click(".clip-cell[data-at='2']").await;
+    click_holding(&browser, SHIFT, ".clip-cell[data-at='5']").await;
+    click_holding(&browser, CONTROL, ".clip-cell[data-at='9']").await;
     browser.until("document.querySelector('.many').innerText.startsWith('5 chosen')", 5).await;
     browser.key("d").await;
     browser.until("document.querySelector('#says-sift').textContent.startsWith('5 of')", 10).await;
@@ -228,7 +231,7 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
 
     // Three beside each other: one key keeps one and puts the others out.
     for at in 0..3 {
-        click_holding(&browser, CONTROL, &format!(".cell[data-at='{at}']")).await;
+        click_holding(&browser, CONTROL, &format!(".clip-cell[data-at='{at}']")).await;
     }
     browser.until("document.querySelector('.many').innerText.startsWith('3 chosen')", 5).await;
     browser.key("c").await;
@@ -237,10 +240,10 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
     browser.until(playing, 10).await;
     browser.key("2").await;
     browser.until("!document.querySelector('#beside').open", 5).await;
-    browser.until("document.querySelectorAll('.cell.is-out').length === 2", 10).await;
+    browser.until("document.querySelectorAll('.clip-cell.is-out').length === 2", 10).await;
     assert_eq!((count("tier", json!("out")).await, count("tier", json!("strong")).await), (2, 3));
     browser.control('z').await;
-    browser.until("document.querySelectorAll('.cell.is-out').length === 0", 10).await;
+    browser.until("document.querySelectorAll('.clip-cell.is-out').length === 0", 10).await;
 
     // Shuttling both ways, and back to a stand. Nothing plays by itself meanwhile.
     browser.shift('p').await;
@@ -249,7 +252,7 @@ async fn many_are_chosen_narrowed_and_seen_side_by_side() {
         .until("document.querySelector('#coming').value === '0' && document.querySelector('#video').paused", 5)
         .await;
     let speed = "document.querySelector('#at-now').textContent";
-    browser.click(".cell[data-at='3']").await;
+    browser.click(".clip-cell[data-at='3']").await;
     browser.until("document.querySelector('#video').readyState >= 2", 20).await;
     browser.key("l").await;
     browser.key("l").await;
@@ -293,7 +296,7 @@ async fn a_late_sheet_takes_no_verdict_back() {
     let browser = Browser::open().await;
     browser.go(&format!("http://127.0.0.1:{}/jobs/{}/sift", server.port, shoot.job)).await;
     browser.until("document.querySelector('#still').dataset.shown", 20).await;
-    let judged = |cells: usize| format!("document.querySelectorAll('.cell.is-strong').length === {cells}");
+    let judged = |cells: usize| format!("document.querySelectorAll('.clip-cell.is-strong').length === {cells}");
     browser.until(&judged(0), 10).await;
 
     // The sheet's answer is held back, as a slow network does.
@@ -322,20 +325,23 @@ async fn a_late_sheet_takes_no_verdict_back() {
 
     // Another select is asked for, and one has gone on before it is there.
     browser.js("document.querySelector('#video').currentTime = 7").await;
-    let clip = browser.js("return document.querySelector('.cell.is-here').dataset.at").await;
+    let clip = browser.js("return document.querySelector('.clip-cell.is-here').dataset.at").await;
     browser.key("+").await;
     browser.until("window.held === 2", 10).await;
     browser.key("ArrowUp").await;
     browser
         .until(
-            &format!("document.querySelector('.cell.is-here').dataset.at !== '{}'", clip.as_str().expect("a place")),
+            &format!(
+                "document.querySelector('.clip-cell.is-here').dataset.at !== '{}'",
+                clip.as_str().expect("a place")
+            ),
             10,
         )
         .await;
     let left = here(&browser).await;
     browser.js("dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''").await;
     browser.until("document.querySelector('#left').textContent", 10).await;
-    browser.until("document.querySelectorAll('.cell .brackets i').length === 5", 10).await;
+    browser.until("document.querySelectorAll('.clip-cell .brackets i').length === 5", 10).await;
     assert_eq!(here(&browser).await, left);
     assert_eq!(browser.complaints().await, Vec::<String>::new());
     browser.client.clone().close().await.expect("closed");

@@ -44,7 +44,7 @@ async fn from_a_folder_to_a_film() {
     let program = Program::start_again(&address, "serve", &data, &["--media", &media_text]);
     assert_eq!(program.address, address);
     browser.go(&format!("{job}/sift")).await;
-    browser.until("document.querySelectorAll('.cell').length > 10", 20).await;
+    browser.until("document.querySelectorAll('.clip-cell').length > 10", 20).await;
     assert_eq!(browser.text("#says-sift").await, before);
     browser.control('z').await;
     browser.until("document.getElementById('toast').textContent.startsWith('undone')", 5).await;
@@ -112,7 +112,7 @@ async fn listen(browser: &Browser, job: &str) {
 }
 
 async fn tiers(browser: &Browser) -> Value {
-    browser.js("return [...document.querySelectorAll('.cell')].map((c) => c.className.match(/is-(hero|strong|spare|out|unread)/)[1])").await
+    browser.js("return [...document.querySelectorAll('.clip-cell')].map((c) => c.className.match(/is-(hero|strong|spare|out|unread)/)[1])").await
 }
 
 async fn sift(browser: &Browser, job: &str) {
@@ -121,9 +121,9 @@ async fn sift(browser: &Browser, job: &str) {
     browser.until("document.querySelector('#still').dataset.shown", 10).await;
     // One key a verdict, and the next clip is there.
     for (key, tier) in [("f", "hero"), ("d", "strong"), ("s", "spare"), ("a", "out"), ("f", "hero"), ("d", "strong")] {
-        let now = browser.js("return document.querySelector('.cell.is-here').dataset.select").await;
+        let now = browser.js("return document.querySelector('.clip-cell.is-here').dataset.select").await;
         browser.key(key).await;
-        browser.until(&format!("document.querySelector('.cell.is-here').dataset.select !== {now}"), 5).await;
+        browser.until(&format!("document.querySelector('.clip-cell.is-here').dataset.select !== {now}"), 5).await;
         browser
             .until(
                 &format!("document.querySelector('[data-select=\"' + {now} + '\"]').classList.contains('is-{tier}')"),
@@ -139,7 +139,7 @@ async fn sift(browser: &Browser, job: &str) {
         .until("document.querySelector('#coming').value === '0' && document.querySelector('#video').paused", 5)
         .await;
     // The moving picture follows a moment after the still.
-    let shown = "document.querySelector('.cell.is-here').dataset.select";
+    let shown = "document.querySelector('.clip-cell.is-here').dataset.select";
     let loaded = format!(
         "document.querySelector('#video').dataset.shown === {shown} && document.querySelector('#video').readyState >= 2"
     );
@@ -166,7 +166,7 @@ async fn sift(browser: &Browser, job: &str) {
     browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{}'", CLIPS + 1), 5).await;
     // Undo takes back what was said last, redo says it again.
     let before = tiers(browser).await;
-    browser.click(".cell.is-unread").await;
+    browser.click(".clip-cell.is-unread").await;
     browser.key("f").await;
     browser.until("document.querySelector('#says-sift').textContent.startsWith('7 of')", 5).await;
     browser.control('z').await;

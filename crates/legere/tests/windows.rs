@@ -41,7 +41,7 @@ async fn two_windows_share_a_job() {
     for (step, ready) in [
         ("gather", "document.querySelectorAll('.clip-name').length > 0"),
         ("listen", "document.querySelector('#music').dataset.ready === 'yes'"),
-        ("sift", "document.querySelectorAll('.cell').length > 0"),
+        ("sift", "document.querySelectorAll('.clip-cell').length > 0"),
         ("arrange", "document.querySelector('#skyline').dataset.ready === 'yes'"),
         ("watch", "document.querySelector('#picture').dataset.frame !== undefined"),
         ("handoff", "document.querySelector('#files')"),
@@ -80,7 +80,7 @@ async fn verdicts_are_seen_by_both(one: &Browser, two: &Browser, job: &str) {
         browser.until(&format!("document.querySelector('#sheet').dataset.clips === '{CLIPS}'"), 20).await;
         browser.until("document.documentElement.dataset.following === 'yes'", 10).await;
     }
-    let first = one.js("return document.querySelector('.cell.is-here').dataset.select").await;
+    let first = one.js("return document.querySelector('.clip-cell.is-here').dataset.select").await;
     one.key("f").await;
     let is = |tier: &str| {
         format!("document.querySelector('[data-select=\"' + {first} + '\"]').classList.contains('is-{tier}')")
@@ -91,7 +91,7 @@ async fn verdicts_are_seen_by_both(one: &Browser, two: &Browser, job: &str) {
     two.control('z').await;
     two.until("document.querySelector('#toast').textContent === 'there is nothing to undo here'", 5).await;
     // What the other said last stands, and this window's undo passes over it.
-    two.click(".cell.is-hero").await;
+    two.click(".clip-cell.is-hero").await;
     two.key("a").await;
     one.until(&is("out"), 10).await;
     one.control('z').await;

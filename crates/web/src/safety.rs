@@ -21,7 +21,7 @@ impl Hosts {
     }
 }
 
-const POLICY: &str = "default-src 'self'; img-src 'self' data:; media-src 'self'; object-src 'none'; base-uri 'none'; \
+const POLICY: &str = "default-src 'self'; img-src 'self' data: blob:; media-src 'self'; object-src 'none'; base-uri 'none'; \
                       form-action 'self'; frame-ancestors 'none'";
 
 /// Refuses foreign hosts (DNS rebinding) and foreign origins, and puts the policy on every answer.

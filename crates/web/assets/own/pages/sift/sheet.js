@@ -1,15 +1,18 @@
 // @ts-check
 // The contact sheet: a cell for each clip, of which only those that are seen are in the page.
 import { $, el } from "../../lib/dom.js";
-import { STILLS, sheet as sheetOf, tile } from "../../lib/filmstrip.js";
+import { STILLS, tile } from "../../lib/filmstrip.js";
 import { clock } from "../../lib/time.js";
 import { bestOf, clipsOf, state } from "./state.js";
+import * as stills from "./stills.js";
 
 const GAP = 8;
 /** Widths of a still, in pixels. */
 const WIDTHS = { small: 122, large: 244 };
 /** What stands below a still, in pixels. */
 const BELOW = 36;
+/** Rows above and below those in sight whose pictures are made ready. */
+const AHEAD = 2;
 
 const box = $("sheet"),
   inside = /** @type {HTMLElement} */ (box.querySelector(".inside"));
@@ -17,10 +20,8 @@ const box = $("sheet"),
 let clips = [];
 /** @type {Map<string, number>} */
 let places = new Map();
-/** @type {Map<number, HTMLElement>} cells in the page, by their place */
+/** @type {Map<number, Cell>} cells in the page, by their place */
 const cells = new Map();
-/** @type {HTMLElement[]} */
-const spare = [];
 /** @type {"small" | "large"} */
 let size = "small";
 let across = 1,
@@ -47,106 +48,123 @@ function measure() {
   inside.style.height = `${Math.ceil(clips.length / across) * (high + GAP)}px`;
 }
 
-/** What a cell is made of. @param {HTMLElement} cell */
-const parts = (cell) => /** @type {HTMLElement[]} */ ([...cell.children]);
-
-/** @returns {HTMLElement} */
+/** A clip's place on the sheet: its elements stay, what they show changes.
+ * @typedef {ReturnType<typeof fresh>} Cell */
 function fresh() {
-  const kept = spare.pop();
-  if (kept) return kept;
-  const cell = el("div", { role: "option", class: "cell" });
-  cell.append(
-    el("span", { class: "pic" }),
-    el("span", { class: "brackets" }),
-    el("span", { class: "under" }),
-    el("span", { class: "cap" }),
-    el("span", { class: "is-sr-only" }),
-  );
+  const part = (/** @type {string} */ name) => el("span", { class: name });
+  const cell = {
+    box: el("div", { role: "option", class: "clip-cell" }),
+    still: part("pic"),
+    brackets: part("brackets"),
+    under: part("under"),
+    cap: part("cap"),
+    name: part("clip-name"),
+    length: part(""),
+    take: part("take"),
+    label: part("label-now"),
+    said: part("is-sr-only"),
+    /** How the clip's selects lie in it. */
+    marks: "",
+  };
+  cell.cap.append(cell.name, cell.length, cell.take, cell.label);
+  cell.box.append(cell.still, cell.brackets, cell.under, cell.cap, cell.said);
   return cell;
 }
-
-/** @param {HTMLElement} still @param {number} n */
-const showTile = (still, n) => (still.style.backgroundPositionX = `${(n / (STILLS - 1)) * 100}%`);
+/** Changes only what is not so already: even an equal text is laid out again. @param {HTMLElement} part @param {string} words */
+function write(part, words) {
+  if (part.textContent !== words) part.textContent = words;
+  part.hidden = !words;
+}
+/** @param {HTMLElement} part @param {string} name */
+function dressAs(part, name) {
+  if (part.className !== name) part.className = name;
+}
 
 /** The select that stands for a clip: the one that is looked at, or the best. @param {import("./state.js").Clip} clip */
 const face = (clip) => (state.now?.clip === clip.id ? state.now : bestOf(clip.selects));
 
-/** @param {HTMLElement} cell @param {number} at */
+/** @param {Cell} cell @param {number} at */
 function dressCell(cell, at) {
   const clip = clips[at],
     s = face(clip),
     best = bestOf(clip.selects),
     here = state.now?.clip === clip.id,
-    chosen = clip.selects.some((q) => state.chosen.has(q.id));
-  cell.style.transform = `translate(${(at % across) * (wide + GAP)}px, ${Math.floor(at / across) * (high + GAP)}px)`;
-  cell.style.width = `${wide}px`;
-  cell.style.height = `${high}px`;
-  cell.className = `cell is-${best.tier}${chosen ? " is-chosen" : ""}${here ? " is-here" : ""}`;
-  cell.dataset.select = s.id;
-  cell.draggable = here;
-  cell.dataset.at = String(at);
-  cell.setAttribute("aria-selected", String(here || chosen));
-  cell.setAttribute("aria-posinset", String(at + 1));
-  cell.setAttribute("aria-setsize", String(clips.length));
-  const [still, brackets, under, cap, said] = parts(cell),
-    address = `url("${sheetOf(s.clip)}")`;
-  if (still.dataset.of !== s.clip) {
-    still.dataset.of = s.clip;
-    still.style.backgroundImage = address;
-  }
-  showTile(still, tile(s.hit, s.duration));
-  const marks = clip.selects
-    .map((q) => `${((q.start / s.duration) * 100).toFixed(1)} ${(((q.end - q.start) / s.duration) * 100).toFixed(1)} ${q.tier}`)
-    .join();
-  if (brackets.dataset.marks !== marks) {
-    brackets.dataset.marks = marks;
-    brackets.replaceChildren(
-      ...clip.selects.map((q) => {
-        const mark = el("i", { class: q.tier });
-        mark.style.left = `${(q.start / s.duration) * 100}%`;
-        mark.style.width = `${((q.end - q.start) / s.duration) * 100}%`;
-        return mark;
-      }),
-    );
-  }
-  under.className = `under ${best.tier === "out" ? "" : best.tier}`;
+    chosen = clip.selects.some((q) => state.chosen.has(q.id)),
+    { box } = cell;
+  box.style.left = `${(at % across) * (wide + GAP)}px`;
+  box.style.top = `${Math.floor(at / across) * (high + GAP)}px`;
+  box.style.width = `${wide}px`;
+  box.style.height = `${high}px`;
+  dressAs(box, `clip-cell is-${best.tier}${s.problem ? " is-away" : ""}${chosen ? " is-chosen" : ""}${here ? " is-here" : ""}`);
+  box.dataset.select = s.id;
+  box.draggable = here;
+  box.dataset.at = String(at);
+  box.setAttribute("aria-selected", String(here || chosen));
+  box.setAttribute("aria-posinset", String(at + 1));
+  box.setAttribute("aria-setsize", String(clips.length));
+  cell.still.dataset.of = s.clip;
+  stills.show(cell.still, s.clip, tile(s.hit, s.duration));
+  bracket(cell, clip.selects);
+  dressAs(cell.under, `under ${best.tier === "out" ? "" : best.tier}`);
   const length = clock(clip.selects.reduce((sum, q) => sum + q.end - q.start, 0)),
-    many = clip.selects.length > 1 ? ` ×${clip.selects.length}` : "",
-    label = s.label,
-    words = `${s.name}|${length}${many}|${s.sound && !s.muted ? "♪" : ""}|${label ? label.word : ""}|${s.alike?.take}/${s.alike?.of}`;
-  if (cap.dataset.words !== words) {
-    cap.dataset.words = words;
-    cap.replaceChildren(el("span", { class: "clip-name" }, s.name), el("span", {}, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`));
-    if (s.alike)
-      cap.append(
-        el("span", { class: "take", title: `take ${s.alike.take} of ${s.alike.of} that show the same` }, `${s.alike.take}/${s.alike.of}`),
-      );
-    if (label) cap.append(el("span", { class: `label-now tone-${label.tone}` }, label.word));
+    many = clip.selects.length > 1 ? ` ×${clip.selects.length}` : "";
+  write(cell.name, s.name);
+  write(cell.length, `${length}${many}${s.sound && !s.muted ? " ♪" : ""}`);
+  write(cell.take, s.alike ? `${s.alike.take}/${s.alike.of}` : "");
+  if (s.alike) cell.take.title = `take ${s.alike.take} of ${s.alike.of} that show the same`;
+  dressAs(cell.label, `label-now tone-${s.label?.tone || ""}`);
+  write(cell.label, s.label ? s.label.word : "");
+  write(cell.said, [best.tier, s.problem].filter(Boolean).join(", "));
+}
+/** Where the selects of a clip lie in it. @param {Cell} cell @param {Select[]} selects */
+function bracket(cell, selects) {
+  const share = (/** @type {Select} */ q, /** @type {number} */ seconds) => `${((100 * seconds) / q.duration).toFixed(1)}%`,
+    marks = selects.map((q) => `${share(q, q.start)} ${share(q, q.end - q.start)} ${q.tier}`).join();
+  if (cell.marks === marks) return;
+  cell.marks = marks;
+  while (cell.brackets.children.length > selects.length) cell.brackets.lastChild?.remove();
+  for (const [i, q] of selects.entries()) {
+    const mark = /** @type {HTMLElement} */ (cell.brackets.children[i] || cell.brackets.appendChild(el("i", {})));
+    dressAs(mark, q.tier);
+    mark.style.left = share(q, q.start);
+    mark.style.width = share(q, q.end - q.start);
   }
-  const reported = [best.tier, s.problem].filter(Boolean).join(", ");
-  if (said.textContent !== reported) said.textContent = reported;
-  cell.classList.toggle("is-away", Boolean(s.problem));
 }
 
-/** Puts the cells that are seen into the page, and takes the others out. */
+/** Shows the cells that are in sight and the rows next to it. A cell that has left it becomes one that comes, where it
+ * stands in the page: taking it out and putting it in costs most of a step of scrolling. */
 function look() {
   const row = high + GAP,
-    first = Math.max(0, Math.floor(box.scrollTop / row) - 1) * across,
-    last = Math.min(clips.length, (Math.ceil((box.scrollTop + box.clientHeight) / row) + 1) * across);
+    first = Math.max(0, Math.floor(box.scrollTop / row) - AHEAD) * across,
+    last = Math.min(clips.length, (Math.ceil((box.scrollTop + box.clientHeight) / row) + AHEAD) * across);
+  /** @type {Cell[]} */
+  const free = [];
   for (const [at, cell] of cells) {
     if (at >= first && at < last) continue;
     cells.delete(at);
-    spare.push(cell);
-    cell.remove();
+    free.push(cell);
   }
-  // From behind, so that they stand in the page in the order in which they are seen.
-  for (let at = last - 1; at >= first; at--) {
+  for (let at = first; at < last; at++) {
     if (cells.has(at)) continue;
-    const cell = fresh();
-    inside.insertBefore(cell, cells.get(at + 1) || null);
+    const cell = free.pop() || fresh();
+    if (!cell.box.parentElement) inside.append(cell.box);
     cells.set(at, cell);
     dressCell(cell, at);
   }
+  for (const cell of free) cell.box.remove();
+  inOrderLater();
+}
+let rests = 0;
+/** Once the sheet rests, its cells stand in the page in the order in which they are seen and read out. */
+function inOrderLater() {
+  clearTimeout(rests);
+  rests = window.setTimeout(() => {
+    const seen = [...cells].sort(([a], [b]) => a - b).map(([, cell]) => cell.box);
+    for (const [i, cell] of seen.entries()) {
+      const follows = i ? seen[i - 1].nextElementSibling : inside.querySelector(".clip-cell");
+      if (follows !== cell) inside.insertBefore(cell, follows);
+    }
+  }, 200);
 }
 
 function layAnew() {
@@ -205,10 +223,12 @@ export function beside(now, step) {
 }
 export const columns = () => across;
 
-/** @param {Event} event @returns {{ cell: HTMLElement, clip: import("./state.js").Clip } | null} */
+/** @param {Event} event @returns {{ cell: Cell, clip: import("./state.js").Clip } | null} */
 function under(event) {
-  const cell = /** @type {any} */ (event.target).closest?.(".cell");
-  return cell ? { cell, clip: clips[Number(cell.dataset.at)] } : null;
+  const pressed = /** @type {any} */ (event.target).closest?.(".clip-cell"),
+    at = Number(pressed?.dataset.at),
+    cell = pressed && cells.get(at);
+  return cell ? { cell, clip: clips[at] } : null;
 }
 box.addEventListener("scroll", look, { passive: true });
 new ResizeObserver(layAnew).observe(box);
@@ -217,7 +237,7 @@ box.addEventListener("click", (/** @type {MouseEvent} */ event) => {
   // The click that ends a rubber band is none.
   if (!found || performance.now() - bandEnded < 60) return;
   // Pressing one of several brackets goes to that select.
-  const along = (event.clientX - found.cell.getBoundingClientRect().left) / wide,
+  const along = (event.clientX - found.cell.box.getBoundingClientRect().left) / wide,
     at = along * found.clip.selects[0].duration,
     on = found.clip.selects.find((s) => at >= s.start && at < s.end);
   press(on || face(found.clip), event);
@@ -226,14 +246,14 @@ box.addEventListener("click", (/** @type {MouseEvent} */ event) => {
 box.addEventListener("pointermove", (/** @type {PointerEvent} */ event) => {
   const found = under(event);
   if (!found || event.buttons) return;
-  const along = (event.clientX - found.cell.getBoundingClientRect().left) / wide;
-  showTile(parts(found.cell)[0], Math.max(0, Math.min(STILLS - 1, Math.floor(along * STILLS))));
+  const along = (event.clientX - found.cell.box.getBoundingClientRect().left) / wide;
+  stills.leafTo(found.cell.still, Math.max(0, Math.min(STILLS - 1, Math.floor(along * STILLS))));
 });
 box.addEventListener("pointerout", (/** @type {PointerEvent} */ event) => {
   const found = under(event);
-  if (!found || found.cell.contains(/** @type {Node} */ (event.relatedTarget))) return;
+  if (!found || found.cell.box.contains(/** @type {Node} */ (event.relatedTarget))) return;
   const s = face(found.clip);
-  showTile(parts(found.cell)[0], tile(s.hit, s.duration));
+  stills.show(found.cell.still, s.clip, tile(s.hit, s.duration));
 });
 
 // A rubber band over the paper between the cells, or from a cell with the button held.
