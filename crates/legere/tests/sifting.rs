@@ -298,19 +298,25 @@ async fn a_late_sheet_takes_no_verdict_back() {
     browser.until("document.querySelector('#still').dataset.shown", 20).await;
     let judged = |cells: usize| format!("document.querySelectorAll('.clip-cell.is-strong').length === {cells}");
     browser.until(&judged(0), 10).await;
+    // Clips stand, so that the mark stays where it is put.
+    browser.shift('p').await;
 
     // The sheet's answer is held back, as a slow network does.
     browser
         .js("const direct = window.fetch;
             window.fetch = async (address, ...how) => {
               const answer = await direct(address, ...how);
-              if (!String(address).includes('selects.json')) return answer;
-              window.held = (window.held || 0) + 1;
+              if (!window.holds || !String(address).includes('selects.json')) return answer;
+              window.held = true;
               return new Promise((turn) => addEventListener('arrive', () => turn(answer), { once: true }));
             };")
         .await;
+    let hold = "Object.assign(window, { holds: true, held: false })";
+    let arrive =
+        "window.holds = false; dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''";
+    browser.js(hold).await;
     browser.js("document.dispatchEvent(new Event('legere:changed'))").await;
-    browser.until("window.held === 1", 10).await;
+    browser.until("window.held", 10).await;
     verdict(&browser, "d").await;
     verdict(&browser, "d").await;
     let (second, stored) = (here(&browser).await, format!("/jobs/{}/sift/selects.json", shoot.job));
@@ -318,16 +324,17 @@ async fn a_late_sheet_takes_no_verdict_back() {
     {
         tokio::time::sleep(std::time::Duration::from_millis(40)).await;
     }
-    browser.js("dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''").await;
+    browser.js(arrive).await;
     browser.until("document.querySelector('#left').textContent", 10).await;
     browser.until(&judged(2), 10).await;
     assert_eq!(here(&browser).await, second);
 
     // Another select is asked for, and one has gone on before it is there.
-    browser.js("document.querySelector('#video').currentTime = 7").await;
+    stand(&browser, 7.0).await;
     let clip = browser.js("return document.querySelector('.clip-cell.is-here').dataset.at").await;
+    browser.js(hold).await;
     browser.key("+").await;
-    browser.until("window.held === 2", 10).await;
+    browser.until("window.held", 10).await;
     browser.key("ArrowUp").await;
     browser
         .until(
@@ -339,7 +346,7 @@ async fn a_late_sheet_takes_no_verdict_back() {
         )
         .await;
     let left = here(&browser).await;
-    browser.js("dispatchEvent(new Event('arrive')); document.querySelector('#left').textContent = ''").await;
+    browser.js(arrive).await;
     browser.until("document.querySelector('#left').textContent", 10).await;
     browser.until("document.querySelectorAll('.clip-cell .brackets i').length === 5", 10).await;
     assert_eq!(here(&browser).await, left);
