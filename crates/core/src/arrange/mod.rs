@@ -6,6 +6,7 @@
 mod fit;
 mod needs;
 mod pace;
+mod search;
 mod slot;
 mod solve;
 
