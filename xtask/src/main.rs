@@ -42,7 +42,7 @@ enum Task {
     Bench {
         /// `track` (and words of the pieces' names, or `fit`) judges the reading of music on pieces of our own, `scores`
         /// and folders on the MIDI files in them; `footage` (and `fitting`, or a folder of photographs) the reading of footage on
-        /// clips that are drawn for it; `screen` presses keys in a job of a thousand clips; `server` measures requests of jobs of 1,200 and 10,000 selects; `pressure` has sixteen people judge in one job for a minute; `mutants` puts faults into the core; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
+        /// clips that are drawn for it; `screen` presses keys in a job of a thousand clips; `server` measures requests of jobs of 1,200 and 10,000 selects; `pressure` has sixteen people judge in one job for a minute; `mutants` puts faults into the core; `arrange` lays thirty drawn problems; `clip` measures what is made of a clip, stage by stage; all else is passed on to `cargo bench`.
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         more: Vec<String>,
     },
@@ -129,6 +129,9 @@ fn bench(more: &[String]) -> Result<(), TaskError> {
     }
     if more.first().is_some_and(|first| first == "mutants") {
         return mutants(&more[1..]);
+    }
+    if more.first().is_some_and(|first| first == "arrange") {
+        return run(cargo().args(["bench", "-p", "legere-core", "--bench", "arrange"]));
     }
     if more.first().is_some_and(|first| first == "clip") {
         return run(cargo().args(["bench", "-p", "legere-media", "--bench", "clip"]).args(&more[1..]));

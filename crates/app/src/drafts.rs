@@ -5,7 +5,7 @@ use super::footage::Footage;
 use super::passages::{OpenPassage, ScoreKey, score_key};
 use super::recent::Recent;
 use crate::error::AppError;
-use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, Pace, Slot, slots, slots_under};
+use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, LeftOut, Pace, Slot, slots, slots_under};
 use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, SpeedKeyframe, frame_table};
@@ -44,6 +44,8 @@ pub struct OpenDraft {
     pub footage: Arc<Footage>,
     /// How each shot stands beside the music and its neighbours.
     pub judged: Vec<Judged>,
+    /// The heroes that are not in it.
+    pub left_out: Vec<LeftOut>,
 }
 
 /// What an open draft was made from.
@@ -165,7 +167,8 @@ impl Drafts<'_> {
         let music = self.app.tracks().music(&track, &version).await?;
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
         let footage = self.app.selects().footage(job.id).await?;
-        let cut = solved(&footage, &music, job, &pace, &[]).await?;
+        let seed = seed_of(self.app.store.drafts().next_number(job.id).await?);
+        let cut = solved(&footage, &music, job, &pace, &[], seed).await?;
         let body = DraftBody { score: Score::one(track.id, version), pace, cut };
         let mut edit = self.app.store.begin_edit(job.id, by).await?;
         let id = edit.add_draft(None, &body).await?;
@@ -218,9 +221,10 @@ impl Drafts<'_> {
         let slots = slots_under(&kept.body.cut, &music);
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
-        let judged = Arranger::over(footage.candidates(), slots.clone(), job.rate).judge(&kept.body.cut);
+        let arranger = Arranger::over(footage.candidates(), slots.clone(), job.rate);
+        let (judged, left_out) = (arranger.judge(&kept.body.cut), arranger.left_out(&kept.body.cut));
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged });
+        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, left_out });
         self.app.drafts.put(id, key, open.clone());
         Ok(open)
     }
@@ -246,7 +250,8 @@ impl Drafts<'_> {
             };
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
-            let cut = solved(&open.footage, &open.music, &open.job, &pace, &kept).await?;
+            let seed = seed_of(open.kept.number);
+            let cut = solved(&open.footage, &open.music, &open.job, &pace, &kept, seed).await?;
             let laid = |present: StoredDraft| {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);
@@ -341,18 +346,24 @@ pub(super) fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
     open.music.sections.iter().position(|s| seconds < s.end)
 }
 
+/// The seed that a draft is laid and laid again with: each draft of a job has a cadence of its own, and keeps it.
+pub(super) fn seed_of(number: i32) -> u64 {
+    u64::from(number.unsigned_abs())
+}
+
 pub(super) async fn solved(
     footage: &Arc<Footage>,
     music: &TrackReading,
     job: &Job,
     pace: &[Pace],
     kept: &[(FramePos, Shot)],
+    seed: u64,
 ) -> Result<Draft, AppError> {
-    let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace), job.rate, kept.to_vec());
+    let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace, seed), job.rate, kept.to_vec());
     // A thousand selects take long enough to be kept off the threads that serve pages.
     let laid = crate::blocking::run_blocking(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
-        Arranger::new(footage.candidates(), places, rate, &kept)?.solve(&mut ids)
+        Arranger::new(footage.candidates(), places, rate, &kept)?.solve(&mut ids, seed)
     });
     Ok(laid.await??.draft)
 }

@@ -7,11 +7,11 @@ use super::recent::Recent;
 use super::{Selects, short_name};
 use crate::blocking::run_blocking;
 use crate::error::AppError;
-use legere_core::arrange::Candidate;
+use legere_core::arrange::{Candidate, Measured};
 use legere_core::footage::{Fault, FaultKind, FrameSignature, seen_within, similar_takes, usual_in_job};
 use legere_core::id::{ClipId, JobId, RollId, SelectId};
 use legere_core::narrow::{Flag, SearchRecord};
-use legere_core::select::{Tag, framing_of, movement_of, role_of, tags_with};
+use legere_core::select::{Tag, framing_of, light_of, movement_of, role_of, tags_with};
 use legere_core::time::{FrameRate, Seconds};
 use legere_store::clips::Clip;
 use legere_store::jobs::FootageRevision;
@@ -91,8 +91,34 @@ impl Readings {
     fn entry(&self, select: Select, rate: FrameRate) -> Arc<Entry> {
         let record = self.record(&select, rate);
         let clip = self.clip(select.clip);
-        let candidate = clip.and_then(|clip| candidate(&select, clip, &self.faults));
+        let candidate = clip.and_then(|clip| self.candidate(&select, clip));
         Arc::new(Entry { select, record, candidate })
+    }
+
+    /// A select as it is arranged; none of a clip that was not read.
+    fn candidate(&self, select: &Select, clip: &Clip) -> Option<Candidate> {
+        let probe = clip.probe.as_ref()?;
+        let tags = tags_with(&select.verdict.tags, &clip.annotations.tags);
+        Some(Candidate {
+            select: select.id,
+            clip: clip.id,
+            name: short_name(&clip.name),
+            range: select.verdict.range,
+            media: probe.duration,
+            // Slower than its frames come is slower than it can be shown.
+            rate: probe.steady_rate.unwrap_or(probe.frame_rate),
+            tier: select.verdict.tier,
+            energy: select.energy,
+            trace: Arc::new(clip.trace.clone()),
+            faults: self.faults(clip.id),
+            framing: framing_of(&tags),
+            role: role_of(&tags),
+            movement: movement_of(&tags).or(Some(select.movement)),
+            light: light_of(&tags),
+            measured: Measured { framing: clip.summary.framing, light: clip.summary.light },
+            set_up: self.take(clip.id).map(|take| take.group),
+            recorded: Some(clip.recorded_at.timestamp_millis() as f64 / 1000.0),
+        })
     }
 
     /// A select as it can be asked for in a job of this rate; none of a clip that was not read.
@@ -280,25 +306,4 @@ fn faults_of(clip: &Clip, sharpness: Option<f64>) -> Option<Vec<Fault>> {
     // What a person says is none is none, whatever is read.
     faults.retain(|f| !clip.annotations.no_faults.contains(&f.kind));
     Some(faults)
-}
-
-fn candidate(select: &Select, clip: &Clip, faults: &Faults) -> Option<Candidate> {
-    let probe = clip.probe.as_ref()?;
-    let tags = tags_with(&select.verdict.tags, &clip.annotations.tags);
-    Some(Candidate {
-        select: select.id,
-        clip: clip.id,
-        name: short_name(&clip.name),
-        range: select.verdict.range,
-        media: probe.duration,
-        // Slower than its frames come is slower than it can be shown.
-        rate: probe.steady_rate.unwrap_or(probe.frame_rate),
-        tier: select.verdict.tier,
-        energy: select.energy,
-        trace: Arc::new(clip.trace.clone()),
-        faults: faults.get(&clip.id).cloned().unwrap_or_default(),
-        framing: framing_of(&tags),
-        role: role_of(&tags),
-        movement: movement_of(&tags).or(Some(select.movement)),
-    })
 }

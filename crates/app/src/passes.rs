@@ -82,6 +82,9 @@ pub struct Narrowed {
     pub problems: Vec<String>,
 }
 
+/// The cadence that needs are counted in: that of a job's first draft.
+const FIRST_SEED: u64 = 1;
+
 impl Selects<'_> {
     /// The passes of a job with how far each is; the first goes through everything and needs no beginning.
     pub async fn passes(self, job: JobId) -> Result<Vec<Progress>, AppError> {
@@ -160,7 +163,7 @@ impl Selects<'_> {
         let rate = job.rate;
         let found = crate::blocking::run_blocking(move || {
             let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
-            needs(&slots(&music, rate, &pace), footage.candidates(), rate)
+            needs(&slots(&music, rate, &pace, FIRST_SEED), footage.candidates(), rate)
         });
         found.await
     }

@@ -47,6 +47,10 @@ fn selects(n: u32) -> Vec<Candidate> {
             framing: Some([Framing::Wide, Framing::Close, Framing::Detail][i as usize % 3]),
             role: None,
             movement: Some([Movement::Left, Movement::Right, Movement::Still][i as usize * 7 % 3]),
+            light: None,
+            measured: legere_core::arrange::Measured::default(),
+            set_up: None,
+            recorded: None,
         })
         .collect()
 }
@@ -56,11 +60,11 @@ fn benches(c: &mut Criterion) {
     let reading = music();
     for n in [60, 1000] {
         let pool = selects(n);
-        c.bench_function(&format!("arrange {n} selects in {} places", slots(&reading, rate, &[]).len()), |b| {
+        c.bench_function(&format!("arrange {n} selects in {} places", slots(&reading, rate, &[], 1).len()), |b| {
             b.iter(|| {
-                Arranger::new(&pool, slots(&reading, rate, &[]), rate, &[])
+                Arranger::new(&pool, slots(&reading, rate, &[], 1), rate, &[])
                     .expect("a plan")
-                    .solve(&mut ShotIds::seeded(1))
+                    .solve(&mut ShotIds::seeded(1), 1)
                     .expect("a draft")
             });
         });

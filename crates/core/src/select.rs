@@ -145,7 +145,10 @@ words!(Framing);
     strum::EnumString,
     strum::IntoStaticStr,
     strum::VariantArray,
+    Serialize,
+    Deserialize,
 )]
+#[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum Role {
     /// Says where and when.
@@ -207,7 +210,10 @@ words!(Light);
     strum::EnumString,
     strum::IntoStaticStr,
     strum::VariantArray,
+    Serialize,
+    Deserialize,
 )]
+#[serde(rename_all = "lowercase")]
 #[strum(serialize_all = "lowercase")]
 pub enum Movement {
     /// Not at all.
@@ -579,6 +585,11 @@ pub fn tags_with(own: &BTreeSet<Tag>, of_clip: &BTreeSet<Tag>) -> BTreeSet<Tag> 
 /// How much of the subject the picture shows, where that was said.
 pub fn framing_of(tags: &BTreeSet<Tag>) -> Option<Framing> {
     tags.iter().find_map(|tag| if let Tag::Framing(framing) = tag { Some(*framing) } else { None })
+}
+
+/// In what light, where that was said.
+pub fn light_of(tags: &BTreeSet<Tag>) -> Option<Light> {
+    tags.iter().find_map(|tag| if let Tag::Light(light) = tag { Some(*light) } else { None })
 }
 
 /// What the shot does in the cut, where that was said.

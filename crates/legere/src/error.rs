@@ -41,6 +41,12 @@ pub enum MainError {
     NoWorker(#[source] std::io::Error),
     #[error("the server stopped")]
     Server(#[source] std::io::Error),
+    #[error("{} cannot be read", .file.display())]
+    Unreadable { file: PathBuf, source: std::io::Error },
+    #[error("{} is not a problem to arrange", .file.display())]
+    NoProblem { file: PathBuf, source: serde_json::Error },
+    #[error(transparent)]
+    Arrange(#[from] legere_core::arrange::exchange::ExchangeError),
     #[error("the result could not be written")]
     Output(#[from] serde_json::Error),
 }

@@ -1,5 +1,6 @@
 //! Legere, the program: serves the pages, does the long work, reads single files.
 
+mod arrange;
 mod demo;
 mod read;
 mod serve;
@@ -66,6 +67,13 @@ enum Command {
     ReadClip { file: PathBuf },
     /// Read one track and print what was measured, as JSON.
     ReadTrack { file: PathBuf },
+    /// Lay the selects of one problem, given as JSON (docs/arrange.md), and print the answer.
+    Arrange {
+        file: PathBuf,
+        /// Print also what each select costs in each place and behind each other.
+        #[arg(long)]
+        costs: bool,
+    },
 }
 
 #[derive(Debug, Args)]
@@ -84,6 +92,7 @@ fn main() -> ExitCode {
         Command::Restore { place, file, replace } => backup::restore(&place, &file, replace),
         Command::ReadClip { file } => read::clip(&file),
         Command::ReadTrack { file } => read::track(&file),
+        Command::Arrange { file, costs } => arrange::file(&file, costs),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

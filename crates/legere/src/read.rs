@@ -45,7 +45,7 @@ fn run<T>(work: impl Future<Output = Result<T, MediaError>>) -> Result<T, MainEr
     Ok(runtime.block_on(work)?)
 }
 
-fn print(value: &impl Serialize) -> Result<(), MainError> {
+pub fn print(value: &impl Serialize) -> Result<(), MainError> {
     let mut out = std::io::stdout().lock();
     serde_json::to_writer(&mut out, value)?;
     // A reader that has seen enough (`| head`) is no failure.

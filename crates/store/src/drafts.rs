@@ -317,25 +317,31 @@ impl Editable for Note {
     }
 }
 
+/// The next free number of a job's drafts.
+async fn next_number(job: JobId, db: &impl ConnectionTrait) -> Result<i32, StoreError> {
+    let last: Option<i32> = draft::Entity::find()
+        .filter(draft::Column::JobId.eq(job.uuid()))
+        .select_only()
+        .column(draft::Column::Number)
+        .order_by_desc(draft::Column::Number)
+        .into_tuple()
+        .one(db)
+        .await?;
+    Ok(last.unwrap_or(0) + 1)
+}
+
 /// A draft has no more notes than anybody reads.
 const MOST_NOTES: u64 = 1000;
 
 impl JobEdit {
     /// A new draft, with the next free number of its job.
     pub async fn add_draft(&mut self, name: Option<String>, body: &DraftBody) -> Result<DraftId, StoreError> {
-        let last: Option<i32> = draft::Entity::find()
-            .filter(draft::Column::JobId.eq(self.job().uuid()))
-            .select_only()
-            .column(draft::Column::Number)
-            .order_by_desc(draft::Column::Number)
-            .into_tuple()
-            .one(self.transaction())
-            .await?;
+        let number = next_number(self.job(), self.transaction()).await?;
         let id = DraftId::from(Uuid::now_v7());
         draft::ActiveModel {
             id: Set(id.uuid()),
             job_id: Set(self.job().uuid()),
-            number: Set(last.unwrap_or(0) + 1),
+            number: Set(number),
             name: Set(name),
             body: Set(kept(body)?),
             created_at: Set(chrono::Utc::now()),
@@ -396,6 +402,11 @@ impl Drafts<'_> {
                 shots: usize::try_from(row.shots).unwrap_or(0),
             })
             .collect())
+    }
+
+    /// The number that the next draft of a job will have.
+    pub async fn next_number(self, job: JobId) -> Result<i32, StoreError> {
+        next_number(job, &self.store.db).await
     }
 
     /// All drafts of a job, the newest first.

@@ -4,9 +4,11 @@ use super::{Candidate, Slot};
 use crate::draft::Speed;
 use crate::select::{Framing, Movement, Role, Tier, USUAL_HIT};
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
+use serde::{Deserialize, Serialize};
 
 /// How much each part counts.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+#[serde(default, deny_unknown_fields)]
 pub struct Weights {
     /// How far its energy is from the music’s.
     pub energy: f64,
@@ -20,16 +22,30 @@ pub struct Weights {
     pub range: f64,
     /// How it connects to its neighbours.
     pub join: f64,
+    /// How much worse a shot is for having been recorded before the one in front of it.
+    pub order: f64,
+    /// What each take of a set-up beyond the first costs.
+    pub alike: f64,
+    /// What a hero costs that is left out, where no alike take of it is there.
+    pub hero: f64,
+}
+
+impl Weights {
+    /// Whether all lie within 0 to 20: beyond that a cost would outweigh an empty place.
+    pub fn are_sound(&self) -> bool {
+        let Self { energy, tier, role, hit, range, join, order, alike, hero } = *self;
+        [energy, tier, role, hit, range, join, order, alike, hero].iter().all(|weight| (0.0..=20.0).contains(weight))
+    }
 }
 
 impl Default for Weights {
     fn default() -> Self {
-        Self { energy: 2.0, tier: 1.0, role: 0.5, hit: 0.4, range: 0.6, join: 0.5 }
+        Self { energy: 2.0, tier: 1.0, role: 0.5, hit: 0.4, range: 0.6, join: 0.5, order: 0.0, alike: 2.5, hero: 5.0 }
     }
 }
 
 /// The parts of a cost, each weighted; less is better.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize)]
 pub struct Cost {
     /// How far its energy is from the music’s.
     pub energy: f64,
@@ -144,6 +160,9 @@ pub fn showing(candidate: &Candidate, slot: &Slot, rate: FrameRate) -> Option<Sh
 /// verdict says more, because who gave it has seen the fault.
 const FAULTY: f64 = 0.6;
 
+/// What nobody has looked at comes after all that was kept, however well it would fit.
+const UNSEEN: f64 = 3.0;
+
 /// What it costs to show a select in this way in a slot; without the joins.
 pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale, weights: &Weights) -> Cost {
     let end = showing.end;
@@ -153,22 +172,24 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
     let outside = (before + after) / used.to_f64().max(1e-6);
     let slowed = if showing.speed == Speed::NORMAL { 0.0 } else { 0.3 };
     // A verdict says more than none: what was looked at and kept comes before what nobody has seen.
-    let tier = match candidate.tier {
-        Tier::Hero => 0.0,
-        Tier::Strong => 0.3,
-        Tier::Spare => 0.7,
-        Tier::Unread => 0.85,
-        Tier::Out => 2.0,
-    };
     // The best shots are for the loud places: a hero in a quiet slot is a hero wasted.
     let weight = if slot.on_drop { 2.0 } else { 0.4 + slot.energy / 100.0 };
+    let tier = match candidate.tier {
+        Tier::Hero => 0.0,
+        Tier::Strong => 0.3 * weight,
+        Tier::Spare => 0.7 * weight,
+        Tier::Unread => UNSEEN,
+        Tier::Out => 2.0 * UNSEEN,
+    };
+    // Nothing where the wish is met, so that a cost says how far a place is from what it asks for.
+    let unmet = if slot.wants.is_some() { 1.0 } else { 0.0 };
     let role = match (slot.wants, candidate.role) {
-        (Some(wanted), Some(role)) if wanted == role => -1.0,
-        (Some(Role::Establishing), _) if candidate.framing == Some(Framing::Wide) => -0.6,
-        (Some(Role::Establishing | Role::Closing), Some(Role::Action)) => 0.6,
-        (_, Some(Role::Establishing)) if slot.wants != Some(Role::Establishing) => 0.5,
-        (_, Some(Role::Closing)) if slot.wants != Some(Role::Closing) => 0.8,
-        _ => 0.0,
+        (Some(wanted), Some(role)) if wanted == role => 0.0,
+        (Some(Role::Establishing), _) if candidate.framing == Some(Framing::Wide) => 0.4,
+        (Some(Role::Establishing | Role::Closing), Some(Role::Action)) => unmet + 0.6,
+        (_, Some(Role::Establishing)) => unmet + 0.5,
+        (_, Some(Role::Closing)) => unmet + 0.8,
+        _ => unmet,
     };
     let energy = scale.of(candidate.energy_of(showing.start, end));
     let hit = match showing.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
@@ -177,7 +198,7 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
     };
     Cost {
         energy: weights.energy * ((energy - slot.energy).abs() / 50.0).powf(1.3),
-        tier: weights.tier * weight * tier,
+        tier: weights.tier * tier,
         role: weights.role * role,
         hit: weights.hit * hit * if slot.on_drop { 2.0 } else { 1.0 },
         range: weights.range * (outside * 1.5 + slowed + FAULTY * candidate.faulty(showing.start, end)),
@@ -227,15 +248,17 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
     best.map_or((led_in, None), |(_, start, at)| (start, Some(at)))
 }
 
-/// What it costs to have `b` after `a`.
+/// What it costs to have `b` after `a`; nothing where the cut goes from wide to close and the movement goes on.
 pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
-    let mut cost = 0.0;
-    if a.clip == b.clip {
-        cost += 2.0;
+    let mut cost = 0.7;
+    // Two pictures of one thing behind each other jump, or are seen as one that was forgotten to be cut.
+    if a.clip == b.clip || a.set_up.is_some() && a.set_up == b.set_up {
+        cost += 2.5;
     }
-    match (a.framing, b.framing) {
-        (Some(x), Some(y)) if x == y => cost += 0.7,
-        (Some(Framing::Wide), Some(Framing::Close | Framing::Detail | Framing::Medium)) => cost -= 0.3,
+    let (framings, trust) = known((a.framing, a.measured.framing), (b.framing, b.measured.framing));
+    match framings {
+        Some((x, y)) if x == y => cost += 0.7 * trust,
+        Some((Framing::Wide, Framing::Close | Framing::Detail | Framing::Medium)) => cost -= 0.3 * trust,
         _ => {}
     }
     match (a.movement, b.movement) {
@@ -243,7 +266,18 @@ pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
         (Some(x), Some(y)) if opposite(x, y) => cost += 0.6,
         _ => {}
     }
-    weights.join * cost
+    let (lights, trust) = known((a.light, a.measured.light), (b.light, b.measured.light));
+    if lights.is_some_and(|(x, y)| x != y) {
+        cost += 0.3 * trust;
+    }
+    let back = a.recorded.zip(b.recorded).is_some_and(|(a, b)| b < a);
+    weights.join * cost + if back { weights.order } else { 0.0 }
+}
+
+/// What is known of two shots, and how far it is trusted: what a person said wholly, what was measured by half.
+fn known<T: Copy>(a: (Option<T>, Option<T>), b: (Option<T>, Option<T>)) -> (Option<(T, T)>, f64) {
+    let said = a.0.zip(b.0);
+    (said.or_else(|| a.0.or(a.1).zip(b.0.or(b.1))), if said.is_some() { 1.0 } else { 0.5 })
 }
 
 fn opposite(a: Movement, b: Movement) -> bool {

@@ -1,8 +1,9 @@
 //! Laying selects on music: slots from sections and pace, then the best select for each, with reasons.
 //!
-//! [`slots`] divides the version into places that ask for something; [`Fit`] says how well a select answers;
-//! [`arrange`] searches the assignment that is best as a whole, joins included. Everything is deterministic.
+//! [`slots`] divides the version into places that ask for something; [`Cost`] says how well a select answers;
+//! [`Arranger::solve`] searches the row that is best as a whole, joins included. Everything follows from its seed.
 
+pub mod exchange;
 mod fit;
 mod needs;
 mod pace;
@@ -13,12 +14,13 @@ mod solve;
 pub use fit::{Cost, Scale, Weights};
 pub use needs::{Need, needs};
 pub use pace::{Pace, PaceError};
+pub use search::{EMPTY, Problem, Row, SelectSet};
 pub use slot::{BeatMark, Slot, propose_part, slots, slots_under};
-pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged};
+pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged, LeftOut};
 
 use crate::footage::{EnergyTrace, Fault};
 use crate::id::{ClipId, SelectId};
-use crate::select::{Framing, Movement, Range, Role, Tier};
+use crate::select::{Framing, Light, Movement, Range, Role, Tier};
 use crate::time::{FrameRate, Seconds};
 use std::sync::Arc;
 
@@ -51,6 +53,23 @@ pub struct Candidate {
     pub role: Option<Role>,
     /// The movement tag, or the measured movement.
     pub movement: Option<Movement>,
+    /// In what light, where that was said.
+    pub light: Option<Light>,
+    /// What the pictures look like, for where nobody has said it.
+    pub measured: Measured,
+    /// The set-up that it is a take of: candidates with the same number show the same.
+    pub set_up: Option<usize>,
+    /// When it was recorded, in seconds from any one instant.
+    pub recorded: Option<f64>,
+}
+
+/// What was read off the pictures and may be wrong: it counts half.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Measured {
+    /// How much of the subject they show.
+    pub framing: Option<Framing>,
+    /// In what light.
+    pub light: Option<Light>,
 }
 
 impl Candidate {

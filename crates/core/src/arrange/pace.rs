@@ -38,7 +38,7 @@ impl Pace {
     /// Long where the music breathes, short where it drives.
     pub fn for_kind(kind: SectionKind) -> Self {
         let (quarters, varied) = match kind {
-            SectionKind::Intro | SectionKind::Outro | SectionKind::Break => (8, false),
+            SectionKind::Intro | SectionKind::Outro | SectionKind::Break => (8, true),
             SectionKind::Groove => (4, true),
             SectionKind::Build => (4, false),
             SectionKind::Drop => (2, true),

@@ -10,9 +10,14 @@
 
 mod assign;
 mod improve;
+mod paths;
 mod prices;
 
+use super::Candidate;
+use super::fit::Weights;
+use crate::select::Tier;
 use improve::State;
+use std::collections::BTreeMap;
 
 /// What a place costs that stays empty: more than any select.
 pub const EMPTY: f64 = 1000.0;
@@ -56,6 +61,28 @@ pub struct Row {
     pub total: f64,
     /// No row costs less.
     pub bound: f64,
+}
+
+impl SelectSet {
+    /// The takes of each set-up, and each hero that is a set of its own.
+    pub fn of<'a>(selects: impl IntoIterator<Item = (usize, &'a Candidate)>, weights: &Weights) -> Vec<Self> {
+        let mut of_set_up: BTreeMap<usize, Vec<(usize, &Candidate)>> = BTreeMap::new();
+        let mut all: Vec<Vec<(usize, &Candidate)>> = Vec::new();
+        for (s, c) in selects {
+            match c.set_up {
+                Some(set_up) => of_set_up.entry(set_up).or_default().push((s, c)),
+                None if c.tier == Tier::Hero => all.push(vec![(s, c)]),
+                None => {}
+            }
+        }
+        all.extend(of_set_up.into_values());
+        let set = |members: Vec<(usize, &Candidate)>| Self {
+            unused: if members.iter().any(|(_, c)| c.tier == Tier::Hero) { weights.hero } else { 0.0 },
+            repeated: if members.len() > 1 { weights.alike } else { 0.0 },
+            members: members.into_iter().map(|(s, _)| s).collect(),
+        };
+        all.into_iter().map(set).collect()
+    }
 }
 
 impl Problem {
@@ -119,8 +146,10 @@ impl<'a> Search<'a> {
             place.push(if *pinned { f64::INFINITY } else { EMPTY });
         }
         let mut join = Vec::with_capacity(wide * wide);
-        for costs in &problem.join_cost {
+        for (s, costs) in problem.join_cost.iter().enumerate() {
             join.extend_from_slice(costs);
+            // Nothing follows itself.
+            join[s * wide + s] = f64::INFINITY;
             join.push(0.0);
         }
         join.resize(wide * wide, 0.0);

@@ -5,6 +5,9 @@ use crate::draft::{Draft, SHORTEST};
 use crate::select::Role;
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
 use crate::track::{Cue, CueKind, SectionKind, TrackReading};
+use rand::{Rng, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use serde::Deserialize;
 
 /// No planned shot is shorter than this many seconds, however fast the music.
 const SHORTEST_SECONDS: f64 = 0.3;
@@ -31,7 +34,7 @@ pub struct Slot {
 }
 
 /// A beat within a place.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
 pub struct BeatMark {
     /// Frames from the beginning of the place.
     pub at: u64,
@@ -88,12 +91,13 @@ impl Slot {
 }
 
 /// Divides a version (its reading, in its own time) into slots. `pace` has one entry per section; a missing one is
-/// the usual one for its kind.
-pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot> {
+/// the usual one for its kind. Where the pace is varied, each seed varies it in another way. A drop always has a cut.
+pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace], seed: u64) -> Vec<Slot> {
     let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).get().max(0);
     let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).get().clamp(0, total);
     let metre = f64::from(reading.metre());
     let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.get() as i64);
+    let drops = drops(reading, rate);
     let mut cuts: Vec<(i64, usize)> = Vec::new();
     for (index, section) in reading.sections.iter().enumerate() {
         let pace = pace.get(index).copied().unwrap_or_else(|| Pace::for_kind(section.kind));
@@ -105,7 +109,7 @@ pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot
             .filter(|b| b.at > section.start - 0.02 && b.at < section.end - 0.02)
             .map(|b| frame(b.at))
             .collect();
-        let mut step = Steps::new(pace, section.kind, metre, beats.len(), index);
+        let mut step = Steps::new(pace, section.kind, metre, beats.len(), (seed, index));
         let mut at = 0usize;
         loop {
             at += step.next(at);
@@ -116,9 +120,32 @@ pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace]) -> Vec<Slot
             }
             cuts.push((*cut, index));
         }
+        // What is left of the section may be as long as the three shots before it.
+        if pace.varied && section.kind != SectionKind::Build {
+            let of_section: Vec<i64> =
+                cuts.iter().filter(|(_, of)| *of == index).map(|(cut, _)| *cut).chain([end]).collect();
+            let lens: Vec<i64> = of_section.windows(2).map(|pair| pair[1] - pair[0]).collect();
+            let (least, most) = lens.iter().rev().take(4).fold((i64::MAX, 0), |(l, m), len| (l.min(*len), m.max(*len)));
+            if lens.len() >= 4 && most - least <= 1 {
+                cuts.pop();
+            }
+        }
+    }
+    let on_drop = |at: &i64| drops.iter().any(|drop| drop.abs_diff(*at) <= 1);
+    for drop in drops.iter().filter(|at| **at > 0) {
+        if cuts.iter().any(|(cut, _)| cut.abs_diff(*drop) <= 1) {
+            continue;
+        }
+        let next = cuts.partition_point(|(cut, _)| cut < drop);
+        let section = cuts[next.max(1) - 1].1;
+        cuts.insert(next, (*drop, section));
     }
     let mut kept: Vec<(i64, usize)> = Vec::new();
     for (cut, section) in cuts {
+        // What would be a flash before the drop gives way to it.
+        while on_drop(&cut) && kept.len() > 1 && kept.last().is_some_and(|(last, _)| cut - last < shortest) {
+            kept.pop();
+        }
         match kept.last() {
             None => kept.push((0, section)),
             Some((last, _)) if cut - last >= shortest && total - cut >= shortest => kept.push((cut, section)),
@@ -142,13 +169,14 @@ pub fn slots_under(draft: &Draft, reading: &TrackReading) -> Vec<Slot> {
     build(reading, rate, draft.len().get() as i64, &cuts)
 }
 
+/// The frames on which the music drops.
+fn drops(reading: &TrackReading, rate: FrameRate) -> Vec<i64> {
+    let drops = reading.cues.iter().filter(|c| c.kind == CueKind::Drop);
+    drops.map(|c| rate.nearest(Seconds::from_measured(c.at)).get()).collect()
+}
+
 fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usize)]) -> Vec<Slot> {
-    let drops: Vec<i64> = reading
-        .cues
-        .iter()
-        .filter(|c| c.kind == CueKind::Drop)
-        .map(|c| rate.nearest(Seconds::from_measured(c.at)).get())
-        .collect();
+    let drops = drops(reading, rate);
     let ends = cuts.iter().skip(1).map(|(c, _)| *c).chain([total]);
     let mut slots: Vec<Slot> = cuts
         .iter()
@@ -200,16 +228,35 @@ struct Steps {
     pace: Pace,
     kind: SectionKind,
     beats: usize,
+    rng: ChaCha8Rng,
+    /// The group that is gone through, and how far.
+    group: &'static [u8],
     turn: usize,
 }
 
-/// The order in which short, usual and long shots come: never twice the same distance for long, and whole bars
-/// after each group, so the longer marks stay on downbeats. In halves of the usual length.
-const VARIATION: [u8; 9] = [2, 1, 1, 4, 2, 2, 1, 1, 2];
+/// Lengths in halves of the usual one. Each group is as long as four usual shots, so that every fourth mark of an even cadence
+/// has a cut, and none has the same length three times in a row.
+const GROUPS: [&[u8]; 8] = [
+    &[2, 1, 1, 4],
+    &[2, 2, 1, 1, 2],
+    &[4, 2, 2],
+    &[1, 1, 2, 4],
+    &[4, 1, 1, 2],
+    &[2, 4, 2],
+    &[1, 2, 1, 4],
+    &[1, 1, 4, 2],
+];
+
+/// The same for shots that usually last two bars and longer: none is twice as long.
+const SLOW_GROUPS: [&[u8]; 6] =
+    [&[2, 3, 1, 2], &[3, 2, 2, 1], &[2, 1, 3, 2], &[1, 2, 2, 3], &[3, 1, 2, 2], &[2, 2, 1, 3]];
 
 impl Steps {
-    fn new(pace: Pace, kind: SectionKind, metre: f64, beats: usize, section: usize) -> Self {
-        Self { usual: pace.beats(metre), pace, kind, beats, turn: section * 4 }
+    fn new(pace: Pace, kind: SectionKind, metre: f64, beats: usize, (seed, section): (u64, usize)) -> Self {
+        // A stream of its own for each section: another pace in one leaves the cadence of the others.
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        rng.set_stream(section as u64);
+        Self { usual: pace.beats(metre), pace, kind, beats, rng, group: &[], turn: 0 }
     }
 
     fn next(&mut self, at: usize) -> usize {
@@ -223,10 +270,27 @@ impl Steps {
                 beats /= 2.0;
             }
         } else if self.pace.varied {
-            beats *= f64::from(VARIATION[self.turn % VARIATION.len()]) / 2.0;
-            self.turn += 1;
+            beats *= f64::from(self.halves()) / 2.0;
         }
         (beats.round() as usize).max(1)
+    }
+
+    /// The next length of a cadence that a listener cannot foretell: never the same four times in a row.
+    fn halves(&mut self) -> u8 {
+        if self.turn == self.group.len() {
+            let (last, before) = (self.group.last(), self.group);
+            let ended = before.iter().rev().take_while(|halves| Some(*halves) == last).count();
+            let fits = |group: &&&[u8]| {
+                let begun = group.iter().take_while(|halves| Some(*halves) == last).count();
+                **group != before && ended + begun < 4
+            };
+            let groups: &[&[u8]] = if self.pace.quarters() >= 8 { &SLOW_GROUPS } else { &GROUPS };
+            let fitting: Vec<&&[u8]> = groups.iter().filter(fits).collect();
+            self.group = fitting[self.rng.random_range(0..fitting.len())];
+            self.turn = 0;
+        }
+        self.turn += 1;
+        self.group[self.turn - 1]
     }
 }
 

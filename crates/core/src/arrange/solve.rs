@@ -1,19 +1,16 @@
 //! The assignment that is best as a whole.
 //!
-//! Places are filled in the order in which they matter (the drop first, then by energy), each with the best select
-//! that is left; then single selects are exchanged and replaced as long as the sum of all costs, joins
-//! included, falls. With some dozens of slots that ends in a few milliseconds, near enough to the optimum that
-//! the editor's own swaps matter more.
+//! What each select costs in each place and behind each other one is handed to [`super::search`] as numbers, with what is
+//! asked of several together: a set-up is shown once, and no hero is left out.
 
 use super::fit::{self, Cost, Fit, Scale, Showing, Weights};
+use super::search::{Problem, SelectSet};
 use super::{Candidate, Slot};
 use crate::draft::{Draft, DraftError, Pause, Pin, Shot, Source};
 use crate::id::{SelectId, ShotId, ShotIds};
 use crate::select::{Framing, Movement, Role, Tier};
 use crate::time::{FramePos, FrameRate};
-use std::collections::HashMap;
-
-const MOST_ROUNDS: usize = 40;
+use std::collections::{HashMap, HashSet};
 
 /// Why there is no draft.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -44,6 +41,21 @@ pub struct Arrangement {
     pub draft: Draft,
     /// The places that it fills.
     pub slots: Vec<Slot>,
+    /// What it costs, pinned shots aside.
+    pub total: f64,
+    /// No row of these selects in these places costs less.
+    pub bound: f64,
+}
+
+/// A hero that is not in a draft.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LeftOut {
+    /// The select.
+    pub select: SelectId,
+    /// Its clip's name.
+    pub name: String,
+    /// Why, in words.
+    pub why: String,
 }
 
 /// Another select for a place, and what it would change; positive is better than what is there.
@@ -187,117 +199,71 @@ impl<'a> Arranger<'a> {
         ArrangeError::TooLittle { have, want }
     }
 
-    /// Assigns a select to each slot. New shots get their ids from `ids`.
-    pub fn solve(&self, ids: &mut ShotIds) -> Result<Arrangement, ArrangeError> {
-        let mut chosen: Vec<Option<usize>> = self.pins.iter().map(|p| self.index_of(p.as_ref())).collect();
-        let mut used: Vec<bool> = vec![false; self.candidates.len()];
-        for i in self.pins.iter().flatten().filter_map(|p| self.index_of(Some(p))) {
-            used[i] = true;
-        }
-        let mut order: Vec<usize> = (0..self.slots.len()).filter(|i| self.pins[*i].is_none()).collect();
-        // A slot that few clips can fill chooses first; otherwise by what matters.
-        let choices = |slot: usize| self.fits[slot].iter().flatten().count();
-        order.sort_by(|a, b| {
-            let rank = |i: usize| (choices(i) > self.slots.len(), !self.slots[i].on_drop);
-            rank(*a).cmp(&rank(*b)).then(self.slots[*b].energy.total_cmp(&self.slots[*a].energy))
-        });
-        if !self.fill(&order, &mut chosen, &mut used) {
-            // What matters most took what only others could have done without: the hardest to fill choose first.
-            let open = |i: &usize| order.contains(i);
-            for taken in (0..chosen.len()).filter(open).filter_map(|i| chosen[i].take()).collect::<Vec<_>>() {
-                used[taken] = false;
-            }
-            order.sort_by_key(|i| choices(*i));
-            if !self.fill(&order, &mut chosen, &mut used) {
-                return Err(self.too_little());
-            }
-        }
-        self.improve(&mut chosen, &mut used, &order);
-        self.built(&chosen, ids)
+    /// The cheapest row of selects that is found. New shots get their ids from `ids`; each seed begins the search elsewhere.
+    pub fn solve(&self, ids: &mut ShotIds, seed: u64) -> Result<Arrangement, ArrangeError> {
+        let row = self.problem(seed).solve();
+        let mut laid = self.built(&row.chosen, ids)?;
+        (laid.total, laid.bound) = (row.total, row.bound);
+        Ok(laid)
     }
 
-    /// Gives each of these slots the cheapest select that is left; false when one finds none.
-    fn fill(&self, order: &[usize], chosen: &mut [Option<usize>], used: &mut [bool]) -> bool {
-        order.iter().all(|slot| {
-            let best = (0..self.candidates.len())
-                .filter(|c| !used[*c])
-                .filter_map(|c| self.fits[*slot][c].as_ref().map(|f| (c, f.cost.total())))
-                .min_by(|a, b| a.1.total_cmp(&b.1));
-            let Some((candidate, _)) = best else { return false };
-            used[candidate] = true;
-            chosen[*slot] = Some(candidate);
-            true
-        })
-    }
-
-    fn improve(&self, chosen: &mut [Option<usize>], used: &mut [bool], open: &[usize]) {
-        for _ in 0..MOST_ROUNDS {
-            let mut better = false;
-            for slot in open {
-                let Some(now) = chosen[*slot] else { continue };
-                let mut best = (self.local(chosen, &[*slot]) - 1e-9, None);
-                for candidate in (0..self.candidates.len()).filter(|c| !used[*c]) {
-                    if self.fits[*slot][candidate].is_none() {
-                        continue;
-                    }
-                    chosen[*slot] = Some(candidate);
-                    let cost = self.local(chosen, &[*slot]);
-                    if cost < best.0 {
-                        best = (cost, Some(candidate));
-                    }
-                }
-                chosen[*slot] = Some(best.1.unwrap_or(now));
-                if let Some(candidate) = best.1 {
-                    used[now] = false;
-                    used[candidate] = true;
-                    better = true;
-                }
-            }
-            for (n, a) in open.iter().enumerate() {
-                for b in &open[n + 1..] {
-                    let before = self.local(chosen, &[*a, *b]);
-                    chosen.swap(*a, *b);
-                    if self.local(chosen, &[*a, *b]) < before - 1e-9 {
-                        better = true;
-                    } else {
-                        chosen.swap(*a, *b);
-                    }
-                }
-            }
-            if !better {
-                return;
-            }
+    /// The candidates in all places, as numbers. A pinned shot is a select of its own, which joins as its candidate does.
+    fn problem(&self, seed: u64) -> Problem {
+        let pinned: Vec<(usize, Option<usize>)> = (0..self.slots.len())
+            .filter_map(|place| self.pins[place].as_ref().map(|shot| (place, self.index_of(shot))))
+            .collect();
+        let taken: HashSet<usize> = pinned.iter().filter_map(|(_, candidate)| *candidate).collect();
+        let cost_of = |place: usize, c: usize| {
+            let fit = self.fits[place][c].as_ref().filter(|_| self.pins[place].is_none() && !taken.contains(&c));
+            fit.map_or(f64::INFINITY, |fit| fit.cost.total())
+        };
+        let of_pin = |place: usize, of: usize| if place == of { 0.0 } else { f64::INFINITY };
+        let place_cost = (0..self.slots.len())
+            .map(|place| {
+                let free = (0..self.candidates.len()).map(|c| cost_of(place, c));
+                free.chain(pinned.iter().map(|(of, _)| of_pin(place, *of))).collect()
+            })
+            .collect();
+        let all: Vec<Option<usize>> =
+            (0..self.candidates.len()).map(Some).chain(pinned.iter().map(|(_, candidate)| *candidate)).collect();
+        let join = |a: &Option<usize>, b: &Option<usize>| {
+            a.zip(*b).map_or(0.0, |(a, b)| fit::join(self.candidates[a], self.candidates[b], &self.weights))
+        };
+        let join_cost = all.iter().map(|a| all.iter().map(|b| join(a, b)).collect()).collect();
+        let of_all = all.iter().enumerate().filter_map(|(s, c)| Some((s, self.candidates[(*c)?])));
+        Problem {
+            place_cost,
+            join_cost,
+            sets: SelectSet::of(of_all, &self.weights),
+            orders: Vec::new(),
+            pinned: self.pins.iter().map(Option::is_some).collect(),
+            seed,
         }
     }
 
-    /// The cost of the places and of all joins that touch them.
-    fn local(&self, chosen: &[Option<usize>], places: &[usize]) -> f64 {
-        let mut sum = 0.0;
-        let mut joins: Vec<usize> = Vec::with_capacity(4);
-        for slot in places {
-            sum += match chosen[*slot] {
-                Some(c) => self.fits[*slot][c].as_ref().map_or(1e6, |f| f.cost.total()),
-                None => 1e6,
-            };
-            for join in [slot.checked_sub(1), Some(*slot)].into_iter().flatten() {
-                if !joins.contains(&join) {
-                    joins.push(join);
-                }
-            }
-        }
-        sum + joins.iter().map(|j| self.join_cost(chosen, *j)).sum::<f64>()
+    /// The heroes that are not in a draft, each with the reason. The slots must be those under the draft.
+    pub fn left_out(&self, draft: &Draft) -> Vec<LeftOut> {
+        let shown = self.shown(draft);
+        let used = |c: &&&Candidate| draft.shots().iter().any(|s| s.source.select == c.select);
+        let heroes = self.candidates.iter().filter(|c| c.tier == Tier::Hero && !used(c));
+        heroes
+            .map(|c| {
+                let take = |shot: &&&Candidate| shot.set_up.is_some() && shot.set_up == c.set_up;
+                let fits = |slot: &Slot| fit::showing(c, slot, self.rate).is_some();
+                let why = if let Some(take) = shown.iter().flatten().find(take) {
+                    format!("{} is there, a take of the same", take.name)
+                } else if !self.slots.iter().any(fits) {
+                    "it is too short for every place".to_owned()
+                } else {
+                    "every place that it fits has a shot that suits it better".to_owned()
+                };
+                LeftOut { select: c.select, name: c.name.clone(), why }
+            })
+            .collect()
     }
 
-    /// The join between a slot and the next.
-    fn join_cost(&self, chosen: &[Option<usize>], slot: usize) -> f64 {
-        match (chosen.get(slot).copied().flatten(), chosen.get(slot + 1).copied().flatten()) {
-            (Some(a), Some(b)) => fit::join(self.candidates[a], self.candidates[b], &self.weights),
-            _ => 0.0,
-        }
-    }
-
-    fn index_of(&self, shot: Option<&Shot>) -> Option<usize> {
-        let select = shot?.source.select;
+    fn index_of(&self, shot: &Shot) -> Option<usize> {
+        let select = shot.source.select;
         self.candidates.iter().position(|c| c.select == select)
     }
 
@@ -323,7 +289,8 @@ impl<'a> Arranger<'a> {
                 held: false,
             });
         }
-        Ok(Arrangement { draft: Draft::new(self.rate, shots)?, slots: self.slots.clone() })
+        let draft = Draft::new(self.rate, shots)?;
+        Ok(Arrangement { draft, slots: self.slots.clone(), total: 0.0, bound: 0.0 })
     }
 
     /// The candidates that the shots of a draft show; `None` for a select that is no longer there.

@@ -68,6 +68,8 @@ pub struct CutView {
     pub shots: Vec<ShotView>,
     pub figures: Figures,
     pub findings: Vec<Finding>,
+    /// The heroes that are not in it, each with why.
+    pub left_out: Vec<String>,
     /// Where each track begins.
     pub passages: Vec<PassageView>,
     /// Another one whenever what is heard is another.
@@ -364,6 +366,7 @@ impl CutView {
             shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.get(), shot, judged)).collect(),
             figures: open.figures(),
             findings: open.findings(),
+            left_out: open.left_out.iter().map(|l| format!("{} is left out, a hero: {}", l.name, l.why)).collect(),
             passages: open.passages.iter().map(|p| PassageView::of(p, rate)).collect(),
             music: open.music_name(),
             nothing_found: open.nothing_found(),

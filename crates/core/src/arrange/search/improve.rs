@@ -1,10 +1,11 @@
 //! Rows: what changes when a select moves, and the search for cheaper ones.
 
-use super::prices::SHORTLIST;
 use super::{BROKEN, Search, set_cost};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
+/// Selects of a place that are tried in the end, the cheapest by their own costs.
+const LONG_LIST: usize = 80;
 /// How much luck weighs where a stretch is laid again, and how much dearer a row may be to be gone on from at the beginning.
 const LUCK: f64 = 0.3;
 const HEAT: f64 = 0.6;
@@ -314,7 +315,7 @@ impl<'a> Search<'a> {
         let mut rng = ChaCha8Rng::seed_from_u64(self.problem.seed);
         let lists = {
             let none = vec![0.0f32; self.wide];
-            self.shortlists(&none, 2 * SHORTLIST)
+            self.shortlists(&none, LONG_LIST)
         };
         let mut now = best;
         let all: Vec<usize> = (0..self.places).collect();
@@ -325,7 +326,7 @@ impl<'a> Search<'a> {
         }
         let mut trial = now.clone();
         // A long row takes longer to improve at each turn.
-        let turns = (360_000 / self.places).clamp(1500, 6000);
+        let turns = (300_000 / self.places).clamp(2000, 6000);
         for turn in 0..turns {
             let many = rng.random_range(2..=5.min(self.places));
             let first = rng.random_range(0..self.places);

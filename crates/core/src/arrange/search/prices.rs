@@ -1,9 +1,10 @@
-//! The bound: prices on what is used twice, and the cheapest path by them.
+//! The bound: prices on what is used twice.
 
+use super::paths::ShortPaths;
 use super::{EMPTY, Search, State};
 
-/// Selects that are looked at first at a place, the cheapest by the prices.
-pub(super) const SHORTLIST: usize = 40;
+/// Selects that are looked at first at a place, the cheapest by the prices: so many, or in a long row fewer.
+const SHORTLIST: (usize, usize) = (40, 28);
 /// How often the prices that short lists led to are weighed against all selects, and the lists drawn up again.
 const ROUNDS: usize = 3;
 /// Steps of the prices in the first round, and in each one after it.
@@ -13,70 +14,7 @@ const KEEP: f64 = 0.3;
 /// Steps without a better bound after which they become smaller.
 const PATIENCE: usize = 6;
 /// Steps between two rows that are made of a path.
-const BETWEEN_ROWS: usize = 15;
-
-/// Joins between the shortlists of neighbours, side by side in memory: a pass reads them in order.
-struct ShortPaths<'a> {
-    lists: &'a [Vec<u32>],
-    /// Of each place, its selects' costs.
-    costs: Vec<Vec<f32>>,
-    /// Of each place but the first: before-major joins to the selects of the place before.
-    joins: Vec<Vec<f32>>,
-}
-
-impl<'a> ShortPaths<'a> {
-    fn new(search: &Search, lists: &'a [Vec<u32>]) -> Self {
-        let costs = lists
-            .iter()
-            .enumerate()
-            .map(|(i, list)| list.iter().map(|s| search.place_cost[i * search.wide + *s as usize]).collect());
-        let joins = lists.windows(2).map(|pair| {
-            let row = |a: &u32| &search.join_cost[*a as usize * search.wide..][..search.wide];
-            pair[0].iter().flat_map(|a| pair[1].iter().map(move |b| row(a)[*b as usize])).collect()
-        });
-        Self { costs: costs.collect(), joins: joins.collect(), lists }
-    }
-
-    /// The cheapest path by the prices.
-    fn path(&self, more: &[f32]) -> (f64, Vec<usize>) {
-        let priced = |i: usize| self.lists[i].iter().zip(&self.costs[i]).map(|(s, cost)| cost + more[*s as usize]);
-        let mut scores: Vec<Vec<f32>> = vec![priced(0).collect()];
-        for (i, joins) in self.joins.iter().enumerate() {
-            let here = self.lists[i + 1].len();
-            let mut best = vec![f32::INFINITY; here];
-            for (so_far, row) in scores[i].iter().zip(joins.chunks_exact(here)) {
-                go_on(*so_far, row, &mut best);
-            }
-            scores.push(priced(i + 1).zip(best).map(|(cost, best)| cost + best).collect());
-        }
-        let (sum, spots) = walk_back(&scores, |i, from, to| self.joins[i][from * self.lists[i + 1].len() + to]);
-        (sum, spots.iter().zip(self.lists).map(|(spot, list)| list[*spot] as usize).collect())
-    }
-}
-
-/// Goes on from one select to all, wherever that is the cheapest way to one.
-fn go_on(so_far: f32, joins: &[f32], best: &mut [f32]) {
-    for (best, join) in best.iter_mut().zip(joins) {
-        let sum = so_far + join;
-        *best = if sum < *best { sum } else { *best };
-    }
-}
-
-/// The path that led to the least of the last scores. Which way was taken is looked for again here, one place at a time: kept
-/// along the way forward it would cost more than the way itself.
-fn walk_back(scores: &[Vec<f32>], join: impl Fn(usize, usize, usize) -> f32) -> (f64, Vec<usize>) {
-    let least = |scores: &mut dyn Iterator<Item = f32>| {
-        scores.enumerate().min_by(|a, b| a.1.total_cmp(&b.1)).unwrap_or((0, f32::INFINITY))
-    };
-    let Some(last) = scores.last() else { return (0.0, Vec::new()) };
-    let (mut spot, sum) = least(&mut last.iter().copied());
-    let mut path = vec![spot; scores.len()];
-    for i in (1..scores.len()).rev() {
-        spot = least(&mut scores[i - 1].iter().enumerate().map(|(from, score)| score + join(i - 1, from, spot))).0;
-        path[i - 1] = spot;
-    }
-    (f64::from(sum), path)
-}
+const BETWEEN_ROWS: usize = 34;
 
 /// Prices of the selects, then of the sets.
 struct Prices {
@@ -132,23 +70,6 @@ impl Prices {
 }
 
 impl Search<'_> {
-    /// The cheapest path over all selects.
-    fn path(&self, more: &[f32]) -> (f64, Vec<usize>) {
-        let wide = self.wide;
-        let priced = |i: usize| self.place_cost[i * wide..][..wide].iter().zip(more).map(|(cost, more)| cost + more);
-        let mut scores: Vec<Vec<f32>> = vec![priced(0).collect()];
-        for i in 1..self.places {
-            let mut best = vec![f32::INFINITY; wide];
-            for (a, so_far) in scores[i - 1].iter().enumerate().filter(|(_, score)| score.is_finite()) {
-                go_on(*so_far, &self.join_cost[a * wide..][..wide], &mut best);
-            }
-            scores.push(priced(i).zip(best).map(|(cost, best)| cost + best).collect());
-        }
-        let (sum, path) = walk_back(&scores, |_, from, to| self.join_cost[from * wide + to]);
-        // Single precision errs by less than this over a row.
-        (sum - sum.abs() * 1e-6 * self.places.max(8) as f64 / 8.0, path)
-    }
-
     /// The cheapest selects of each place by the prices.
     pub(super) fn shortlists(&self, more: &[f32], most: usize) -> Vec<Vec<u32>> {
         (0..self.places)
@@ -171,7 +92,8 @@ impl Search<'_> {
     pub(super) fn relax(&self) -> (State, f64) {
         let (assigned, selects) = self.assigned();
         let mut prices = Prices::new(self, &selects);
-        let mut lists = self.shortlists(&prices.priced(self).0, SHORTLIST);
+        let short = (3400 / self.places).clamp(SHORTLIST.1, SHORTLIST.0);
+        let mut lists = self.shortlists(&prices.priced(self).0, short);
         let mut best = self.repaired(&assigned, &lists);
         let mut bound = f64::NEG_INFINITY;
         for round in 0..ROUNDS {
@@ -184,7 +106,7 @@ impl Search<'_> {
             if best.total - bound < 1e-4 * best.total.abs().max(1.0) || known && round > 0 {
                 break;
             }
-            lists = self.shortlists(&more, SHORTLIST);
+            lists = self.shortlists(&more, short);
             for ((list, of_best), of_path) in lists.iter_mut().zip(&best.at).zip(&path) {
                 for s in [*of_best as u32, *of_path as u32] {
                     if !list.contains(&s) {

@@ -18,7 +18,7 @@ fn problem(seed: u64, places: usize, selects: usize) -> Problem {
     ];
     let mut pinned = vec![false; places];
     let mut problem = Problem { place_cost, join_cost, sets, orders: vec![(0, 1), (2, 0)], pinned: vec![], seed };
-    if seed % 3 == 0 {
+    if seed.is_multiple_of(3) {
         // The last select at the first place, and nowhere else.
         pinned[0] = true;
         for (i, costs) in problem.place_cost.iter_mut().enumerate() {

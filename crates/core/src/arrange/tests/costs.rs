@@ -33,7 +33,7 @@ fn the_places_of_each_pace() {
         for pace in [None, Some((4, false)), Some((8, true)), Some((1, true)), Some((32, false))] {
             let pace = pace.map(|(quarters, varied)| vec![Pace::new(quarters, varied).expect("a pace"); 4]);
             writeln!(text, "{about}, {pace:?}").expect("text");
-            for slot in slots(&music, rate(), &pace.unwrap_or_default()) {
+            for slot in slots(&music, rate(), &pace.unwrap_or_default(), 1) {
                 writeln!(text, "  {}", line(&slot)).expect("text");
             }
         }
@@ -44,7 +44,7 @@ fn the_places_of_each_pace() {
 #[test]
 fn places_divided_and_joined() {
     let mut text = String::new();
-    let places = slots(&uneven(), rate(), &[Pace::new(8, false).expect("a pace"); 5]);
+    let places = slots(&uneven(), rate(), &[Pace::new(8, false).expect("a pace"); 5], 1);
     for (slot, next) in places.iter().zip(&places[1..]) {
         let halves = slot.split().map_or("-".to_owned(), |(a, b)| format!("{} | {}", line(&a), line(&b)));
         writeln!(text, "{halves}\n  {}", line(&slot.joined(next))).expect("text");
@@ -86,7 +86,7 @@ fn various() -> Vec<Candidate> {
 
 #[test]
 fn the_cost_of_each_select_in_each_place() {
-    let places = slots(&uneven(), rate(), &[]);
+    let places = slots(&uneven(), rate(), &[], 1);
     let all = various();
     let scale = Scale::between(&all, &places);
     let mut text = String::new();
@@ -123,7 +123,7 @@ fn the_cost_of_each_select_in_each_place() {
 #[test]
 fn of_two_beats_that_suit_a_hit_alike_it_lands_on_the_earlier() {
     let beat = |at| BeatMark { at, bar: 2, beat: 1 };
-    let first = slots(&music(), rate(), &[]).remove(0);
+    let first = slots(&music(), rate(), &[], 1).remove(0);
     let slot = Slot { len: FrameLen::new(100), on_drop: false, marks: vec![beat(25), beat(55)], ..first };
     let range = Range::new(secs(0.5), secs(8.0), secs(3.0)).expect("a range");
     let select = Candidate { range, media: secs(8.5), ..candidates(1).remove(0) };
@@ -159,9 +159,9 @@ fn the_cost_of_each_join() {
 #[test]
 fn a_draft_of_various_selects_with_its_reasons_and_alternates() {
     let pool = various();
-    let places = slots(&uneven(), rate(), &[Pace::new(8, false).expect("a pace"); 5]);
+    let places = slots(&uneven(), rate(), &[Pace::new(8, false).expect("a pace"); 5], 1);
     let arranger = Arranger::new(&pool, places, rate(), &[]).expect("a plan");
-    let laid = arranger.solve(&mut ShotIds::seeded(3)).expect("laid");
+    let laid = arranger.solve(&mut ShotIds::seeded(3), 1).expect("laid");
     let mut text = String::new();
     let over = Arranger::over(&pool, slots_under(&laid.draft, &uneven()), rate());
     for ((at, shot), judged) in laid.draft.placed().zip(over.judge(&laid.draft)) {
@@ -185,7 +185,7 @@ fn a_draft_of_various_selects_with_its_reasons_and_alternates() {
             writeln!(text, "    {name} {:.3} {}", a.gain.total(), a.why.join("; ")).expect("text");
         }
     }
-    for need in needs(&slots(&uneven(), rate(), &[]), &pool, rate()) {
+    for need in needs(&slots(&uneven(), rate(), &[], 1), &pool, rate()) {
         writeln!(text, "{need:?}").expect("text");
     }
     insta::assert_snapshot!("various", text);

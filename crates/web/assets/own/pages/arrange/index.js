@@ -173,7 +173,8 @@ function draw() {
   $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
   const option = $("drafts").selectedOptions[0];
   if (option) option.textContent = d.title;
-  page.findings = d.findings.length ? d.findings : [{ words: d.nothing_found, shot: null }];
+  const found = [...d.findings, ...d.left_out.map((words) => ({ words, shot: null }))];
+  page.findings = found.length ? found : [{ words: d.nothing_found, shot: null }];
 }
 /** What the heads show now, to leave them alone as long as that stays. */
 let headed = "";
