@@ -2,7 +2,7 @@
 //! changed in Listen.
 
 use super::Drafts;
-use super::drafts::{OpenDraft, solved};
+use super::drafts::{OpenDraft, seed_of, solved};
 use super::passages::OpenPassage;
 use crate::error::AppError;
 use legere_core::arrange::Pace;

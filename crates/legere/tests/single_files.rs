@@ -96,3 +96,34 @@ fn wrong_usage_is_exit_2() {
         assert_eq!(legere(words).status.code(), Some(2), "{words:?}");
     }
 }
+
+#[test]
+fn a_problem_is_laid_and_what_is_none_is_refused_in_words() {
+    let example = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/arrange-example.json");
+    let example = example.to_str().expect("a name");
+    let laid = |words: &[&str]| -> Value {
+        let out = legere(&[&["arrange", example], words].concat());
+        assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+        serde_json::from_slice(&out.stdout).expect("JSON")
+    };
+    let (plain, costs) = (laid(&[]), laid(&["--costs"]));
+    assert_eq!(plain["chosen"].as_array().map(Vec::len), Some(12));
+    assert!(plain["ms"].as_f64().is_some_and(|ms| ms > 0.0));
+    assert!(plain.get("place_cost").is_none());
+    let sizes = |name: &str| (costs[name].as_array().map(Vec::len), costs[name][0].as_array().map(Vec::len));
+    assert_eq!((sizes("place_cost"), sizes("join_cost")), ((Some(12), Some(30)), (Some(30), Some(30))));
+
+    let dir = folder();
+    let file = dir.path().join("-odd.json");
+    for (text, words) in [
+        ("{", "is not a problem to arrange"),
+        (r#"{"rate":"25/1","places":[],"selects":[]}"#, "a problem has 1 to 2000 places"),
+    ] {
+        std::fs::write(&file, text).expect("written");
+        let out = legere(&["arrange", "--", file.to_str().expect("a name")]);
+        let said = String::from_utf8_lossy(&out.stderr).into_owned();
+        assert!(!out.status.success() && said.contains(words), "{said}");
+    }
+    let out = legere(&["arrange", "nowhere.json"]);
+    assert!(String::from_utf8_lossy(&out.stderr).contains("nowhere.json cannot be read"));
+}

@@ -57,6 +57,9 @@ impl<'a> Search<'a> {
 
     /// Orders that a select breaks at a place; `but` is left out of account.
     fn broken(&self, state: &State, s: usize, i: usize, but: usize) -> f64 {
+        if self.problem.orders.is_empty() {
+            return 0.0;
+        }
         let breaks = |(other, before): &&(usize, bool)| {
             let at = state.of[*other];
             *other != but && at < self.places && if *before { i > at } else { i < at }
