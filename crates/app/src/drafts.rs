@@ -168,7 +168,10 @@ impl Drafts<'_> {
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
         let footage = self.app.selects().footage(job.id).await?;
         let seed = seed_of(self.app.store.drafts().next_number(job.id).await?);
-        let cut = solved(&footage, &music, job, &pace, &[], seed).await?;
+        // A new draft is another one than the newest on the same music.
+        let newest = self.app.store.drafts().of_job(job.id).await?.whole.into_iter().next();
+        let newest = newest.filter(|d| d.body.score == Score::one(track.id, version.clone())).map(|d| d.body.cut);
+        let cut = solved(&footage, &music, job, (&pace, seed), &[], newest).await?;
         let body = DraftBody { score: Score::one(track.id, version), pace, cut };
         let mut edit = self.app.store.begin_edit(job.id, by).await?;
         let id = edit.add_draft(None, &body).await?;
@@ -251,7 +254,7 @@ impl Drafts<'_> {
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
             let seed = seed_of(open.kept.number);
-            let cut = solved(&open.footage, &open.music, &open.job, &pace, &kept, seed).await?;
+            let cut = solved(&open.footage, &open.music, &open.job, (&pace, seed), &kept, None).await?;
             let laid = |present: StoredDraft| {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);
@@ -355,15 +358,17 @@ pub(super) async fn solved(
     footage: &Arc<Footage>,
     music: &TrackReading,
     job: &Job,
-    pace: &[Pace],
+    (pace, seed): (&[Pace], u64),
     kept: &[(FramePos, Shot)],
-    seed: u64,
+    unlike: Option<Draft>,
 ) -> Result<Draft, AppError> {
     let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace, seed), job.rate, kept.to_vec());
     // A thousand selects take long enough to be kept off the threads that serve pages.
     let laid = crate::blocking::run_blocking(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
-        Arranger::new(footage.candidates(), places, rate, &kept)?.solve(&mut ids, seed)
+        let plan = Arranger::new(footage.candidates(), places, rate, &kept)?;
+        let plan = if let Some(other) = &unlike { plan.unlike(other) } else { plan };
+        plan.solve(&mut ids, seed)
     });
     Ok(laid.await??.draft)
 }

@@ -362,8 +362,7 @@ impl Handoffs<'_> {
                     .join(path)
             },
         );
-        let escaped: Vec<String> = full.to_string_lossy().split('/').map(escaped).collect();
-        format!("file://{}", escaped.join("/"))
+        file_url(&full.to_string_lossy())
     }
 }
 
@@ -456,7 +455,7 @@ fn report(cut: &CutList, kind: HandoffKind) -> String {
 }
 
 /// One reel name per clip: its own letters, with a number where two would be alike.
-fn reel_for(reels: &mut Vec<(ClipId, String)>, clip: ClipId, name: &str) -> String {
+pub fn reel_for(reels: &mut Vec<(ClipId, String)>, clip: ClipId, name: &str) -> String {
     if let Some((_, reel)) = reels.iter().find(|(id, _)| *id == clip) {
         return reel.clone();
     }
@@ -479,6 +478,12 @@ const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b
 
 fn escaped(part: &str) -> String {
     utf8_percent_encode(part, RESERVED).to_string()
+}
+
+/// A path as a URL (RFC 8089).
+pub fn file_url(path: &str) -> String {
+    let parts: Vec<String> = path.split('/').map(escaped).collect();
+    format!("file://{}", parts.join("/"))
 }
 
 /// A name that any disk takes.

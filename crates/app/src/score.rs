@@ -103,7 +103,8 @@ impl Drafts<'_> {
                 old.and_then(|i| open.kept.body.pace.get(i).copied()).unwrap_or_else(|| Pace::for_kind(s.kind))
             })
             .collect();
-        let cut = solved(&open.footage, &music, &open.job, &pace, &kept, seed_of(open.kept.number)).await?;
+        let seed = seed_of(open.kept.number);
+        let cut = solved(&open.footage, &music, &open.job, (&pace, seed), &kept, None).await?;
         let mut score: Option<Score> = None;
         for passage in &open.passages {
             let version = now(passage);

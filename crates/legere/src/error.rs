@@ -47,6 +47,18 @@ pub enum MainError {
     NoProblem { file: PathBuf, source: serde_json::Error },
     #[error(transparent)]
     Arrange(#[from] legere_core::arrange::exchange::ExchangeError),
+    #[error("a piece is 1 to 7200 seconds long")]
+    CutLength,
+    #[error("{} cannot be written", .place.display())]
+    CutOut { place: PathBuf, source: std::io::Error },
+    #[error("the verdicts, line {line}: {why}")]
+    Verdict { line: u64, why: String },
+    #[error(transparent)]
+    Cut(#[from] legere_core::arrange::ArrangeError),
+    #[error(transparent)]
+    Version(#[from] legere_core::track::VersionError),
+    #[error(transparent)]
+    List(#[from] legere_core::interchange::InterchangeError),
     #[error("the result could not be written")]
     Output(#[from] serde_json::Error),
 }

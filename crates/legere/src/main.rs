@@ -1,6 +1,7 @@
 //! Legere, the program: serves the pages, does the long work, reads single files.
 
 mod arrange;
+mod cut;
 mod demo;
 mod read;
 mod serve;
@@ -74,6 +75,8 @@ enum Command {
         #[arg(long)]
         costs: bool,
     },
+    /// Make a rough cut of a folder of clips and a track, with its lists.
+    Cut(cut::CutOptions),
 }
 
 #[derive(Debug, Args)]
@@ -93,6 +96,7 @@ fn main() -> ExitCode {
         Command::ReadClip { file } => read::clip(&file),
         Command::ReadTrack { file } => read::track(&file),
         Command::Arrange { file, costs } => arrange::file(&file, costs),
+        Command::Cut(options) => cut::cut(&options),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

@@ -36,7 +36,7 @@ pub fn track(file: &Path) -> Result<(), MainError> {
 }
 
 /// A name that starts with a dash or holds a colon is a name, not an option or a protocol.
-fn absolute(file: &Path) -> std::path::PathBuf {
+pub fn absolute(file: &Path) -> std::path::PathBuf {
     std::path::absolute(file).unwrap_or_else(|_| file.to_path_buf())
 }
 

@@ -127,3 +127,79 @@ fn a_problem_is_laid_and_what_is_none_is_refused_in_words() {
     let out = legere(&["arrange", "nowhere.json"]);
     assert!(String::from_utf8_lossy(&out.stderr).contains("nowhere.json cannot be read"));
 }
+
+/// A folder with clips in a folder of their own, one file that is none, and a track of a steady beat.
+fn shoot(place: &Path) {
+    let clips = place.join("shoot/day one");
+    std::fs::create_dir_all(&clips).expect("a folder");
+    for (i, source) in
+        ["testsrc2", "mandelbrot", "life=mold=10", "testsrc", "smptebars", "cellauto", "gradients", "sierpinski"]
+            .iter()
+            .enumerate()
+    {
+        let options = if source.contains('=') { ":" } else { "=" };
+        let source = format!("{source}{options}size=320x180:rate=25");
+        let words = ["-f", "lavfi", "-i", &source, "-t", "4", "-pix_fmt", "yuv420p"];
+        ffmpeg(&words, &clips.join(format!("A{i:03}.mp4")));
+    }
+    std::fs::write(place.join("shoot/broken.mp4"), b"no film").expect("written");
+    let kick = "0.8*sin(2*PI*70*t)*exp(-30*mod(t,0.5))";
+    ffmpeg(&["-f", "lavfi", "-i", &format!("aevalsrc='{kick}':s=44100:d=20")], &place.join("beat.wav"));
+    let verdicts = "name,tier,in,out,hit\nA000.mp4,hero,0.5,3.5,1.5\nA001.mp4,out\nA002.mp4,strong\n";
+    std::fs::write(place.join("verdicts.csv"), verdicts).expect("written");
+}
+
+#[test]
+fn a_folder_and_a_track_become_a_rough_cut_with_its_lists() {
+    use legere_core::interchange::{read_csv, read_edl, read_otio};
+    let dir = folder();
+    shoot(dir.path());
+    let at = |name: &str| dir.path().join(name).to_str().expect("a name").to_owned();
+    let cut = |more: &[&str]| {
+        let words = ["cut", &at("shoot"), &at("beat.wav"), "--seconds", "12", "--out", &at("out")];
+        legere(&[&words, more].concat())
+    };
+    let out = cut(&["--verdicts", &at("verdicts.csv")]);
+    let said = String::from_utf8_lossy(&out.stderr);
+    assert!(out.status.success(), "{said}");
+    assert!(said.contains("broken.mp4 is left out"), "{said}");
+    let read = |name: &str| std::fs::read_to_string(dir.path().join("out").join(name)).expect(name);
+    let draft: Value = serde_json::from_str(&read("draft.json")).expect("JSON");
+    let shots = draft["shots"].as_array().expect("shots");
+    let number = |value: &Value| value.as_f64().expect("a number");
+    assert_eq!(draft["rate"], "25/1");
+    assert_eq!(draft["frames"], shots.iter().map(|s| s["len"].as_u64().expect("frames")).sum::<u64>());
+    let heard: f64 = draft["version"]["spans"]
+        .as_array()
+        .expect("spans")
+        .iter()
+        .map(|s| number(&s["to"]) - number(&s["from"]))
+        .sum();
+    assert!((heard - 12.0).abs() < 0.4 && (number(&draft["frames"]) - 300.0).abs() <= 1.0, "{heard} s");
+    let clips: Vec<&str> = shots.iter().map(|s| s["clip"].as_str().expect("a path")).collect();
+    assert!(clips.iter().all(|c| c.starts_with("day one/")) && !clips.contains(&"day one/A001.mp4"), "{clips:?}");
+    let hero = shots.iter().find(|s| s["tier"] == "hero").expect("the hero is in it");
+    assert!(number(&hero["start"]) >= 0.5 && number(&hero["end"]) <= 3.5, "between its marks: {hero}");
+    assert!(number(&draft["bound"]) <= number(&draft["total"]) + 1e-9);
+    insta::assert_json_snapshot!("cut", shape(&draft));
+    let rate = "25".parse().expect("a rate");
+    assert_eq!(read_csv(&read("draft.csv")).expect("a list").len(), shots.len());
+    assert!(read_edl(&read("draft.edl"), rate).expect("a list").len() >= shots.len());
+    assert_eq!(read_otio(&read("draft.otio"), "Video").expect("a timeline").len(), shots.len());
+
+    // Another seed gives another cut; what is wrong is said.
+    let clips_of = |seed: &str| {
+        assert!(cut(&["--seed", seed]).status.success());
+        let draft: Value = serde_json::from_str(&read("draft.json")).expect("JSON");
+        draft["shots"]
+            .as_array()
+            .expect("shots")
+            .iter()
+            .map(|s| (s["clip"].clone(), s["len"].clone()))
+            .collect::<Vec<_>>()
+    };
+    assert_ne!(clips_of("1"), clips_of("2"));
+    std::fs::write(dir.path().join("verdicts.csv"), "name,tier\nA000.mp4,best\n").expect("written");
+    let said = cut(&["--verdicts", &at("verdicts.csv")]);
+    assert!(String::from_utf8_lossy(&said.stderr).contains("the verdicts, line 2: the tier is one of hero"));
+}

@@ -138,6 +138,10 @@ export type DraftView = { id: DraftId, number: number, fps: number, choices: Arr
  */
 total: number, length: string, sections: Array<SectionView>, shots: Array<ShotView>, figures: Figures, findings: Array<Finding>, 
 /**
+ * The heroes that are not in it, each with why.
+ */
+left_out: Array<string>, 
+/**
  * Where each track begins.
  */
 passages: Array<PassageView>, 
@@ -825,6 +829,10 @@ target: number | null, id: DraftId, number: number, fps: number, choices: Array<
  * Frames.
  */
 total: number, length: string, sections: Array<SectionView>, shots: Array<ShotView>, figures: Figures, findings: Array<Finding>, 
+/**
+ * The heroes that are not in it, each with why.
+ */
+left_out: Array<string>, 
 /**
  * Where each track begins.
  */

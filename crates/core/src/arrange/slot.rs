@@ -4,7 +4,7 @@ use super::Pace;
 use crate::draft::{Draft, SHORTEST};
 use crate::select::Role;
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
-use crate::track::{Cue, CueKind, SectionKind, TrackReading};
+use crate::track::{Cue, CueKind, SectionKind, TrackReading, Version, VersionError, retarget};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::Deserialize;
@@ -293,6 +293,30 @@ impl Steps {
         self.group[self.turn - 1]
     }
 }
+
+/// The version of a track to start with. Of one that is longer than wanted it has the opening, the strongest drop and the real
+/// ending, through seams that are not to be heard, made faster or slower by the little that is missing to the wanted
+/// length; where no such version comes near enough to it, the part that says most of the piece.
+pub fn propose_version(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
+    let (start, end) = propose_part(reading, wanted);
+    let shortened = wanted.filter(|wanted| *wanted < reading.duration - 0.5).and_then(|wanted| {
+        let offers = retarget::propose(reading, wanted, retarget::must_stay(reading), 1);
+        let unheard = |offer: &retarget::Proposal| offer.seams.iter().all(|seam| seam.cost <= HEARD);
+        let near = |offer: &retarget::Proposal| (offer.seconds / wanted - 1.0).abs() <= MOST_STRETCH;
+        let offer = offers.into_iter().find(|offer| !offer.seams.is_empty() && unheard(offer) && near(offer))?;
+        offer.version(whole).ok()?.stretched(wanted / offer.seconds).ok()
+    });
+    let part = || {
+        Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
+            .or_else(|_| Version::part(Seconds::ZERO, whole, whole))
+    };
+    shortened.map_or_else(part, Ok)
+}
+
+/// A seam that costs more than this is plainly heard.
+const HEARD: f64 = 0.5;
+/// By how much of its length a version is made faster or slower without anybody noticing.
+const MOST_STRETCH: f64 = 0.03;
 
 /// The part of a track to start with: as long as wanted, from a downbeat on, with the strongest drop in it after
 /// enough of a build, and with as much of the shape of the piece as fits. The whole when it is short enough.

@@ -10,7 +10,7 @@ use crate::draft::{Draft, DraftError, Pause, Pin, Shot, Source};
 use crate::id::{SelectId, ShotId, ShotIds};
 use crate::select::{Framing, Movement, Role, Tier};
 use crate::time::{FramePos, FrameRate};
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// Why there is no draft.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -101,7 +101,16 @@ pub struct Arranger<'a> {
     fits: Vec<Vec<Option<Fit>>>,
     /// Slots that keep what they have.
     pins: Vec<Option<Shot>>,
+    /// What another draft shows there; empty where there is none.
+    beside: Vec<Option<SelectId>>,
 }
+
+/// More candidates than this are not all searched among: joins are held for each pair of them.
+const MOST_CONSIDERED: usize = 800;
+/// So many of each place are, then.
+const CHEAPEST: usize = 40;
+/// What is tried to make a draft differ from another one: how much dearer that one's selects are where it shows them.
+const UNLIKE: [f64; 5] = [0.0, 0.5, 1.0, 2.0, 4.0];
 
 impl<'a> Arranger<'a> {
     /// `pinned` shots keep their place: their start frame and length replace whatever slots would lie there.
@@ -131,7 +140,7 @@ impl<'a> Arranger<'a> {
         let candidates: Vec<&Candidate> = candidates.into_iter().collect();
         let pins = vec![None; slots.len()];
         let scale = Scale::between(candidates.iter().copied(), &slots);
-        Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins }
+        Self { candidates, slots, rate, weights: Weights::default(), scale, fits: Vec::new(), pins, beside: Vec::new() }
     }
 
     fn measure(&mut self) {
@@ -200,41 +209,84 @@ impl<'a> Arranger<'a> {
     }
 
     /// The cheapest row of selects that is found. New shots get their ids from `ids`; each seed begins the search elsewhere.
+    /// Beside another draft it is really different: at least half of its open places show another select, where the selects
+    /// allow it.
     pub fn solve(&self, ids: &mut ShotIds, seed: u64) -> Result<Arrangement, ArrangeError> {
-        let row = self.problem(seed).solve();
-        let mut laid = self.built(&row.chosen, ids)?;
-        (laid.total, laid.bound) = (row.total, row.bound);
-        Ok(laid)
+        let open = self.pins.iter().filter(|pin| pin.is_none()).count();
+        let (mut chosen, mut total, mut bound) = (Vec::new(), 0.0, 0.0);
+        for dearer in UNLIKE {
+            let considered = self.considered();
+            let row = self.problem(&considered, dearer, seed).solve();
+            chosen = row.chosen.iter().map(|s| s.and_then(|s| considered[s])).collect::<Vec<Option<usize>>>();
+            let same = (0..chosen.len()).filter(|place| self.is_as_beside(*place, chosen[*place])).count();
+            (total, bound) = (row.total - dearer * same as f64, row.bound - dearer * same as f64);
+            if same * 2 <= open {
+                break;
+            }
+        }
+        Ok(Arrangement { total, bound, ..self.built(&chosen, ids)? })
     }
 
-    /// The candidates in all places, as numbers. A pinned shot is a select of its own, which joins as its candidate does.
-    fn problem(&self, seed: u64) -> Problem {
-        let pinned: Vec<(usize, Option<usize>)> = (0..self.slots.len())
-            .filter_map(|place| self.pins[place].as_ref().map(|shot| (place, self.index_of(shot))))
-            .collect();
-        let taken: HashSet<usize> = pinned.iter().filter_map(|(_, candidate)| *candidate).collect();
-        let cost_of = |place: usize, c: usize| {
-            let fit = self.fits[place][c].as_ref().filter(|_| self.pins[place].is_none() && !taken.contains(&c));
-            fit.map_or(f64::INFINITY, |fit| fit.cost.total())
+    /// Another draft of the same music, which this one is to differ from.
+    #[must_use]
+    pub fn unlike(mut self, other: &Draft) -> Self {
+        let middle = |slot: &Slot| slot.start.get() + slot.len.get() as i64 / 2;
+        let shown = |slot: &Slot| {
+            let shot =
+                other.placed().find(|(at, shot)| (at.get()..at.get() + shot.len.get() as i64).contains(&middle(slot)));
+            shot.map(|(_, shot)| shot.source.select)
+        };
+        self.beside = self.slots.iter().map(shown).collect();
+        self
+    }
+
+    /// Whether a candidate at an open place is what the other draft shows there.
+    fn is_as_beside(&self, place: usize, candidate: Option<usize>) -> bool {
+        let other = self.beside.get(place).copied().flatten();
+        self.pins[place].is_none() && other.is_some() && candidate.map(|c| self.candidates[c].select) == other
+    }
+
+    /// The candidates that are searched among, by their numbers in the problem: in a large job the cheapest of each place and
+    /// the heroes. Behind them one for each pinned shot.
+    fn considered(&self) -> Vec<Option<usize>> {
+        let mut all: BTreeSet<usize> = (0..self.candidates.len()).collect();
+        if all.len() > MOST_CONSIDERED {
+            all.retain(|c| self.candidates[*c].tier == Tier::Hero);
+            for fits in &self.fits {
+                let cost = |c: &usize| fits[*c].as_ref().map_or(f64::INFINITY, |fit| fit.cost.total());
+                let mut fitting: Vec<usize> = (0..fits.len()).filter(|c| fits[*c].is_some()).collect();
+                fitting.sort_by(|a, b| cost(a).total_cmp(&cost(b)));
+                all.extend(fitting.into_iter().take(CHEAPEST));
+            }
+        }
+        let pinned = self.pins.iter().flatten().map(|shot| self.index_of(shot));
+        all.into_iter().map(Some).chain(pinned).collect()
+    }
+
+    /// The candidates in all places, as numbers; what the other draft shows costs so much more there. A pinned shot is a
+    /// select of its own, which joins as its candidate does.
+    fn problem(&self, considered: &[Option<usize>], dearer: f64, seed: u64) -> Problem {
+        let pinned: Vec<usize> = (0..self.slots.len()).filter(|place| self.pins[*place].is_some()).collect();
+        let (free, of_pins) = considered.split_at(considered.len() - pinned.len());
+        let taken: HashSet<usize> = of_pins.iter().copied().flatten().collect();
+        let cost_of = |place: usize, c: &Option<usize>| {
+            let open = (*c).filter(|c| self.pins[place].is_none() && !taken.contains(c));
+            let Some(fit) = open.and_then(|c| self.fits[place][c].as_ref()) else { return f64::INFINITY };
+            fit.cost.total() + if self.is_as_beside(place, *c) { dearer } else { 0.0 }
         };
         let of_pin = |place: usize, of: usize| if place == of { 0.0 } else { f64::INFINITY };
-        let place_cost = (0..self.slots.len())
-            .map(|place| {
-                let free = (0..self.candidates.len()).map(|c| cost_of(place, c));
-                free.chain(pinned.iter().map(|(of, _)| of_pin(place, *of))).collect()
-            })
-            .collect();
-        let all: Vec<Option<usize>> =
-            (0..self.candidates.len()).map(Some).chain(pinned.iter().map(|(_, candidate)| *candidate)).collect();
+        let costs = |place: usize| {
+            let open = free.iter().map(|c| cost_of(place, c));
+            open.chain(pinned.iter().map(|of| of_pin(place, *of))).collect()
+        };
         let join = |a: &Option<usize>, b: &Option<usize>| {
             a.zip(*b).map_or(0.0, |(a, b)| fit::join(self.candidates[a], self.candidates[b], &self.weights))
         };
-        let join_cost = all.iter().map(|a| all.iter().map(|b| join(a, b)).collect()).collect();
-        let of_all = all.iter().enumerate().filter_map(|(s, c)| Some((s, self.candidates[(*c)?])));
+        let known = considered.iter().enumerate().filter_map(|(s, c)| Some((s, self.candidates[(*c)?])));
         Problem {
-            place_cost,
-            join_cost,
-            sets: SelectSet::of(of_all, &self.weights),
+            place_cost: (0..self.slots.len()).map(costs).collect(),
+            join_cost: considered.iter().map(|a| considered.iter().map(|b| join(a, b)).collect()).collect(),
+            sets: SelectSet::of(known, &self.weights),
             orders: Vec::new(),
             pinned: self.pins.iter().map(Option::is_some).collect(),
             seed,

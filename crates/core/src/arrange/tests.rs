@@ -198,6 +198,40 @@ fn of_a_set_up_one_take_is_shown_the_better_judged() {
 }
 
 #[test]
+fn another_draft_is_really_another_one() {
+    let pool = candidates(60);
+    let laid = |seed, other: Option<&crate::draft::Draft>| {
+        let places = slots(&music(), rate(), &[Pace::new(4, false).expect("a pace"); 5], 1);
+        let plan = Arranger::new(&pool, places, rate(), &[]).expect("a plan");
+        let plan = if let Some(other) = other { plan.unlike(other) } else { plan };
+        plan.solve(&mut ShotIds::seeded(1), seed).expect("laid")
+    };
+    let first = laid(1, None);
+    let second = laid(2, Some(&first.draft));
+    let pairs = first.draft.shots().iter().zip(second.draft.shots());
+    let same = pairs.filter(|(a, b)| a.source.select == b.source.select).count();
+    assert!(same * 2 <= first.draft.shots().len(), "{same} of {}", first.draft.shots().len());
+    // What it costs more is not what makes the places differ, but what the selects lack.
+    assert!(second.total >= first.bound && second.total < first.total * 1.8, "{} {}", first.total, second.total);
+}
+
+/// Two thousand selects are too many to hold each pair of them; what is best is found among those that matter.
+#[test]
+fn a_large_job_is_laid_as_well_as_its_best_selects() {
+    let mut pool = candidates(60);
+    let many = (0..2000).map(|i| Candidate {
+        select: SelectId::from_u128(i + 10_000),
+        clip: ClipId::from_u128(i + 10_000),
+        tier: Tier::Unread,
+        ..pool[i as usize % 60].clone()
+    });
+    let few = arranged(&pool);
+    pool.extend(many.collect::<Vec<_>>());
+    let all = arranged(&pool);
+    assert!(all.total <= few.total * 1.02, "{} instead of {}", all.total, few.total);
+}
+
+#[test]
 fn energy_follows_energy_and_a_hero_hits_the_drop() {
     let pool = candidates(60);
     let result = arranged(&pool);
@@ -374,6 +408,17 @@ fn alternates_are_ranked_and_never_in_the_draft_already() {
     assert!(alternates.windows(2).all(|w| w[0].gain.total() >= w[1].gain.total()));
     // Nothing unused is better than what the solver chose.
     assert!(alternates[0].gain.total() <= 1e-6, "{:?}", alternates[0]);
+}
+
+/// Opening, drop and ending of a piece that is longer than wanted, through seams; a part where nothing can be left out.
+#[test]
+fn the_offered_version_has_opening_drop_and_ending() {
+    let whole = secs(48.0);
+    let same = crate::track::TrackReading { ..music() };
+    let version = propose_version(&same, Some(300.0), whole).expect("a version");
+    assert!(version.is_plain() && version.duration() == whole);
+    let version = propose_version(&same, Some(6.0), whole).expect("a version");
+    assert!((version.duration().to_f64() - 6.0).abs() <= 1.0, "{version:?}");
 }
 
 #[test]
