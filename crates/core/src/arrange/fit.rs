@@ -160,6 +160,10 @@ pub fn showing(candidate: &Candidate, slot: &Slot, rate: FrameRate) -> Option<Sh
 /// verdict says more, because who gave it has seen the fault.
 const FAULTY: f64 = 0.6;
 
+/// What it costs to show a hero where the music is silent, where it is loudest nothing: less than a strong one costs there, so
+/// that of two takes the better judged is still the cheaper.
+const WASTED: f64 = 0.1;
+
 /// What nobody has looked at comes after all that was kept, however well it would fit.
 const UNSEEN: f64 = 3.0;
 
@@ -175,7 +179,8 @@ pub fn cost(candidate: &Candidate, slot: &Slot, showing: &Showing, scale: Scale,
     // The best shots are for the loud places: a hero in a quiet slot is a hero wasted.
     let weight = if slot.on_drop { 2.0 } else { 0.4 + slot.energy / 100.0 };
     let tier = match candidate.tier {
-        Tier::Hero => 0.0,
+        Tier::Hero if slot.on_drop => 0.0,
+        Tier::Hero => WASTED * (1.0 - slot.energy / 100.0),
         Tier::Strong => 0.3 * weight,
         Tier::Spare => 0.7 * weight,
         Tier::Unread => UNSEEN,

@@ -177,6 +177,27 @@ fn every_hero_is_in_the_draft_or_named_with_the_reason() {
 }
 
 #[test]
+fn heroes_stand_where_it_is_loud() {
+    // Alike in all but the verdict, so that nothing else says where they belong.
+    let mut pool = candidates(60);
+    for (i, c) in pool.iter_mut().enumerate() {
+        (c.energy, c.framing, c.movement) = (50.0, None, None);
+        c.tier = if i % 12 == 0 { Tier::Hero } else { Tier::Strong };
+    }
+    let found = arranged(&pool);
+    let of_heroes: Vec<f64> = found
+        .draft
+        .shots()
+        .iter()
+        .zip(&found.slots)
+        .filter(|(shot, _)| pool.iter().any(|c| c.select == shot.source.select && c.tier == Tier::Hero))
+        .map(|(_, slot)| slot.energy)
+        .collect();
+    assert_eq!(of_heroes.len(), 5, "all of them");
+    assert!(of_heroes.iter().all(|energy| *energy > 60.0), "{of_heroes:?}");
+}
+
+#[test]
 fn of_a_set_up_one_take_is_shown_the_better_judged() {
     // Twenty set-ups of three takes each, alike in all but the verdict, for fewer places than that.
     let mut pool = candidates(60);
