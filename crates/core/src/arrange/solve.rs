@@ -105,6 +105,12 @@ pub struct Arranger<'a> {
     beside: Vec<Option<SelectId>>,
 }
 
+/// Energies that are further apart than this are said to be: nobody sees less.
+const APART: f64 = 15.0;
+/// Music that is louder than the first is lively, softer than the second calm.
+const LIVELY: f64 = 55.0;
+const CALM: f64 = 35.0;
+
 /// More candidates than this are not all searched among: joins are held for each pair of them.
 const MOST_CONSIDERED: usize = 800;
 /// So many of each place are, then.
@@ -425,25 +431,24 @@ impl<'a> Arranger<'a> {
         match c.tier {
             Tier::Hero if slot.on_drop => why.push("a hero for the drop".to_owned()),
             Tier::Hero => why.push("a hero".to_owned()),
-            Tier::Strong => why.push("strong".to_owned()),
             Tier::Out => why.push("it is out, and still here".to_owned()),
-            Tier::Spare | Tier::Unread => {}
+            Tier::Unread => why.push("not judged yet".to_owned()),
+            Tier::Spare | Tier::Strong => {}
         }
-        let energy = c.energy_of(showing.start, end);
-        let level = self.scale.of(energy);
-        let relation = match level - slot.energy {
-            d if d > 15.0 => "is above",
-            d if d < -15.0 => "is below",
-            _ => "answers",
-        };
-        // A calm shoot stands higher among its own than its numbers say.
-        let here = if (level - energy).abs() > 15.0 { format!(", {level:.0} in this shoot,") } else { String::new() };
-        why.push(format!("its energy {energy:.0}{here} {relation} the music's {:.0}", slot.energy));
+        let kind = slot.kind.word();
+        why.push(match self.scale.of(c.energy_of(showing.start, end)) - slot.energy {
+            apart if apart > APART => format!("livelier than the {kind}"),
+            apart if apart < -APART => format!("calmer than the {kind}"),
+            _ if slot.energy >= LIVELY => format!("lively enough for the {kind}"),
+            _ if slot.energy <= CALM => format!("calm enough for the {kind}"),
+            _ => format!("as lively as the {kind}"),
+        });
         if let Some(mark) = showing.hit_at.and_then(|at| slot.marks.iter().find(|m| m.at == at)) {
             if slot.on_drop && mark.at == 0 {
                 why.push("its hit lands on the drop".to_owned());
             } else {
-                why.push(format!("its hit lands on bar {}, beat {}", mark.bar, mark.beat));
+                let beat = if mark.beat == 1 { String::new() } else { format!(", beat {}", mark.beat) };
+                why.push(format!("its hit lands on bar {}{beat}", mark.bar));
             }
         }
         if let Some(wanted) = slot.wants.filter(|w| c.role == Some(*w)) {
