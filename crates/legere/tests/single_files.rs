@@ -181,7 +181,9 @@ fn a_folder_and_a_track_become_a_rough_cut_with_its_lists() {
     let hero = shots.iter().find(|s| s["tier"] == "hero").expect("the hero is in it");
     assert!(number(&hero["start"]) >= 0.5 && number(&hero["end"]) <= 3.5, "between its marks: {hero}");
     assert!(number(&draft["bound"]) <= number(&draft["total"]) + 1e-9);
-    insta::assert_json_snapshot!("cut", shape(&draft));
+    let names = |value: &Value| value.as_object().expect("an object").keys().cloned().collect::<Vec<_>>().join(" ");
+    assert_eq!(names(&draft), "bound frames left_out rate shots total version");
+    assert_eq!(names(&shots[0]), "alike clip end energy hit_at len speed start tier wanted why");
     let rate = "25".parse().expect("a rate");
     assert_eq!(read_csv(&read("draft.csv")).expect("a list").len(), shots.len());
     assert!(read_edl(&read("draft.edl"), rate).expect("a list").len() >= shots.len());
