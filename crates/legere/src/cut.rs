@@ -136,6 +136,10 @@ fn write((place, file): &(PathBuf, File), text: &str) -> Result<(), MainError> {
     written.map_err(|source| MainError::CutOut { place: place.clone(), source })
 }
 
+fn file_name(path: impl AsRef<Path>) -> String {
+    path.as_ref().file_name().unwrap_or_default().to_string_lossy().into_owned()
+}
+
 /// All clips below a folder in the order in which they were recorded; what cannot be read is named and left out.
 async fn read_all(folder: &Path) -> Vec<Read> {
     let found: Vec<_> = search(folder).into_iter().filter(|f| f.kind == Kind::Clip).collect();
@@ -185,7 +189,7 @@ fn selects(clips: &[Read], verdicts: &Verdicts) -> Result<Vec<Select>, MainError
                 candidate: Candidate {
                     select: SelectId::from_u128(selects.len() as u128 + 1),
                     clip: ClipId::from_u128(n as u128 + 1),
-                    name: short_name(&clip.path),
+                    name: short_name(&file_name(&clip.path)),
                     range,
                     media: clip.probe.duration,
                     rate: clip.probe.steady_rate.unwrap_or(clip.probe.frame_rate),
@@ -317,7 +321,7 @@ impl Cut<'_> {
         let event = |(shot, judged): (&Shot, &Judged)| {
             let select = self.select(shot.source.select);
             let clip = &self.clips[select.clip];
-            let file = Path::new(&clip.path).file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let file = file_name(&clip.path);
             let rate = clip.probe.frame_rate;
             Event {
                 url: file_url(&absolute(&self.options.folder.join(&clip.path)).to_string_lossy()),
@@ -339,13 +343,12 @@ impl Cut<'_> {
                 why: judged.why.clone(),
             }
         };
-        let name = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         CutList {
-            title: format!("{}, {}", name(&absolute(&self.options.folder)), name(&self.options.track)),
+            title: format!("{}, {}", file_name(absolute(&self.options.folder)), file_name(&self.options.track)),
             rate: self.options.rate,
             events: draft.shots().iter().zip(judged).map(event).collect(),
             music: vec![Music {
-                name: name(&self.options.track),
+                name: file_name(&self.options.track),
                 url: file_url(&absolute(&self.options.track).to_string_lossy()),
                 spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
                 speed: 1.0 / version.factor(),

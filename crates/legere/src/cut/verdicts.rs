@@ -59,13 +59,16 @@ impl Verdicts {
 }
 
 impl Verdict {
-    /// The part that is meant: as it was marked, or else as the reading suggests.
+    /// The part that is meant: as it was marked, or else as the reading suggests; never beyond the clip's end.
     pub fn range(&self, media: Seconds, suggested: impl Fn() -> Option<Range>) -> Result<Option<Range>, MainError> {
-        let Some((start, end, hit)) = self.marks else { return Ok(suggested()) };
-        let wrong = |why: String| MainError::Verdict { line: self.line, why };
-        let end = Seconds::from_measured(end).min(media);
-        let range = Range::new(Seconds::from_measured(start), end, Seconds::from_measured(hit));
-        range.map(Some).map_err(|why| wrong(why.to_string()))
+        let marked = self.marks.map(|(start, end, hit)| {
+            let at = Seconds::from_measured;
+            (at(start), at(end), at(hit))
+        });
+        let marks = marked.or_else(|| suggested().map(|r| (r.start(), r.end(), r.hit())));
+        let Some((start, end, hit)) = marks else { return Ok(None) };
+        let range = Range::new(start, end.min(media), hit);
+        range.map(Some).map_err(|why| MainError::Verdict { line: self.line, why: why.to_string() })
     }
 }
 
@@ -89,6 +92,11 @@ mod tests {
             "as long as the clip is"
         );
         assert!(all.of("b.mp4")[1].range(media, || None).is_err(), "behind its end");
+        // A reading may end a little behind the last frame.
+        let at = Seconds::from_measured;
+        let read = Range::new(at(0.5), at(3.6), at(1.0)).expect("a range");
+        let range = all.of("a.mp4")[0].range(media, || Some(read)).expect("sound").expect("suggested");
+        assert_eq!(range.end(), media);
     }
 
     #[test]
