@@ -6,11 +6,10 @@ use super::cancel::while_wanted;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use crate::zone::in_zone;
-use legere_core::arrange::propose_part;
+use legere_core::arrange::propose_plain;
 use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, TrackId};
 use legere_core::time::{Seconds, clock};
-use legere_core::track::Version;
 use legere_media::bring::is_picture;
 use legere_media::identity::{self, Identity};
 use legere_media::light::Made;
@@ -227,11 +226,7 @@ impl Readings<'_> {
         match self.heard(&track).await {
             Ok((identity, read)) => {
                 let whole = read.probe.duration;
-                let (start, end) = propose_part(&read.reading, target);
-                let offered =
-                    Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
-                        .or_else(|_| Version::part(Seconds::ZERO, whole, whole));
-                match offered {
+                match propose_plain(&read.reading, target, whole) {
                     Ok(offered) => {
                         self.app
                             .store

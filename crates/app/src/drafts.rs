@@ -168,11 +168,12 @@ impl Drafts<'_> {
         let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
         let footage = self.app.selects().footage(job.id).await?;
         let seed = seed_of(self.app.store.drafts().next_number(job.id).await?);
+        let score = Score::one(track.id, version);
         // A new draft is another one than the newest on the same music.
-        let newest = self.app.store.drafts().of_job(job.id).await?.whole.into_iter().next();
-        let newest = newest.filter(|d| d.body.score == Score::one(track.id, version.clone())).map(|d| d.body.cut);
-        let cut = solved(&footage, &music, job, (&pace, seed), &[], newest).await?;
-        let body = DraftBody { score: Score::one(track.id, version), pace, cut };
+        let newest = self.app.store.drafts().newest(job.id).await?.map(|d| d.body).filter(|d| d.score == score);
+        let wanted = Laying { pace: &pace, seed, kept: &[], unlike: newest.map(|d| d.cut) };
+        let cut = solved(&footage, &music, job, wanted).await?;
+        let body = DraftBody { score, pace, cut };
         let mut edit = self.app.store.begin_edit(job.id, by).await?;
         let id = edit.add_draft(None, &body).await?;
         edit.commit("lay a draft", None).await?;
@@ -253,8 +254,8 @@ impl Drafts<'_> {
             };
             let kept: Vec<(FramePos, Shot)> =
                 open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
-            let seed = seed_of(open.kept.number);
-            let cut = solved(&open.footage, &open.music, &open.job, (&pace, seed), &kept, None).await?;
+            let wanted = Laying { pace: &pace, seed: seed_of(open.kept.number), kept: &kept, unlike: None };
+            let cut = solved(&open.footage, &open.music, &open.job, wanted).await?;
             let laid = |present: StoredDraft| {
                 if present.revision != open.kept.revision {
                     return Err(StoreError::MovedOn);
@@ -354,14 +355,24 @@ pub(super) fn seed_of(number: i32) -> u64 {
     u64::from(number.unsigned_abs())
 }
 
+/// How a draft is to be laid.
+pub(super) struct Laying<'a> {
+    /// By section.
+    pub pace: &'a [Pace],
+    pub seed: u64,
+    /// Shots that stay, with where they begin.
+    pub kept: &'a [(FramePos, Shot)],
+    /// A draft that it is to differ from.
+    pub unlike: Option<Draft>,
+}
+
 pub(super) async fn solved(
     footage: &Arc<Footage>,
     music: &TrackReading,
     job: &Job,
-    (pace, seed): (&[Pace], u64),
-    kept: &[(FramePos, Shot)],
-    unlike: Option<Draft>,
+    wanted: Laying<'_>,
 ) -> Result<Draft, AppError> {
+    let Laying { pace, seed, kept, unlike } = wanted;
     let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace, seed), job.rate, kept.to_vec());
     // A thousand selects take long enough to be kept off the threads that serve pages.
     let laid = crate::blocking::run_blocking(move || {

@@ -11,10 +11,10 @@ use crate::error::AppError;
 use legere_core::draft::Draft;
 use legere_core::id::{ClipId, HandoffId};
 use legere_core::interchange::{
-    BLACK_REEL, Channel, CutList, Event, Marker, MarkerKind, Music, OtioClip, Seen, Stretch, read_csv, read_edl,
-    read_otio, reel_name, write_csv, write_edl, write_otio,
+    BLACK_REEL, Channel, CutList, Event, Marker, MarkerKind, Music, OtioClip, Seen, SourceFile, Stretch, read_csv,
+    read_edl, read_otio, reel_name, write_csv, write_edl, write_otio,
 };
-use legere_core::time::{FrameLen, FrameRate, Seconds, Timecode};
+use legere_core::time::{FrameLen, FrameRate, Seconds};
 use legere_core::track::Version;
 use legere_media::bring::is_picture;
 use legere_media::piece::{Format, Piece, Purpose};
@@ -277,24 +277,18 @@ impl Handoffs<'_> {
         for (shot, judged) in open.cut().shots().iter().zip(&open.judged) {
             let (clip, probe) = open.clip_of(shot)?;
             let verdict = open.footage.selects().find(|s| s.id == shot.source.select).map(|s| &s.verdict);
-            events.push(Event {
-                clip: clip.name.clone(),
+            let file = SourceFile {
+                name: clip.name.clone(),
                 url: self.url(&clip.root, &clip.path),
                 reel: reel_for(&mut reels, clip.id, &clip.name),
-                clip_rate: probe.frame_rate,
-                clip_start: probe.timecode.unwrap_or(Timecode { frames: 0, drop: false }),
-                clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).get()).unwrap_or(0),
-                source_in: shot.source.start,
-                speed: shot.source.speed,
-                keyframes: shot.source.keyframes.clone(),
-                between: shot.source.between,
-                pause: shot.pause,
-                len: shot.len,
+            };
+            events.push(Event {
                 energy: judged.energy,
                 tier: verdict.map_or("unread", |v| v.tier.word()).to_owned(),
                 tags: verdict.map(|v| v.tags.iter().map(|t| t.word().to_owned()).collect()).unwrap_or_default(),
                 note: verdict.map(|v| v.note.clone()).unwrap_or_default(),
                 why: judged.why.clone(),
+                ..Event::of(shot, file, probe)
             });
         }
         Ok(CutList {
@@ -308,16 +302,8 @@ impl Handoffs<'_> {
 
     fn music_in_list(self, passage: &OpenPassage) -> Music {
         let (track, version) = (&passage.track, &passage.heard);
-        Music {
-            name: track.name.clone(),
-            url: self.url(&track.root, &track.path),
-            spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
-            speed: 1.0 / version.factor(),
-            track_duration: track.probe.as_ref().map_or(version.end(), |p| p.duration),
-            // What an unread probe lacks is what every version is written at.
-            sample_rate: track.probe.as_ref().map(|p| p.sample_rate).filter(|r| *r >= 8000).unwrap_or(48_000),
-            ends: passage.ends,
-        }
+        let url = self.url(&track.root, &track.path);
+        Music { ends: passage.ends, ..Music::of(track.name.clone(), url, version, track.probe.as_ref()) }
     }
 
     async fn markers(self, open: &OpenDraft) -> Result<Vec<Marker>, AppError> {

@@ -2,7 +2,7 @@
 //! changed in Listen.
 
 use super::Drafts;
-use super::drafts::{OpenDraft, seed_of, solved};
+use super::drafts::{Laying, OpenDraft, seed_of, solved};
 use super::passages::OpenPassage;
 use crate::error::AppError;
 use legere_core::arrange::Pace;
@@ -103,8 +103,8 @@ impl Drafts<'_> {
                 old.and_then(|i| open.kept.body.pace.get(i).copied()).unwrap_or_else(|| Pace::for_kind(s.kind))
             })
             .collect();
-        let seed = seed_of(open.kept.number);
-        let cut = solved(&open.footage, &music, &open.job, (&pace, seed), &kept, None).await?;
+        let wanted = Laying { pace: &pace, seed: seed_of(open.kept.number), kept: &kept, unlike: None };
+        let cut = solved(&open.footage, &music, &open.job, wanted).await?;
         let mut score: Option<Score> = None;
         for passage in &open.passages {
             let version = now(passage);

@@ -15,8 +15,8 @@ use legere_core::clip::ClipProbe;
 use legere_core::draft::{Draft, Shot};
 use legere_core::footage::{ClipReading, EnergyTrace, FrameSignature, ReadingSummary, similar_takes, usual_in_job};
 use legere_core::id::{ClipId, SelectId, ShotIds};
-use legere_core::interchange::{CutList, Event, Music, write_csv, write_edl, write_otio};
-use legere_core::time::{FrameRate, Timecode};
+use legere_core::interchange::{CutList, Event, Music, SourceFile, write_csv, write_edl, write_otio};
+use legere_core::time::FrameRate;
 use legere_core::track::{Span, Version};
 use legere_media::bring::{Kind, search};
 use legere_media::sound::ReadTrack;
@@ -321,41 +321,25 @@ impl Cut<'_> {
         let event = |(shot, judged): (&Shot, &Judged)| {
             let select = self.select(shot.source.select);
             let clip = &self.clips[select.clip];
-            let file = file_name(&clip.path);
-            let rate = clip.probe.frame_rate;
-            Event {
+            let name = file_name(&clip.path);
+            let file = SourceFile {
                 url: file_url(&absolute(&self.options.folder.join(&clip.path)).to_string_lossy()),
-                reel: reel_for(&mut reels, shot.source.clip, &file),
-                clip: file,
-                clip_rate: rate,
-                clip_start: clip.probe.timecode.unwrap_or(Timecode { frames: 0, drop: false }),
-                clip_frames: u64::try_from(rate.nearest(clip.probe.duration).get()).unwrap_or(0),
-                source_in: shot.source.start,
-                speed: shot.source.speed,
-                keyframes: shot.source.keyframes.clone(),
-                between: shot.source.between,
-                pause: shot.pause,
-                len: shot.len,
+                reel: reel_for(&mut reels, shot.source.clip, &name),
+                name,
+            };
+            Event {
                 energy: judged.energy,
                 tier: select.candidate.tier.word().to_owned(),
-                tags: Vec::new(),
-                note: String::new(),
                 why: judged.why.clone(),
+                ..Event::of(shot, file, &clip.probe)
             }
         };
+        let url = file_url(&absolute(&self.options.track).to_string_lossy());
         CutList {
             title: format!("{}, {}", file_name(absolute(&self.options.folder)), file_name(&self.options.track)),
             rate: self.options.rate,
             events: draft.shots().iter().zip(judged).map(event).collect(),
-            music: vec![Music {
-                name: file_name(&self.options.track),
-                url: file_url(&absolute(&self.options.track).to_string_lossy()),
-                spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
-                speed: 1.0 / version.factor(),
-                track_duration: track.probe.duration,
-                sample_rate: track.probe.sample_rate,
-                ends: None,
-            }],
+            music: vec![Music::of(file_name(&self.options.track), url, version, Some(&track.probe))],
             markers: Vec::new(),
         }
     }

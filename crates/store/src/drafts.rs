@@ -409,6 +409,17 @@ impl Drafts<'_> {
         next_number(job, &self.store.db).await
     }
 
+    /// The newest draft of a job; nothing where there is none that can be read.
+    pub async fn newest(self, job: JobId) -> Result<Option<StoredDraft>, StoreError> {
+        let row = draft::Entity::find()
+            .filter(draft::Column::JobId.eq(job.uuid()))
+            .filter(draft::Column::Removed.eq(false))
+            .order_by_desc(draft::Column::Number)
+            .one(&self.store.db)
+            .await?;
+        Ok(row.and_then(|row| StoredDraft::try_from(row).ok()))
+    }
+
     /// All drafts of a job, the newest first.
     pub async fn of_job(self, job: JobId) -> Result<Rows<StoredDraft>, StoreError> {
         let rows = draft::Entity::find()

@@ -320,7 +320,8 @@ impl ReadProblem {
             chosen: row.chosen.iter().map(|s| s.map(|s| self.names[s].clone())).collect(),
             shots: self.shots(&row, &fits),
             total: row.total,
-            bound: row.bound,
+            // Found in single precision: what it says beyond this is chance.
+            bound: (row.bound * 1e6).floor() / 1e6,
             ms: 0.0,
             missing: self.missing(&row, &fits),
             costs: costs.then(|| Costs {

@@ -14,8 +14,7 @@ mod solve;
 pub use fit::{Cost, Scale, Weights};
 pub use needs::{Need, needs};
 pub use pace::{Pace, PaceError};
-pub use search::{EMPTY, Problem, Row, SelectSet};
-pub use slot::{BeatMark, Slot, propose_part, propose_version, slots, slots_under};
+pub use slot::{BeatMark, Slot, propose_part, propose_plain, propose_version, slots, slots_under};
 pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged, LeftOut};
 
 use crate::footage::{EnergyTrace, Fault};

@@ -185,7 +185,7 @@ impl<'a> Search<'a> {
         }
         let (laid, bound) = self.relax();
         let best = self.polish(laid);
-        let chosen: Vec<Option<usize>> = best.at.iter().map(|s| (*s < self.selects).then_some(*s)).collect();
+        let chosen = self.chosen(&best);
         let total = self.problem.cost(&chosen);
         Row { chosen, total, bound: bound.min(total) }
     }

@@ -298,7 +298,6 @@ impl Steps {
 /// ending, through seams that are not to be heard, made faster or slower by the little that is missing to the wanted
 /// length; where no such version comes near enough to it, the part that says most of the piece.
 pub fn propose_version(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
-    let (start, end) = propose_part(reading, wanted);
     let shortened = wanted.filter(|wanted| *wanted < reading.duration - 0.5).and_then(|wanted| {
         let offers = retarget::propose(reading, wanted, retarget::must_stay(reading), 1);
         let unheard = |offer: &retarget::Proposal| offer.seams.iter().all(|seam| seam.cost <= HEARD);
@@ -306,11 +305,14 @@ pub fn propose_version(reading: &TrackReading, wanted: Option<f64>, whole: Secon
         let offer = offers.into_iter().find(|offer| !offer.seams.is_empty() && unheard(offer) && near(offer))?;
         offer.version(whole).ok()?.stretched(wanted / offer.seconds).ok()
     });
-    let part = || {
-        Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
-            .or_else(|_| Version::part(Seconds::ZERO, whole, whole))
-    };
-    shortened.map_or_else(part, Ok)
+    shortened.map_or_else(|| propose_plain(reading, wanted, whole), Ok)
+}
+
+/// The part of a track to start with ([`propose_part`]), as a version.
+pub fn propose_plain(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
+    let (start, end) = propose_part(reading, wanted);
+    Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
+        .or_else(|_| Version::part(Seconds::ZERO, whole, whole))
 }
 
 /// A seam that costs more than this is plainly heard.

@@ -4,7 +4,7 @@
 //! asked of several together: a set-up is shown once, and no hero is left out.
 
 use super::fit::{self, Cost, Fit, Scale, Showing, Weights};
-use super::search::{Problem, SelectSet};
+use super::search::{Problem, Row, SelectSet};
 use super::{Candidate, Slot};
 use crate::draft::{Draft, DraftError, Pause, Pin, Shot, Source};
 use crate::id::{SelectId, ShotId, ShotIds};
@@ -115,8 +115,8 @@ const CALM: f64 = 35.0;
 const MOST_CONSIDERED: usize = 800;
 /// So many of each place are, then.
 const CHEAPEST: usize = 40;
-/// What is tried to make a draft differ from another one: how much dearer that one's selects are where it shows them.
-const UNLIKE: [f64; 5] = [0.0, 0.5, 1.0, 2.0, 4.0];
+/// What is tried to make a draft differ from another one: by how much that one's selects become dearer where it shows them.
+const UNLIKE: [f64; 4] = [0.5, 0.5, 1.0, 2.0];
 
 impl<'a> Arranger<'a> {
     /// `pinned` shots keep their place: their start frame and length replace whatever slots would lie there.
@@ -219,17 +219,28 @@ impl<'a> Arranger<'a> {
     /// allow it.
     pub fn solve(&self, ids: &mut ShotIds, seed: u64) -> Result<Arrangement, ArrangeError> {
         let open = self.pins.iter().filter(|pin| pin.is_none()).count();
-        let (mut chosen, mut total, mut bound) = (Vec::new(), 0.0, 0.0);
+        let considered = self.considered();
+        let mut problem = self.problem(&considered, seed);
+        let mut row = problem.solve();
+        let (bound, mut added) = (row.bound, 0.0);
+        let as_beside = |row: &Row| {
+            let chosen = row.chosen.iter().enumerate();
+            chosen.filter(|(place, s)| self.is_as_beside(*place, s.and_then(|s| considered[s]))).count()
+        };
         for dearer in UNLIKE {
-            let considered = self.considered();
-            let row = self.problem(&considered, dearer, seed).solve();
-            chosen = row.chosen.iter().map(|s| s.and_then(|s| considered[s])).collect::<Vec<Option<usize>>>();
-            let same = (0..chosen.len()).filter(|place| self.is_as_beside(*place, chosen[*place])).count();
-            (total, bound) = (row.total - dearer * same as f64, row.bound - dearer * same as f64);
-            if same * 2 <= open {
+            if as_beside(&row) * 2 <= open {
                 break;
             }
+            for (place, costs) in problem.place_cost.iter_mut().enumerate() {
+                let same = costs.iter_mut().zip(&considered).filter(|(_, c)| self.is_as_beside(place, **c));
+                same.for_each(|(cost, _)| *cost += dearer);
+            }
+            added += dearer;
+            row = problem.solve();
         }
+        let chosen: Vec<Option<usize>> = row.chosen.iter().map(|s| s.and_then(|s| considered[s])).collect();
+        // What it costs by itself: being like the other is no fault of a shot.
+        let total = row.total - added * as_beside(&row) as f64;
         Ok(Arrangement { total, bound, ..self.built(&chosen, ids)? })
     }
 
@@ -269,16 +280,14 @@ impl<'a> Arranger<'a> {
         all.into_iter().map(Some).chain(pinned).collect()
     }
 
-    /// The candidates in all places, as numbers; what the other draft shows costs so much more there. A pinned shot is a
-    /// select of its own, which joins as its candidate does.
-    fn problem(&self, considered: &[Option<usize>], dearer: f64, seed: u64) -> Problem {
+    /// The candidates in all places, as numbers. A pinned shot is a select of its own, which joins as its candidate does.
+    fn problem(&self, considered: &[Option<usize>], seed: u64) -> Problem {
         let pinned: Vec<usize> = (0..self.slots.len()).filter(|place| self.pins[*place].is_some()).collect();
         let (free, of_pins) = considered.split_at(considered.len() - pinned.len());
         let taken: HashSet<usize> = of_pins.iter().copied().flatten().collect();
         let cost_of = |place: usize, c: &Option<usize>| {
             let open = (*c).filter(|c| self.pins[place].is_none() && !taken.contains(c));
-            let Some(fit) = open.and_then(|c| self.fits[place][c].as_ref()) else { return f64::INFINITY };
-            fit.cost.total() + if self.is_as_beside(place, *c) { dearer } else { 0.0 }
+            open.and_then(|c| self.fits[place][c].as_ref()).map_or(f64::INFINITY, |fit| fit.cost.total())
         };
         let of_pin = |place: usize, of: usize| if place == of { 0.0 } else { f64::INFINITY };
         let costs = |place: usize| {

@@ -9,9 +9,11 @@ mod edl;
 mod otio;
 mod stretches;
 
+use crate::clip::{ClipProbe, SoundProbe};
 use crate::draft::{Between, Pause, Pin, Shot, Source, Speed, SpeedKeyframe};
 use crate::id::{ClipId, SelectId, ShotId};
 use crate::time::{FrameLen, FrameRate, Seconds, Timecode};
+use crate::track::Version;
 pub use csv_list::{CsvRow, read_csv, write_csv};
 pub use edl::{BLACK_REEL, Channel, EdlEvent, read_edl, write_edl};
 use num_rational::Ratio;
@@ -117,6 +119,22 @@ pub struct Music {
     pub ends: Option<FrameLen>,
 }
 
+impl Music {
+    /// A version of a track, alone under the pictures.
+    pub fn of(name: String, url: String, version: &Version, probe: Option<&SoundProbe>) -> Self {
+        Self {
+            name,
+            url,
+            spans: version.spans().iter().map(|s| (s.start, s.end - s.start)).collect(),
+            speed: 1.0 / version.factor(),
+            track_duration: probe.map_or(version.end(), |p| p.duration),
+            // What an unread probe lacks is what every version is written at.
+            sample_rate: probe.map(|p| p.sample_rate).filter(|r| *r >= 8000).unwrap_or(48_000),
+            ends: None,
+        }
+    }
+}
+
 /// What a marker marks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -153,7 +171,41 @@ pub struct SourceFrames {
     pub end: u64,
 }
 
+/// The file that a shot is of, as it is named in lists.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SourceFile {
+    /// Its name.
+    pub name: String,
+    /// Where it lies, as a URL.
+    pub url: String,
+    /// At most eight capitals and digits, one per source.
+    pub reel: String,
+}
+
 impl Event {
+    /// A shot of a clip; without what people say of it and what it is in the draft.
+    pub fn of(shot: &Shot, file: SourceFile, probe: &ClipProbe) -> Self {
+        Self {
+            clip: file.name,
+            url: file.url,
+            reel: file.reel,
+            clip_rate: probe.frame_rate,
+            clip_start: probe.timecode.unwrap_or(Timecode { frames: 0, drop: false }),
+            clip_frames: u64::try_from(probe.frame_rate.nearest(probe.duration).get()).unwrap_or(0),
+            source_in: shot.source.start,
+            speed: shot.source.speed,
+            keyframes: shot.source.keyframes.clone(),
+            between: shot.source.between,
+            pause: shot.pause,
+            len: shot.len,
+            energy: 0.0,
+            tier: String::new(),
+            tags: Vec::new(),
+            note: String::new(),
+            why: Vec::new(),
+        }
+    }
+
     /// The same as a shot, of no draft.
     fn shot(&self) -> Shot {
         let media = self.clip_rate.seconds_of(FrameLen::new(self.clip_frames));

@@ -137,27 +137,19 @@ impl<'a> Search<'a> {
         delta
     }
 
+    /// A row in which nothing is laid yet; its total is counted once something is.
     fn fresh(&self) -> State {
-        let mut state = State {
+        State {
             at: vec![self.selects; self.places],
             of: vec![self.places; self.wide],
             used: vec![0; self.problem.sets.len()],
             total: 0.0,
-        };
-        state.total = self.total(&state);
-        state
+        }
     }
 
-    fn total(&self, state: &State) -> f64 {
-        let at = &state.at;
-        let places: f64 = at.iter().enumerate().map(|(i, s)| self.place(i, *s)).sum();
-        let joins: f64 = at.windows(2).map(|p| self.join(p[0], p[1])).sum();
-        let sets: f64 = self.problem.sets.iter().zip(&state.used).map(|(set, n)| set_cost(set, *n as usize)).sum();
-        let broken = self.problem.orders.iter().filter(|(a, b)| {
-            let (a, b) = (state.of[*a], state.of[*b]);
-            a < self.places && b < self.places && a > b
-        });
-        places + joins + sets + BROKEN * broken.count() as f64
+    /// The selects of a row, as the problem counts them.
+    pub(super) fn chosen(&self, state: &State) -> Vec<Option<usize>> {
+        state.at.iter().map(|s| (*s < self.selects).then_some(*s)).collect()
     }
 
     /// A row after a path: what it uses twice stays where it is needed most, the rest is filled anew; then improved.
@@ -181,7 +173,7 @@ impl<'a> Search<'a> {
         for i in open {
             self.fill(&mut state, i, lists, || 0.0);
         }
-        state.total = self.total(&state);
+        state.total = self.problem.cost(&self.chosen(&state));
         let all: Vec<usize> = (0..self.places).collect();
         self.improve(&mut state, &all, lists, false);
         state
@@ -228,36 +220,30 @@ impl<'a> Search<'a> {
 
     /// The best change at a place, made; the places that it touched.
     fn step(&self, state: &mut State, i: usize, lists: &[Vec<u32>], chains: bool) -> Option<Vec<usize>> {
-        let mut best = (-1e-7, usize::MAX, None);
+        let mut best = (-1e-7, None);
         let old = state.at[i];
         let beside = self.beside(&state.at, i);
         let less = self.leaving(state, i) - beside(old);
         for s in lists[i].iter().map(|s| *s as usize).filter(|s| *s != old) {
-            if s == self.selects || state.of[s] == self.places {
-                let delta = beside(s) + less + self.arriving(state, i, s);
-                if delta < best.0 {
-                    best = (delta, s, None);
-                }
-                continue;
-            }
-            let j = state.of[s];
-            let delta = self.exchanged(state, i, j);
+            // The empty one has no place either.
+            let delta = match state.of[s] {
+                j if j < self.places => self.exchanged(state, i, j),
+                _ => beside(s) + less + self.arriving(state, i, s),
+            };
             if delta < best.0 {
-                best = (delta, s, Some(old));
+                best = (delta, Some(s));
             }
         }
-        let (delta, s, _) = best;
-        if s == usize::MAX {
-            return if chains { self.chain(state, i, lists) } else { None };
-        }
+        let (delta, Some(s)) = best else { return if chains { self.chain(state, i, lists) } else { None } };
         state.total += delta;
-        if s == self.selects || state.of[s] == self.places {
-            self.put(state, i, s);
-            return Some(vec![i]);
-        }
         let j = state.of[s];
-        self.exchange(state, i, j);
-        Some(vec![i, j])
+        if j < self.places {
+            self.exchange(state, i, j);
+            Some(vec![i, j])
+        } else {
+            self.put(state, i, s);
+            Some(vec![i])
+        }
     }
 
     fn exchange(&self, state: &mut State, i: usize, j: usize) {
