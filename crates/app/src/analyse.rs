@@ -6,7 +6,7 @@ use super::cancel::while_wanted;
 use crate::blocking::run_blocking;
 use crate::error::AppError;
 use crate::zone::in_zone;
-use legere_core::arrange::propose_plain;
+use legere_core::arrange::propose_version;
 use legere_core::clip::ClipProbe;
 use legere_core::id::{ClipId, TrackId};
 use legere_core::time::{Seconds, clock};
@@ -225,8 +225,10 @@ impl Readings<'_> {
         let target = self.app.store.jobs().get(track.job).await?.target_seconds;
         match self.heard(&track).await {
             Ok((identity, read)) => {
-                let whole = read.probe.duration;
-                match propose_plain(&read.reading, target, whole) {
+                let (reading, whole) = (read.reading.clone(), read.probe.duration);
+                let offered = run_blocking(move || propose_version(&reading, target, whole));
+                let offered = offered.await.map_err(|error| StoreError::Refused(error.to_string()))?;
+                match offered {
                     Ok(offered) => {
                         self.app
                             .store

@@ -5,32 +5,27 @@ use super::footage::Footage;
 use super::passages::{OpenPassage, ScoreKey, score_key};
 use super::recent::Recent;
 use crate::error::AppError;
-use legere_core::arrange::{Alternate, Arranger, Candidate, Judged, LeftOut, Pace, Slot, slots, slots_under};
-use legere_core::check::{Figures, Finding, ShotContext, check, cuts_on_beats, figures};
+use legere_core::arrange::{Alternate, Arranger, Brief, Candidate, Judged, LeftOut, Slot, slots_under};
+use legere_core::check::{Figures, Finding, Meant, ShotContext, check, cuts_on_beats, figures};
 use legere_core::clip::ClipProbe;
-use legere_core::draft::{Draft, DraftError, Score, Shot, Shown, SpeedKeyframe, frame_table};
-use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId, ShotIds};
+use legere_core::draft::{Draft, DraftError, Shot, Shown, SpeedKeyframe, frame_table};
+use legere_core::id::{DraftId, JobId, NoteId, SelectId, ShotId};
 use legere_core::narrow::FacetCount;
 use legere_core::select::Tier;
 use legere_core::time::{FrameLen, FramePos, Seconds};
 use legere_core::track::TrackReading;
 use legere_store::StoreError;
 use legere_store::clips::Clip;
-use legere_store::drafts::{DraftBody, Note, StoredDraft};
+use legere_store::drafts::{ChapterWords, Note, StoredDraft};
 use legere_store::jobs::{FootageRevision, Job};
 use legere_store::journal::{By, Revision};
 use std::collections::HashSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::sync::Arc;
-use uuid::Uuid;
 
 /// How many other selects are offered for a place: more than anybody looks through before narrowing.
 const ALTERNATES: usize = 120;
 const LONGEST_NOTE: usize = 500;
-/// No track has more sections than this.
-const MOST_SECTIONS: usize = 1000;
-/// How often an arrangement is begun again because the draft changed meanwhile.
-const TRIES: usize = 5;
 
 /// A draft with everything that its page shows. All of it is computed from the draft, the footage and the music as they are.
 pub struct OpenDraft {
@@ -46,6 +41,8 @@ pub struct OpenDraft {
     pub judged: Vec<Judged>,
     /// The heroes that are not in it.
     pub left_out: Vec<LeftOut>,
+    /// What is asked of it.
+    brief: Brief,
 }
 
 /// What an open draft was made from.
@@ -96,10 +93,20 @@ impl OpenDraft {
                 clip_rate: candidate.map(|c| c.rate),
                 range: candidate.map(|c| c.range),
                 faults: self.footage.faults(shot.source.clip),
+                set_up: candidate.and_then(|c| c.set_up),
                 one_way: self.footage.clip(shot.source.clip).map(|c| c.summary.one_way.clone()).unwrap_or_default(),
             }
         };
         self.cut().shots().iter().zip(&self.judged).map(of).collect()
+    }
+
+    /// The chapters, each with how many selects it is about.
+    pub fn chapters(&self) -> impl Iterator<Item = (&ChapterWords, usize)> {
+        self.kept.body.asked.chapters.iter().zip(self.brief.chapters.iter().map(|chapter| chapter.selects.len()))
+    }
+
+    pub(super) fn brief(&self) -> &Brief {
+        &self.brief
     }
 
     fn beats(&self) -> Vec<u64> {
@@ -125,7 +132,9 @@ impl OpenDraft {
     pub fn findings(&self) -> Vec<Finding> {
         let music =
             FrameLen::new(self.job.rate.containing(self.kept.body.score.duration(self.cut())).get().max(0) as u64);
-        check(self.cut(), &self.contexts(), &self.beats(), music)
+        let found = check(self.cut(), &self.contexts(), &self.beats(), music);
+        let meant = &self.kept.body.asked.meant;
+        found.into_iter().filter(|f| !meant.contains(&Meant { shot: f.shot, kind: f.kind })).collect()
     }
 
     /// A name for what is heard: another one whenever that is another.
@@ -148,7 +157,7 @@ impl OpenDraft {
 
     /// What lays and judges shots in this draft.
     pub(super) fn arranger<'a>(&self, usable: &[&'a Candidate]) -> Arranger<'a> {
-        Arranger::over(usable.iter().copied(), self.slots.clone(), self.job.rate)
+        Arranger::over(usable.iter().copied(), self.slots.clone(), self.job.rate).with(&self.brief)
     }
 }
 
@@ -156,30 +165,6 @@ impl OpenDraft {
 pub(super) type Cache = Recent<DraftId, Key, Arc<OpenDraft>>;
 
 impl Drafts<'_> {
-    /// Lays the selects on the chosen track's part, as a new draft.
-    pub async fn lay(self, job: &Job, by: By) -> Result<DraftId, AppError> {
-        let (track, version) = self
-            .app
-            .tracks()
-            .chosen(job)
-            .await?
-            .ok_or(AppError::Refused("there is no music to arrange on yet: choose a track in Listen"))?;
-        let music = self.app.tracks().music(&track, &version).await?;
-        let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
-        let footage = self.app.selects().footage(job.id).await?;
-        let seed = seed_of(self.app.store.drafts().next_number(job.id).await?);
-        let score = Score::one(track.id, version);
-        // A new draft is another one than the newest on the same music.
-        let newest = self.app.store.drafts().newest(job.id).await?.map(|d| d.body).filter(|d| d.score == score);
-        let wanted = Laying { pace: &pace, seed, kept: &[], unlike: newest.map(|d| d.cut) };
-        let cut = solved(&footage, &music, job, wanted).await?;
-        let body = DraftBody { score, pace, cut };
-        let mut edit = self.app.store.begin_edit(job.id, by).await?;
-        let id = edit.add_draft(None, &body).await?;
-        edit.commit("lay a draft", None).await?;
-        Ok(id)
-    }
-
     /// A copy of a draft, beside it.
     pub async fn copy(self, job: JobId, by: By, id: DraftId) -> Result<DraftId, AppError> {
         let mut edit = self.app.store.begin_edit(job, by).await?;
@@ -225,50 +210,13 @@ impl Drafts<'_> {
         let slots = slots_under(&kept.body.cut, &music);
         // The job may have another rate by now; a draft keeps the one that it was cut at.
         let job = Job { rate: kept.body.cut.rate(), ..job.clone() };
-        let arranger = Arranger::over(footage.candidates(), slots.clone(), job.rate);
+        let brief = self.brief(&footage, &job, &kept.body.asked).await?;
+        let arranger = Arranger::over(footage.candidates(), slots.clone(), job.rate).with(&brief);
         let (judged, left_out) = (arranger.judge(&kept.body.cut), arranger.left_out(&kept.body.cut));
         let id = kept.id;
-        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, left_out });
+        let open = Arc::new(OpenDraft { kept, job, passages, music, slots, footage, judged, left_out, brief });
         self.app.drafts.put(id, key, open.clone());
         Ok(open)
-    }
-
-    /// Arranges again around the pinned shots, at a pace per section. With a section, only what lies in it is laid again.
-    pub async fn arrange_again(
-        self,
-        job: &Job,
-        by: By,
-        id: DraftId,
-        pace: Option<Vec<Pace>>,
-        section: Option<usize>,
-    ) -> Result<StoredDraft, AppError> {
-        if pace.as_ref().is_some_and(|p| p.len() > MOST_SECTIONS) {
-            return Err(AppError::Refused("a pace is given once for each section"));
-        }
-        for _ in 0..TRIES {
-            // Laid outside of the job's lock, which is not held for so long; if the draft changed meanwhile, once more.
-            let open = self.open(job, self.app.store.drafts().get(id).await?).await?;
-            let pace = pace.clone().unwrap_or_else(|| open.kept.body.pace.clone());
-            let stays = |at: FramePos, shot: &Shot| {
-                shot.stays() || section.is_some_and(|wanted| section_of(&open, at) != Some(wanted))
-            };
-            let kept: Vec<(FramePos, Shot)> =
-                open.cut().placed().filter(|(at, s)| stays(*at, s)).map(|(at, s)| (at, s.clone())).collect();
-            let wanted = Laying { pace: &pace, seed: seed_of(open.kept.number), kept: &kept, unlike: None };
-            let cut = solved(&open.footage, &open.music, &open.job, wanted).await?;
-            let laid = |present: StoredDraft| {
-                if present.revision != open.kept.revision {
-                    return Err(StoreError::MovedOn);
-                }
-                let score = present.body.score.after(&present.body.cut, &cut);
-                Ok(StoredDraft { body: DraftBody { score, cut: cut.clone(), pace: pace.clone() }, ..present })
-            };
-            match self.app.store.edit(job.id, by, id, None, "arrange around the pins", laid).await {
-                Err(StoreError::MovedOn) => {}
-                other => return Ok(other?),
-            }
-        }
-        Err(StoreError::MovedOn.into())
     }
 
     /// All selects for the place of a shot that some words ask for: the best first, and behind them those that do not fit,
@@ -348,38 +296,4 @@ pub(super) fn usable(open: &OpenDraft) -> Vec<&Candidate> {
 pub(super) fn section_of(open: &OpenDraft, at: FramePos) -> Option<usize> {
     let seconds = open.job.rate.seconds_at(at).to_f64() + 0.05;
     open.music.sections.iter().position(|s| seconds < s.end)
-}
-
-/// The seed that a draft is laid and laid again with: each draft of a job has a cadence of its own, and keeps it.
-pub(super) fn seed_of(number: i32) -> u64 {
-    u64::from(number.unsigned_abs())
-}
-
-/// How a draft is to be laid.
-pub(super) struct Laying<'a> {
-    /// By section.
-    pub pace: &'a [Pace],
-    pub seed: u64,
-    /// Shots that stay, with where they begin.
-    pub kept: &'a [(FramePos, Shot)],
-    /// A draft that it is to differ from.
-    pub unlike: Option<Draft>,
-}
-
-pub(super) async fn solved(
-    footage: &Arc<Footage>,
-    music: &TrackReading,
-    job: &Job,
-    wanted: Laying<'_>,
-) -> Result<Draft, AppError> {
-    let Laying { pace, seed, kept, unlike } = wanted;
-    let (footage, places, rate, kept) = (footage.clone(), slots(music, job.rate, pace, seed), job.rate, kept.to_vec());
-    // A thousand selects take long enough to be kept off the threads that serve pages.
-    let laid = crate::blocking::run_blocking(move || {
-        let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
-        let plan = Arranger::new(footage.candidates(), places, rate, &kept)?;
-        let plan = if let Some(other) = &unlike { plan.unlike(other) } else { plan };
-        plan.solve(&mut ids, seed)
-    });
-    Ok(laid.await??.draft)
 }

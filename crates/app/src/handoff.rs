@@ -287,7 +287,7 @@ impl Handoffs<'_> {
                 tier: verdict.map_or("unread", |v| v.tier.word()).to_owned(),
                 tags: verdict.map(|v| v.tags.iter().map(|t| t.word().to_owned()).collect()).unwrap_or_default(),
                 note: verdict.map(|v| v.note.clone()).unwrap_or_default(),
-                why: judged.why.clone(),
+                why: judged.why.iter().map(|reason| reason.words.clone()).collect(),
                 ..Event::of(shot, file, probe)
             });
         }

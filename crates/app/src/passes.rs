@@ -3,7 +3,10 @@
 use super::Selects;
 use super::footage::Footage;
 use crate::error::AppError;
-use legere_core::arrange::{Need, Pace, needs, slots};
+use super::laying::seed_of;
+use legere_core::arrange::{Need, needs, slots};
+use legere_core::draft::Score;
+use legere_store::drafts::StoredDraft;
 use legere_core::id::{JobId, PassId, SelectId};
 use legere_core::narrow::{FacetCount, Query, SearchRecord};
 use legere_core::select::Tier;
@@ -155,17 +158,26 @@ impl Selects<'_> {
         Ok(Narrowed { shown, counts: answer.counts, problems })
     }
 
-    /// What the music asks for, section by section; nothing without music.
-    pub async fn needs(self, job: &Job) -> Result<Vec<Need>, AppError> {
-        let Some((track, version)) = self.app.tracks().chosen(job).await? else { return Ok(Vec::new()) };
-        let music = self.app.tracks().music(&track, &version).await?;
+    /// What the music asks for, section by section, at the pace of a draft; without one at that of the newest draft on the chosen
+    /// music, or at the usual pace. Nothing without music.
+    pub async fn needs(self, job: &Job, draft: Option<StoredDraft>) -> Result<Vec<Need>, AppError> {
         let footage = self.footage(job.id).await?;
+        let (music, pace, seed) = match draft {
+            Some(draft) => {
+                let open = self.app.drafts().open(job, draft).await?;
+                (open.music.clone(), open.kept.body.pace.clone(), seed_of(open.kept.number))
+            }
+            None => {
+                let Some((track, version)) = self.app.tracks().chosen(job).await? else { return Ok(Vec::new()) };
+                let music = self.app.tracks().music(&track, &version).await?;
+                let score = Score::one(track.id, version);
+                let newest = self.app.store.drafts().newest(job.id).await?.filter(|draft| draft.body.score == score);
+                let seed = newest.as_ref().map_or(FIRST_SEED, |draft| seed_of(draft.number));
+                (music, newest.map(|draft| draft.body.pace).unwrap_or_default(), seed)
+            }
+        };
         let rate = job.rate;
-        let found = crate::blocking::run_blocking(move || {
-            let pace: Vec<Pace> = music.sections.iter().map(|s| Pace::for_kind(s.kind)).collect();
-            needs(&slots(&music, rate, &pace, FIRST_SEED), footage.candidates(), rate)
-        });
-        found.await
+        crate::blocking::run_blocking(move || needs(&slots(&music, rate, &pace, seed), footage.candidates(), rate)).await
     }
 
     /// Keeps a narrowing under a name, in place of another of that name; without words it is forgotten.

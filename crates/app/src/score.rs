@@ -2,11 +2,12 @@
 //! changed in Listen.
 
 use super::Drafts;
-use super::drafts::{Laying, OpenDraft, seed_of, solved};
+use super::drafts::OpenDraft;
+use super::laying::{Laying, paces_of, seed_of, solved};
 use super::passages::OpenPassage;
 use crate::error::AppError;
-use legere_core::arrange::Pace;
-use legere_core::draft::{Passage, Score, Shot};
+use legere_core::arrange::{Brief, Kept};
+use legere_core::draft::{DraftError, Passage, Score, Shot};
 use legere_core::id::{DraftId, ShotId, TrackId};
 use legere_core::time::{FramePos, FrameShift, Seconds};
 use legere_core::track::{TrackReading, Version};
@@ -52,16 +53,15 @@ impl Drafts<'_> {
         };
         let edit = |present: StoredDraft| {
             let body = &present.body;
-            if body.cut.index_of(shot).is_none_or(|at| at == 0) {
-                return Err(AppError::Refused(
-                    "another track begins with a shot that is not the first: the first one's is chosen in Listen",
-                ));
-            }
+            let at = body.cut.index_of(shot).ok_or(DraftError::NoShot)?;
+            // What the first shot stands on is the music that the piece begins with.
+            let from = (at > 0).then_some(shot);
             let score = match part.clone() {
                 Some((track, version)) => body
                     .score
-                    .with(Passage { track, version, from: Some(shot) })
+                    .with(Passage { track, version, from })
                     .ok_or(AppError::Refused("a draft has at most twelve passages of music"))?,
+                None if at == 0 => return Err(AppError::Refused("the piece begins with music: choose another track")),
                 None => body.score.without(shot),
             };
             Ok::<_, AppError>(StoredDraft { body: DraftBody { score, ..present.body }, ..present })
@@ -79,7 +79,7 @@ impl Drafts<'_> {
         }
         let now = |p: &OpenPassage| p.track.part.clone().unwrap_or_else(|| p.version.clone());
         let rate = open.job.rate;
-        let mut kept: Vec<(FramePos, Shot)> = Vec::new();
+        let mut kept: Vec<Kept> = Vec::new();
         let mut read: Vec<(f64, Arc<TrackReading>)> = Vec::new();
         for passage in &open.passages {
             // Only the last one may become longer or shorter: the others end where the next begins.
@@ -87,7 +87,7 @@ impl Drafts<'_> {
                 Some(len) => now(passage).cut_to(rate.seconds_of(len)),
                 None => now(passage),
             };
-            kept.extend(moved(&open, passage, &heard));
+            kept.extend(moved(&open, passage, &heard, |_| true).into_iter().map(|(at, shot)| Kept::whole(at, shot)));
             read.push((
                 rate.seconds_at(passage.start).to_f64(),
                 self.app.tracks().music(&passage.track, &heard).await?,
@@ -95,15 +95,9 @@ impl Drafts<'_> {
         }
         let parts: Vec<(f64, &TrackReading)> = read.iter().map(|(at, music)| (*at, &**music)).collect();
         let music = TrackReading::of_passages(&parts);
-        let pace: Vec<Pace> = music
-            .sections
-            .iter()
-            .map(|s| {
-                let old = open.music.sections.iter().position(|o| o.kind == s.kind && o.label == s.label);
-                old.and_then(|i| open.kept.body.pace.get(i).copied()).unwrap_or_else(|| Pace::for_kind(s.kind))
-            })
-            .collect();
-        let wanted = Laying { pace: &pace, seed: seed_of(open.kept.number), kept: &kept, unlike: None };
+        let pace = paces_of(&open, &music);
+        let brief = Brief { kept, ..open.brief().clone() };
+        let wanted = Laying { pace: &pace, seed: seed_of(open.kept.number), brief, unlike: None };
         let cut = solved(&open.footage, &music, &open.job, wanted).await?;
         let mut score: Option<Score> = None;
         for passage in &open.passages {
@@ -120,7 +114,8 @@ impl Drafts<'_> {
             if present.revision != open.kept.revision {
                 return Err(StoreError::MovedOn);
             }
-            let body = DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone() };
+            let body =
+                DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone(), ..present.body.clone() };
             Ok(StoredDraft { body, ..present })
         };
         Ok(self.app.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
@@ -128,12 +123,17 @@ impl Drafts<'_> {
 }
 
 /// The shots of a passage where the same music is in another version; those whose music is not in it are left out.
-fn moved(open: &OpenDraft, passage: &OpenPassage, to: &Version) -> Vec<(FramePos, Shot)> {
+pub(super) fn moved(
+    open: &OpenDraft,
+    passage: &OpenPassage,
+    to: &Version,
+    stays: impl Fn(&Shot) -> bool,
+) -> Vec<(FramePos, Shot)> {
     let (rate, begins) = (open.job.rate, passage.start);
     let of = begins.get()..begins.get() + i64::try_from(passage.len.get()).unwrap_or(0);
     let mut kept: Vec<(FramePos, Shot)> = Vec::new();
     let mut after = begins;
-    for (start, shot) in open.cut().placed().filter(|(at, _)| of.contains(&at.get())) {
+    for (start, shot) in open.cut().placed().filter(|(at, shot)| of.contains(&at.get()) && stays(shot)) {
         let seconds = |frame: i64| rate.seconds_at(FramePos::new(frame - begins.get())).to_f64();
         let from = passage.version.in_track(seconds(start.get()));
         let found = to.times_of(from).into_iter().map(|t| begins.get() + rate.nearest(Seconds::from_measured(t)).get());

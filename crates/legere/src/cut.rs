@@ -296,7 +296,7 @@ impl Cut<'_> {
                 hit_at: shot.hit_at,
                 energy: judged.level,
                 wanted: judged.wanted,
-                why: judged.why.clone(),
+                why: judged.why.iter().map(|reason| reason.words.clone()).collect(),
             }
         };
         let left_out = self.under.left_out(draft).into_iter().map(|left| {
@@ -330,7 +330,7 @@ impl Cut<'_> {
             Event {
                 energy: judged.energy,
                 tier: select.candidate.tier.word().to_owned(),
-                why: judged.why.clone(),
+                why: judged.why.iter().map(|reason| reason.words.clone()).collect(),
                 ..Event::of(shot, file, &clip.probe)
             }
         };

@@ -12,7 +12,7 @@ use legere_core::draft::{Draft, Pause, Pin, Score, Shot, Source, Speed, SpeedKey
 use legere_core::id::{DraftId, JobId, ShotId};
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::Version;
-use legere_store::drafts::DraftBody;
+use legere_store::drafts::{Asked, DraftBody};
 use serde_json::{Value, json};
 use server::{NOBODY, Server};
 use std::process::Command;
@@ -81,7 +81,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let version = Version::part(Seconds::ZERO, Seconds::new(14, 1).expect("seconds"), whole).expect("a part");
     let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
     let draft =
-        edit.add_draft(None, &DraftBody { score: Score::one(track, version), pace: vec![], cut }).await.expect("kept");
+        edit.add_draft(None, &DraftBody { score: Score::one(track, version), pace: vec![], cut, asked: Asked::default() }).await.expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
     (job, draft)
 }

@@ -9,7 +9,7 @@ use legere_core::draft::{Draft, Pin, Score, Shot, Source};
 use legere_core::id::ShotId;
 use legere_core::time::{FrameLen, Seconds};
 use legere_core::track::{Beat, Section, SectionKind, Trace, TrackReading, Version};
-use legere_store::drafts::DraftBody;
+use legere_store::drafts::{Asked, DraftBody};
 use serde_json::{Value, json};
 use server::Server;
 use std::time::{Duration, Instant};
@@ -225,7 +225,7 @@ async fn zoom(browser: &Browser, server: &Server, shoot: &server::shoot::Shoot, 
     });
     let cut = Draft::new("25".parse().expect("a rate"), shots.collect()).expect("a draft");
     let mut edit = store.begin_edit(shoot.job, server::NOBODY).await.expect("an edit");
-    let body = DraftBody { score: Score::one(track, part), pace: vec![], cut };
+    let body = DraftBody { score: Score::one(track, part), pace: vec![], cut, asked: Asked::default() };
     let draft = edit.add_draft(None, &body).await.expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
     browser.go(&format!("{address}/arrange?draft={draft}")).await;

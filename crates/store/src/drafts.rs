@@ -4,13 +4,15 @@ use crate::entity::{draft, note};
 use crate::journal::{EditTarget, Editable, Fields, JobEdit, REMOVED, Revision, field_or, identified, set_field};
 use crate::rows::Rows;
 use crate::{Drafts, StoreError};
-use legere_core::arrange::Pace;
+use legere_core::arrange::{Pace, Wishes};
+use legere_core::check::Meant;
 use legere_core::draft::{Draft, Pause, Score, Shot};
 use legere_core::id::{DraftId, JobId, NoteId, ShotId};
 use legere_core::time::FrameLen;
 use sea_orm::prelude::*;
 use sea_orm::{ActiveValue::Set, DatabaseTransaction, DerivePartialModel, QueryOrder, QuerySelect};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// A draft as it is kept: the cut, and what it was laid on.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -22,6 +24,38 @@ pub struct DraftBody {
     pub pace: Vec<Pace>,
     /// The shots.
     pub cut: Draft,
+    /// What is asked of it besides.
+    #[serde(default, skip_serializing_if = "Asked::is_nothing")]
+    pub asked: Asked,
+}
+
+/// What a person asks of one draft besides its pace.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Asked {
+    /// What counts more than usual.
+    pub wishes: Wishes,
+    /// In order.
+    pub chapters: Vec<ChapterWords>,
+    /// Findings that are meant.
+    pub meant: BTreeSet<Meant>,
+}
+
+impl Asked {
+    fn is_nothing(&self) -> bool {
+        *self == Self::default()
+    }
+}
+
+/// A stretch of a draft, and the words that narrow to what it is about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChapterWords {
+    /// In frames of the draft.
+    pub from: i64,
+    /// In frames, exclusive.
+    pub to: i64,
+    /// As in Sift.
+    pub words: String,
 }
 
 /// A body as it is read: once a draft lay on one track.
@@ -32,6 +66,8 @@ enum StoredBody {
         score: Score,
         pace: Vec<Pace>,
         cut: Draft,
+        #[serde(default)]
+        asked: Asked,
     },
     /// The track and its version stand where the score stands now.
     OneTrack {
@@ -45,9 +81,8 @@ enum StoredBody {
 impl From<StoredBody> for DraftBody {
     fn from(kept: StoredBody) -> Self {
         match kept {
-            StoredBody::Now { score, pace, cut } | StoredBody::OneTrack { score, pace, cut } => {
-                Self { score, pace, cut }
-            }
+            StoredBody::Now { score, pace, cut, asked } => Self { score, pace, cut, asked },
+            StoredBody::OneTrack { score, pace, cut } => Self { score, pace, cut, asked: Asked::default() },
         }
     }
 }
@@ -186,11 +221,14 @@ impl Editable for StoredDraft {
 
     fn fields(&self) -> Result<Fields, StoreError> {
         let mut fields = Fields::new();
-        let DraftBody { score, pace, cut } = &self.body;
+        let DraftBody { score, pace, cut, asked } = &self.body;
         set_field(&mut fields, REMOVED, &self.removed)?;
         set_field(&mut fields, "name", &self.name)?;
         set_field(&mut fields, "pace", pace)?;
         set_field(&mut fields, "score", score)?;
+        set_field(&mut fields, "wishes", &asked.wishes)?;
+        set_field(&mut fields, "chapters", &asked.chapters)?;
+        set_field(&mut fields, "meant", &asked.meant)?;
         set_field(&mut fields, "order", &cut.shots().iter().map(|s| s.id).collect::<Vec<ShotId>>())?;
         set_field(&mut fields, TOTAL, &cut.len())?;
         for shot in cut.shots() {
@@ -243,10 +281,15 @@ impl Editable for StoredDraft {
             return Err(StoreError::Refused("the shots around it have changed".into()));
         }
         let pace = read(whole("pace")?)?;
+        let asked = Asked {
+            wishes: field_or(changed, "wishes", self.body.asked.wishes)?,
+            chapters: field_or(changed, "chapters", self.body.asked.chapters.clone())?,
+            meant: field_or(changed, "meant", self.body.asked.meant.clone())?,
+        };
         Ok(Self {
             removed: field_or(changed, REMOVED, self.removed)?,
             name,
-            body: DraftBody { score, pace, cut },
+            body: DraftBody { score, pace, cut, asked },
             ..self.clone()
         })
     }

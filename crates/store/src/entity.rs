@@ -38,6 +38,7 @@ table!(job, "job", {
     selects: i64,
     zone: String,
     searches: Json,
+    story: Json,
     paused: bool,
     journal_floor: i64,
 });

@@ -6,6 +6,7 @@ use crate::events::ChangedKind;
 use crate::journal::{By, EditTarget, Editable, Fields, REMOVED, Revision, field_or, set_field};
 use crate::rows::Rows;
 use crate::{Jobs, StoreError};
+use legere_core::arrange::Story;
 use legere_core::id::{JobId, TrackId};
 use legere_core::time::FrameRate;
 use sea_orm::prelude::*;
@@ -32,6 +33,8 @@ pub struct Job {
     pub zone: String,
     /// Narrowings that were given a name.
     pub searches: Vec<Search>,
+    /// What the piece tells.
+    pub story: Story,
     /// Whether reading rests.
     pub paused: bool,
     /// Whether a person took it out.
@@ -109,6 +112,7 @@ impl TryFrom<job::Model> for Job {
             chosen_track: row.chosen_track.map(TrackId::from),
             zone: row.zone,
             searches: serde_json::from_value(row.searches).map_err(StoreError::broken("job"))?,
+            story: serde_json::from_value(row.story).map_err(StoreError::broken("job"))?,
             paused: row.paused,
             removed: row.removed,
             revision: row.revision,
@@ -141,6 +145,9 @@ impl Editable for Job {
         set_field(&mut fields, "length", &self.target_seconds)?;
         set_field(&mut fields, "zone", &self.zone)?;
         set_field(&mut fields, "searches", &self.searches)?;
+        set_field(&mut fields, "opening", &self.story.opening)?;
+        set_field(&mut fields, "closing", &self.story.closing)?;
+        set_field(&mut fields, "orders", &self.story.orders)?;
         set_field(&mut fields, "paused", &self.paused)?;
         Ok(fields)
     }
@@ -154,6 +161,11 @@ impl Editable for Job {
             target_seconds: field_or(fields, "length", self.target_seconds)?,
             zone: field_or(fields, "zone", self.zone.clone())?,
             searches: field_or(fields, "searches", self.searches.clone())?,
+            story: Story {
+                opening: field_or(fields, "opening", self.story.opening)?,
+                closing: field_or(fields, "closing", self.story.closing)?,
+                orders: field_or(fields, "orders", self.story.orders.clone())?,
+            },
             paused: field_or(fields, "paused", self.paused)?,
             removed: field_or(fields, REMOVED, self.removed)?,
             name: field_or(fields, "name", self.name.clone())?,
@@ -176,6 +188,7 @@ impl Editable for Job {
             target_seconds: Set(self.target_seconds),
             zone: Set(self.zone.clone()),
             searches: Set(serde_json::to_value(&self.searches).map_err(StoreError::broken("job"))?),
+            story: Set(serde_json::to_value(&self.story).map_err(StoreError::broken("job"))?),
             paused: Set(self.paused),
             chosen_track: Set(self.chosen_track.map(TrackId::uuid)),
             removed: Set(self.removed),
@@ -225,6 +238,7 @@ impl Jobs<'_> {
             selects: Set(0),
             zone: Set(new.zone),
             searches: Set(Json::Array(Vec::new())),
+            story: Set(Json::Object(serde_json::Map::new())),
             paused: Set(false),
             journal_floor: Set(0),
         }

@@ -1,10 +1,18 @@
 // What the server sends, written by a test of the crate `web`: not to be changed by hand.
 
-export type AlternateView = { select: SelectId, clip: ClipId, name: string | null, tier: string | null, hit: number | null, media: number, energy: number, why: Array<string>, 
+export type AlternateView = { select: SelectId, clip: ClipId, name: string | null, tier: string | null, hit: number | null, media: number, energy: number, why: Array<Reason>, 
+/**
+ * What it would change most, as short as under a still.
+ */
+short: string, 
+/**
+ * The set-up that it is a take of.
+ */
+set_up: number | null, 
 /**
  * What it would gain, part by part; negative is a loss.
  */
-gains: Array<[string, number]>, 
+gains: Array<[Part, number]>, 
 /**
  * The frames of the clip that the frames of the shot show, as runs of the same step: the first one, the step from each to the
  * next, how many there are. −1 is black.
@@ -38,6 +46,18 @@ strength: number, };
  * What is shown between two frames of a clip that is slower than its frames allow.
  */
 export type Between = "repeat" | "blend" | "computed";
+/**
+ * A stretch of a draft that is about something.
+ */
+export type ChapterView = { 
+/**
+ * In frames of the draft.
+ */
+from: number, to: number, words: string, 
+/**
+ * How many selects the words find.
+ */
+selects: number, };
 /**
  * One recorded file.
  */
@@ -129,6 +149,18 @@ lasts: number | null, };
  */
 export type Curve = "linear" | "constant-power" | "exponential" | "eased";
 /**
+ * What the cuts of a section fall on.
+ */
+export type CutsOn = "beats" | "backbeats" | "onsets";
+/**
+ * What one draft has against another one, in words.
+ */
+export type DifferencesView = { better: Array<string>, worse: Array<string>, 
+/**
+ * Selects of the other one that it has not.
+ */
+left: Array<string>, };
+/**
  * One rough cut of a job.
  */
 export type DraftId = string;
@@ -140,7 +172,19 @@ total: number, length: string, sections: Array<SectionView>, shots: Array<ShotVi
 /**
  * The heroes that are not in it, each with why.
  */
-left_out: Array<string>, 
+left_out: Array<LeftOutView>, 
+/**
+ * What counts more in it.
+ */
+wishes: Wishes, chapters: Array<ChapterView>, 
+/**
+ * The selects that it is to open and to close with.
+ */
+opening: SelectId | null, closing: SelectId | null, 
+/**
+ * Shots of which the first is to stand before the second.
+ */
+pairs: Array<[ShotId, ShotId]>, 
 /**
  * Where each track begins.
  */
@@ -244,7 +288,19 @@ shot: ShotId,
 /**
  * What was found.
  */
-words: string, };
+kind: FindingKind, 
+/**
+ * The same in words.
+ */
+words: string, 
+/**
+ * What puts it right, where that is one thing.
+ */
+repair: Repair | null, };
+/**
+ * What is found.
+ */
+export type FindingKind = "energy" | "framing" | "take" | "stutter" | "backwards" | "beyond" | "fault" | "off-beat" | "twice" | "black" | "ends";
 /**
  * A length in frames, never negative.
  */
@@ -326,6 +382,18 @@ word: FreeWord,
  */
 tone: Tone, };
 /**
+ * The one shot that a place lacks.
+ */
+export type LackingView = { part: Part, words: string, 
+/**
+ * What narrows to the selects that could be it, in Sift.
+ */
+narrow: string, };
+/**
+ * A hero that is not in a draft.
+ */
+export type LeftOutView = { select: SelectId, words: string, };
+/**
  * When and where a shot was recorded.
  */
 export type Light = "day" | "dusk" | "night" | "inside";
@@ -364,7 +432,11 @@ export type MusicView = {
 /**
  * Frame, bar, beat.
  */
-beats: Array<[number, number, number]>, cues: Array<CueView>, 
+beats: Array<[number, number, number]>, 
+/**
+ * Frames of the beats that snare or clap mark.
+ */
+backbeats: Array<number>, cues: Array<CueView>, 
 /**
  * 0–100.
  */
@@ -409,6 +481,10 @@ kind: OneWayKind, };
  */
 export type OneWayKind = "falls" | "bursts" | "walks";
 export type PaceChoice = { quarters: number, words: string, };
+/**
+ * A part of the cost.
+ */
+export type Part = "energy" | "tier" | "role" | "hit" | "range" | "join";
 /**
  * A round through the selects.
  */
@@ -462,6 +538,50 @@ seconds_left: number,
  * Put out in this pass.
  */
 taken_out: number, place: SelectId | null, };
+/**
+ * Something that speaks for or against a shot, in words that stand on their own.
+ */
+export type Reason = { 
+/**
+ * The part of the cost that it is; nothing where none is.
+ */
+part: Part | null, 
+/**
+ * The words.
+ */
+words: string, };
+/**
+ * The edit that puts a finding right.
+ */
+export type Repair = { "do": "move-cut", 
+/**
+ * The shot before the cut.
+ */
+shot: ShotId, 
+/**
+ * Later, or earlier where it is negative.
+ */
+by: number, } | { "do": "slip", 
+/**
+ * The shot.
+ */
+shot: ShotId, 
+/**
+ * Later in the clip, or earlier.
+ */
+by: number, } | { "do": "trim-end", 
+/**
+ * The shot.
+ */
+shot: ShotId, 
+/**
+ * Later, or earlier.
+ */
+by: number, 
+/**
+ * Where the time comes from.
+ */
+from: string, };
 /**
  * Traces; sample *i* stands for `i * step` to `(i + 1) * step` seconds.
  */
@@ -554,7 +674,15 @@ export type SectionKind = "intro" | "groove" | "build" | "drop" | "break" | "out
  * The letter of a section's material; varied (A′) when it comes back in another dress. Written `A`, `A′`, or nothing.
  */
 export type SectionLabel = string;
-export type SectionView = { start: number, end: number, kind: string, energy: number, quarters: number, varied: boolean, pace: string, };
+export type SectionView = { start: number, end: number, kind: string, energy: number, quarters: number, varied: boolean, 
+/**
+ * What the cuts fall on.
+ */
+on: CutsOn, pace: string, 
+/**
+ * An instant of its track that it lies over, in seconds: where a person can say how loud it is.
+ */
+at_track: [TrackId, number] | null, };
 /**
  * A range of a clip.
  */
@@ -652,7 +780,15 @@ pin: Pin,
 /**
  * The clip's file is not where it should be.
  */
-missing: boolean, why: Array<string>, 
+missing: boolean, why: Array<Reason>, 
+/**
+ * What it costs, part by part.
+ */
+cost: Array<[Part, number]>, 
+/**
+ * The one shot that would make the place better.
+ */
+lacking: LackingView | null, 
 /**
  * Frames of the shot.
  */
@@ -832,7 +968,19 @@ total: number, length: string, sections: Array<SectionView>, shots: Array<ShotVi
 /**
  * The heroes that are not in it, each with why.
  */
-left_out: Array<string>, 
+left_out: Array<LeftOutView>, 
+/**
+ * What counts more in it.
+ */
+wishes: Wishes, chapters: Array<ChapterView>, 
+/**
+ * The selects that it is to open and to close with.
+ */
+opening: SelectId | null, closing: SelectId | null, 
+/**
+ * Shots of which the first is to stand before the second.
+ */
+pairs: Array<[ShotId, ShotId]>, 
 /**
  * Where each track begins.
  */
@@ -845,3 +993,19 @@ music: string,
  * What is said where there are no findings.
  */
 nothing_found: string, };
+/**
+ * What counts more than usual in one draft, as an editor says it.
+ */
+export type Wishes = { 
+/**
+ * Follow the energy of the music more.
+ */
+energy: boolean, 
+/**
+ * Stay in the order in which it was shot.
+ */
+order: boolean, 
+/**
+ * Fewer framings that are alike behind each other.
+ */
+framings: boolean, };

@@ -28,19 +28,35 @@ pub struct Weights {
     pub alike: f64,
     /// What a hero costs that is left out, where no alike take of it is there.
     pub hero: f64,
+    /// How bad two framings that are alike are behind each other, as a share of `join`.
+    pub framing: f64,
+    /// What it costs to move a cut of the cadence by one mark.
+    pub cadence: f64,
 }
 
 impl Weights {
     /// Whether all lie within 0 to 20: beyond that a cost would outweigh an empty place.
     pub fn are_sound(&self) -> bool {
-        let Self { energy, tier, role, hit, range, join, order, alike, hero } = *self;
-        [energy, tier, role, hit, range, join, order, alike, hero].iter().all(|weight| (0.0..=20.0).contains(weight))
+        let Self { energy, tier, role, hit, range, join, order, alike, hero, framing, cadence } = *self;
+        [energy, tier, role, hit, range, join, order, alike, hero, framing, cadence].iter().all(|weight| (0.0..=20.0).contains(weight))
     }
 }
 
 impl Default for Weights {
     fn default() -> Self {
-        Self { energy: 2.0, tier: 1.0, role: 0.5, hit: 0.4, range: 0.6, join: 0.5, order: 0.0, alike: 2.5, hero: 5.0 }
+        Self {
+            energy: 2.0,
+            tier: 1.0,
+            role: 0.5,
+            hit: 0.4,
+            range: 0.6,
+            join: 0.5,
+            order: 0.0,
+            alike: 2.5,
+            hero: 5.0,
+            framing: 0.7,
+            cadence: 0.2,
+        }
     }
 }
 
@@ -262,7 +278,7 @@ pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
     }
     let (framings, trust) = known((a.framing, a.measured.framing), (b.framing, b.measured.framing));
     match framings {
-        Some((x, y)) if x == y => cost += 0.7 * trust,
+        Some((x, y)) if x == y => cost += weights.framing * trust,
         Some((Framing::Wide, Framing::Close | Framing::Detail | Framing::Medium)) => cost -= 0.3 * trust,
         _ => {}
     }

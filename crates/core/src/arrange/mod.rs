@@ -3,19 +3,28 @@
 //! [`slots`] divides the version into places that ask for something; [`Cost`] says how well a select answers;
 //! [`Arranger::solve`] searches the row that is best as a whole, joins included. Everything follows from its seed.
 
+mod around;
+mod borders;
+mod brief;
+mod cadence;
 pub mod exchange;
 mod fit;
+mod judge;
 mod needs;
+mod offer;
 mod pace;
 mod search;
 mod slot;
 mod solve;
 
+pub use brief::{Brief, Chapter, Hold, Kept, MOST_ORDERS, Story, Wishes};
 pub use fit::{Cost, Scale, Weights};
+pub use judge::{Alternate, Judged, Lacking, LeftOut, Part, Reason};
 pub use needs::{Need, needs};
-pub use pace::{Pace, PaceError};
-pub use slot::{BeatMark, Slot, propose_part, propose_plain, propose_version, slots, slots_under};
-pub use solve::{Alternate, ArrangeError, Arrangement, Arranger, Judged, LeftOut};
+pub use offer::{propose_part, propose_version};
+pub use pace::{CutsOn, Pace, PaceError};
+pub use slot::{BeatMark, Slot, slots, slots_under};
+pub use solve::{ArrangeError, Arrangement, Arranger, Missing};
 
 use crate::footage::{EnergyTrace, Fault};
 use crate::id::{ClipId, SelectId};

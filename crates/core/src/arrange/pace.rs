@@ -8,12 +8,32 @@ use serde::{Deserialize, Serialize};
 #[error("a pace is between a quarter of a bar and eight bars per shot")]
 pub struct PaceError;
 
-/// Beats per shot as quarters of a bar, and how much that varies.
+/// What the cuts of a section fall on.
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, strum::EnumString, strum::IntoStaticStr,
+)]
+#[serde(rename_all = "lowercase")]
+#[strum(serialize_all = "lowercase")]
+#[cfg_attr(feature = "wire", derive(ts_rs::TS))]
+pub enum CutsOn {
+    /// The beats.
+    #[default]
+    Beats,
+    /// The beats that snare or clap mark.
+    Backbeats,
+    /// The strongest sound that begins near the beat.
+    Onsets,
+}
+
+/// Beats per shot as quarters of a bar, how much that varies, and what the cuts fall on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Pace {
     quarters: u8,
     /// Shots of half and of double the length come between.
     pub varied: bool,
+    /// What the cuts fall on.
+    #[serde(default)]
+    pub on: CutsOn,
 }
 
 impl Pace {
@@ -22,7 +42,13 @@ impl Pace {
 
     /// `quarters` of a bar per shot: 4 is a bar, 2 half a bar.
     pub fn new(quarters: u8, varied: bool) -> Result<Self, PaceError> {
-        Self::CHOICES.contains(&quarters).then_some(Self { quarters, varied }).ok_or(PaceError)
+        Self::CHOICES.contains(&quarters).then_some(Self { quarters, varied, on: CutsOn::Beats }).ok_or(PaceError)
+    }
+
+    /// The same on other marks.
+    #[must_use]
+    pub fn on(self, on: CutsOn) -> Self {
+        Self { on, ..self }
     }
 
     /// Quarters of a bar a shot.
@@ -43,7 +69,7 @@ impl Pace {
             SectionKind::Build => (4, false),
             SectionKind::Drop => (2, true),
         };
-        Self { quarters, varied }
+        Self { quarters, varied, on: CutsOn::Beats }
     }
 
     /// As the page says it.
@@ -56,6 +82,12 @@ impl Pace {
             16 => "4 bars",
             _ => "8 bars",
         };
-        if self.varied { format!("{every}, varied") } else { every.to_owned() }
+        let varied = if self.varied { ", varied" } else { "" };
+        let on = match self.on {
+            CutsOn::Beats => "",
+            CutsOn::Backbeats => ", on backbeats",
+            CutsOn::Onsets => ", on onsets",
+        };
+        format!("{every}{varied}{on}")
     }
 }

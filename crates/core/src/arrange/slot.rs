@@ -1,12 +1,11 @@
 //! Slots: the stretches of a version between two changes of picture.
 
 use super::Pace;
+use super::cadence::SectionGrid;
 use crate::draft::{Draft, SHORTEST};
 use crate::select::Role;
 use crate::time::{FrameLen, FramePos, FrameRate, Seconds};
-use crate::track::{Cue, CueKind, SectionKind, TrackReading, Version, VersionError, retarget};
-use rand::{Rng, SeedableRng};
-use rand_chacha::ChaCha8Rng;
+use crate::track::{CueKind, SectionKind, TrackReading};
 use serde::Deserialize;
 
 /// No planned shot is shorter than this many seconds, however fast the music.
@@ -61,6 +60,11 @@ impl Slot {
             .filter(|at| *at >= SHORTEST.get() * 2 && self.len.get() - at >= SHORTEST.get() * 2)
             .min_by_key(|at| at.abs_diff(middle))
             .or_else(|| (self.len.get() >= SHORTEST.get() * 4).then_some(middle))?;
+        Some(self.split_at(cut))
+    }
+
+    /// Divides so many frames after its beginning, which must lie within it.
+    pub(super) fn split_at(&self, cut: u64) -> (Self, Self) {
         let mut left = self.clone();
         let mut right = self.clone();
         left.len = FrameLen::new(cut);
@@ -75,7 +79,7 @@ impl Slot {
         if right.wants == Some(Role::Establishing) {
             right.wants = None;
         }
-        Some((left, right))
+        (left, right)
     }
 
     /// This slot and the next as one.
@@ -91,45 +95,17 @@ impl Slot {
 }
 
 /// Divides a version (its reading, in its own time) into slots. `pace` has one entry per section; a missing one is
-/// the usual one for its kind. Where the pace is varied, each seed varies it in another way. A drop always has a cut.
+/// the usual one for its kind. Where the pace is varied, each seed varies it in another way. A drop always has a cut, a silence
+/// or a long note none, and no shot is longer than four bars unless its pace is.
 pub fn slots(reading: &TrackReading, rate: FrameRate, pace: &[Pace], seed: u64) -> Vec<Slot> {
     let total = rate.containing(Seconds::from_measured(reading.duration + 1e-6)).get().max(0);
-    let frame = |at: f64| rate.nearest(Seconds::from_measured(at)).get().clamp(0, total);
-    let metre = f64::from(reading.metre());
     let shortest = ((SHORTEST_SECONDS * rate.to_f64()).ceil() as i64).max(SHORTEST.get() as i64);
     let drops = drops(reading, rate);
     let mut cuts: Vec<(i64, usize)> = Vec::new();
     for (index, section) in reading.sections.iter().enumerate() {
         let pace = pace.get(index).copied().unwrap_or_else(|| Pace::for_kind(section.kind));
-        let (start, end) = (frame(section.start), frame(section.end));
-        cuts.push((start, index));
-        let beats: Vec<i64> = reading
-            .beats
-            .iter()
-            .filter(|b| b.at > section.start - 0.02 && b.at < section.end - 0.02)
-            .map(|b| frame(b.at))
-            .collect();
-        let mut step = Steps::new(pace, section.kind, metre, beats.len(), (seed, index));
-        let mut at = 0usize;
-        loop {
-            at += step.next(at);
-            let Some(cut) = beats.get(at) else { break };
-            // The rest of the section must be worth a shot of its own.
-            if end - cut < shortest || (end - cut) * 2 < (step.usual * beat_frames(&beats)) as i64 {
-                break;
-            }
-            cuts.push((*cut, index));
-        }
-        // What is left of the section may be as long as the three shots before it.
-        if pace.varied && section.kind != SectionKind::Build {
-            let of_section: Vec<i64> =
-                cuts.iter().filter(|(_, of)| *of == index).map(|(cut, _)| *cut).chain([end]).collect();
-            let lens: Vec<i64> = of_section.windows(2).map(|pair| pair[1] - pair[0]).collect();
-            let (least, most) = lens.iter().rev().take(4).fold((i64::MAX, 0), |(l, m), len| (l.min(*len), m.max(*len)));
-            if lens.len() >= 4 && most - least <= 1 {
-                cuts.pop();
-            }
-        }
+        let of_section = SectionGrid::new(reading, rate, index, pace).cuts(seed, shortest);
+        cuts.extend(of_section.into_iter().map(|cut| (cut, index)));
     }
     let on_drop = |at: &i64| drops.iter().any(|drop| drop.abs_diff(*at) <= 1);
     for drop in drops.iter().filter(|at| **at > 0) {
@@ -218,136 +194,7 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
     slots
 }
 
-fn beat_frames(beats: &[i64]) -> f64 {
-    if beats.len() < 2 { 12.0 } else { (beats[beats.len() - 1] - beats[0]) as f64 / (beats.len() - 1) as f64 }
-}
-
-/// How many beats each next shot lasts.
-struct Steps {
-    usual: f64,
-    pace: Pace,
-    kind: SectionKind,
-    beats: usize,
-    rng: ChaCha8Rng,
-    /// The group that is gone through, and how far.
-    group: &'static [u8],
-    turn: usize,
-}
-
-/// Lengths in halves of the usual one. Each group is as long as four usual shots, so that every fourth mark of an even cadence
-/// has a cut, and none has the same length three times in a row.
-const GROUPS: [&[u8]; 8] = [
-    &[2, 1, 1, 4],
-    &[2, 2, 1, 1, 2],
-    &[4, 2, 2],
-    &[1, 1, 2, 4],
-    &[4, 1, 1, 2],
-    &[2, 4, 2],
-    &[1, 2, 1, 4],
-    &[1, 1, 4, 2],
-];
-
-/// The same for shots that usually last two bars and longer: none is twice as long.
-const SLOW_GROUPS: [&[u8]; 6] =
-    [&[2, 3, 1, 2], &[3, 2, 2, 1], &[2, 1, 3, 2], &[1, 2, 2, 3], &[3, 1, 2, 2], &[2, 2, 1, 3]];
-
-impl Steps {
-    fn new(pace: Pace, kind: SectionKind, metre: f64, beats: usize, (seed, section): (u64, usize)) -> Self {
-        // A stream of its own for each section: another pace in one leaves the cadence of the others.
-        let mut rng = ChaCha8Rng::seed_from_u64(seed);
-        rng.set_stream(section as u64);
-        Self { usual: pace.beats(metre), pace, kind, beats, rng, group: &[], turn: 0 }
-    }
-
-    fn next(&mut self, at: usize) -> usize {
-        let mut beats = self.usual;
-        if self.kind == SectionKind::Build && self.beats > 0 {
-            // A build hurries: half the length from its middle on, a quarter in its last quarter.
-            let along = at as f64 / self.beats as f64;
-            if along >= 0.75 {
-                beats /= 4.0;
-            } else if along >= 0.5 {
-                beats /= 2.0;
-            }
-        } else if self.pace.varied {
-            beats *= f64::from(self.halves()) / 2.0;
-        }
-        (beats.round() as usize).max(1)
-    }
-
-    /// The next length of a cadence that a listener cannot foretell: never the same four times in a row.
-    fn halves(&mut self) -> u8 {
-        if self.turn == self.group.len() {
-            let (last, before) = (self.group.last(), self.group);
-            let ended = before.iter().rev().take_while(|halves| Some(*halves) == last).count();
-            let fits = |group: &&&[u8]| {
-                let begun = group.iter().take_while(|halves| Some(*halves) == last).count();
-                **group != before && ended + begun < 4
-            };
-            let groups: &[&[u8]] = if self.pace.quarters() >= 8 { &SLOW_GROUPS } else { &GROUPS };
-            let fitting: Vec<&&[u8]> = groups.iter().filter(fits).collect();
-            self.group = fitting[self.rng.random_range(0..fitting.len())];
-            self.turn = 0;
-        }
-        self.turn += 1;
-        self.group[self.turn - 1]
-    }
-}
-
-/// The version of a track to start with. Of one that is longer than wanted it has the opening, the strongest drop and the real
-/// ending, through seams that are not to be heard, made faster or slower by the little that is missing to the wanted
-/// length; where no such version comes near enough to it, the part that says most of the piece.
-pub fn propose_version(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
-    let shortened = wanted.filter(|wanted| *wanted < reading.duration - 0.5).and_then(|wanted| {
-        let offers = retarget::propose(reading, wanted, retarget::must_stay(reading), 1);
-        let unheard = |offer: &retarget::Proposal| offer.seams.iter().all(|seam| seam.cost <= HEARD);
-        let near = |offer: &retarget::Proposal| (offer.seconds / wanted - 1.0).abs() <= MOST_STRETCH;
-        let offer = offers.into_iter().find(|offer| !offer.seams.is_empty() && unheard(offer) && near(offer))?;
-        offer.version(whole).ok()?.stretched(wanted / offer.seconds).ok()
-    });
-    shortened.map_or_else(|| propose_plain(reading, wanted, whole), Ok)
-}
-
-/// The part of a track to start with ([`propose_part`]), as a version.
-pub fn propose_plain(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
-    let (start, end) = propose_part(reading, wanted);
-    Version::part(Seconds::from_measured(start), Seconds::from_measured(end).min(whole), whole)
-        .or_else(|_| Version::part(Seconds::ZERO, whole, whole))
-}
-
-/// A seam that costs more than this is plainly heard.
-const HEARD: f64 = 0.5;
-/// By how much of its length a version is made faster or slower without anybody noticing.
-const MOST_STRETCH: f64 = 0.03;
-
-/// The part of a track to start with: as long as wanted, from a downbeat on, with the strongest drop in it after
-/// enough of a build, and with as much of the shape of the piece as fits. The whole when it is short enough.
-pub fn propose_part(reading: &TrackReading, wanted: Option<f64>) -> (f64, f64) {
-    let end = reading.cues.iter().rev().find(|c| c.kind == CueKind::End).map_or(reading.duration, |c| c.at);
-    let Some(wanted) = wanted.filter(|w| *w < reading.duration - 0.5) else { return (0.0, reading.duration) };
-    let score = |start: f64| {
-        let stop = start + wanted;
-        let inside = |at: f64| at >= start - 0.01 && at <= stop;
-        let cues = reading.cues.iter().filter(|c| c.kind != CueKind::End && inside(c.at)).count() as f64;
-        let on_section = reading.sections.iter().any(|s| (s.start - start).abs() < 0.1);
-        let ends_with_a_section = reading.sections.iter().any(|s| (s.end - stop).abs() < 0.6);
-        // The drop wants its build before it and time to be enjoyed behind it.
-        let drop = |c: &Cue| 4.0 + 2.0 * c.strength - 8.0 * ((c.at - start) / wanted - 0.5).abs();
-        let place =
-            reading.cues.iter().filter(|c| c.kind == CueKind::Drop && inside(c.at)).map(drop).fold(0.0, f64::max);
-        let points = [(on_section, 3.0), (ends_with_a_section, 1.5), ((stop - end).abs() < 2.5, 2.0)];
-        place + cues.min(4.0) + points.iter().filter(|p| p.0).map(|p| p.1).sum::<f64>()
-    };
-    let latest = (reading.duration - wanted).max(0.0);
-    let start = reading
-        .beats
-        .iter()
-        .filter(|b| b.beat == 1 && b.at <= latest)
-        .map(|b| b.at)
-        .fold(None, |best: Option<f64>, at| match best {
-            Some(b) if score(b) >= score(at) => Some(b),
-            _ => Some(at),
-        })
-        .unwrap_or(0.0);
-    (start, start + wanted)
+/// The frame nearest to an instant of the music.
+pub(super) fn frame_at(rate: FrameRate, seconds: f64) -> i64 {
+    rate.nearest(Seconds::from_measured(seconds)).get()
 }

@@ -90,11 +90,11 @@ fn each_fault_is_found_and_leads_to_its_place() {
     assert_eq!(
         words(&found),
         [
-            "shot 2 is 50 above the music",
+            "shot 2 is much livelier than the music",
             "shots 1 and 2 are both wide",
             "the cut to shot 2 is 2 frames off the beat",
             "2.0 s of C2 are shown twice: shots 1 and 3",
-            "shot 4 is 70 below the music",
+            "shot 4 is much calmer than the music",
             "pictures and music end 2 frames apart",
         ]
     );
@@ -172,7 +172,7 @@ fn what_a_shot_shows_and_how_it_plays_is_looked_through() {
     let beyond = found(&|s| s.source.start = seconds(3, 1));
     assert!(beyond.contains(&"shot 1 shows 1.0 s beyond its out".to_owned()), "{beyond:?}");
     let slow = |s: &mut Shot| s.source.speed = Speed::new(1, 2).expect("half");
-    assert_eq!(found(&slow), ["shot 1 is slower than its frames allow: at 50 % each is seen 2.0 times"]);
+    assert_eq!(found(&slow), ["shot 1 is slower than its frames allow: each is seen 2.0 times"]);
     let mixed = found(&|s| {
         slow(s);
         s.source.between = Between::Blend;
@@ -224,11 +224,11 @@ fn slow_motion_is_remarked_on_from_the_first_repeated_frames_on() {
         check(&draft, &[about], &[], draft.len()).into_iter().map(|f| f.words).collect::<Vec<_>>()
     };
     let none = Vec::<String>::new();
-    assert_eq!(found(4, 5, "25"), ["shot 1 is slower than its frames allow: at 80 % each is seen 1.2 times"]);
-    assert_eq!(found(95, 100, "25"), ["shot 1 is slower than its frames allow: at 95 % each is seen 1.1 times"]);
+    assert_eq!(found(4, 5, "25"), ["shot 1 is slower than its frames allow: each is seen 1.2 times"]);
+    assert_eq!(found(95, 100, "25"), ["shot 1 is slower than its frames allow: each is seen 1.1 times"]);
     assert_eq!(found(99, 100, "25"), none, "within what rates differ by");
     assert_eq!(found(1, 2, "50"), none, "each frame is seen once");
-    assert_eq!(found(9, 20, "50"), ["shot 1 is slower than its frames allow: at 45 % each is seen 1.1 times"]);
+    assert_eq!(found(9, 20, "50"), ["shot 1 is slower than its frames allow: each is seen 1.1 times"]);
     assert_eq!(found(1, 1, "20"), none, "nobody slowed it down");
 }
 
@@ -264,6 +264,44 @@ fn a_remark_begins_exactly_where_its_bound_is() {
         check(&draft, &[about], &[], draft.len()).into_iter().map(|f| f.words).collect::<Vec<_>>()
     };
     assert_eq!((apart(80.0), apart(20.0)), (vec![], vec![]));
-    assert_eq!(apart(81.0), ["shot 1 is 31 above the music"]);
-    assert_eq!(apart(19.0), ["shot 1 is 31 below the music"]);
+    assert_eq!(apart(81.0), ["shot 1 is much livelier than the music"]);
+    assert_eq!(apart(19.0), ["shot 1 is much calmer than the music"]);
+}
+
+/// What a repair does puts the finding right and finds nothing else.
+#[test]
+fn a_repair_puts_right_what_was_found() {
+    use crate::draft::{Edit, TimeFrom};
+    use crate::time::FrameShift;
+    let done = |draft: &Draft, repair: Repair| {
+        let edit = match repair {
+            Repair::MoveCut { shot, by } => Edit::MoveCut { shot, by: FrameShift::new(by) },
+            Repair::Slip { shot, by } => Edit::Slip { shot, by: FrameShift::new(by) },
+            Repair::TrimEnd { shot, by, .. } => Edit::TrimEnd { shot, by: FrameShift::new(by), from: TimeFrom::Whole },
+        };
+        draft.apply(&edit).expect("the repair can be done")
+    };
+    let range = |start: i64, end: i64| {
+        let at = |n| Seconds::new(n, 25).expect("seconds");
+        Range::new(at(start), at(end), at(start)).expect("a range")
+    };
+    let about = |wanted| ShotContext {
+        level: wanted,
+        wanted,
+        range: Some(range(0, 1500)),
+        faults: Arc::new(vec![Fault { kind: FaultKind::Shake, start: 0.0, end: 1.0 }]),
+        ..ShotContext::default()
+    };
+    let shots = vec![shot(1, 102, 20.0).0, shot(2, 96, 90.0).0];
+    let mut draft = Draft::new(rate(), shots).expect("a draft");
+    let look = |draft: &Draft| check(draft, &[about(20.0), about(90.0)], &beats(), FrameLen::new(200));
+    let kinds = |found: &[Finding]| found.iter().map(|f| f.kind).collect::<Vec<_>>();
+    assert_eq!(
+        kinds(&look(&draft)),
+        [FindingKind::Fault, FindingKind::Fault, FindingKind::OffBeat, FindingKind::Ends]
+    );
+    while let Some(repair) = look(&draft).into_iter().find_map(|f| f.repair) {
+        draft = done(&draft, repair);
+    }
+    assert_eq!(look(&draft), []);
 }

@@ -135,6 +135,9 @@ pub struct Join {
     pub into: f64,
 }
 
+/// A piece of music that is shorter than this, in seconds, is none.
+const SHORTEST_PIECE: f64 = 0.005;
+
 impl Version {
     /// One part of a track that lasts `duration`.
     pub fn part(start: Seconds, end: Seconds, duration: Seconds) -> Result<Self, VersionError> {
@@ -253,6 +256,38 @@ impl Version {
             left -= length;
         }
         self.end().to_f64()
+    }
+
+    /// A version of this version, whose spans count from this one's beginning, as a version of the track. The level and the end's
+    /// fade are this one's.
+    pub fn within(&self, inner: &Self) -> Result<Self, VersionError> {
+        let factor = self.factor();
+        let mut spans: Vec<Span> = Vec::new();
+        for part in &inner.spans {
+            // In the spans' own time, one behind the other.
+            let (from, to) = (part.start.to_f64() / factor, part.end.to_f64() / factor);
+            let mut begins = 0.0;
+            for span in &self.spans {
+                let lasts = (span.end - span.start).to_f64();
+                let (a, b) = (from.max(begins), to.min(begins + lasts));
+                if b - a > SHORTEST_PIECE {
+                    let at = |t: f64| (span.start + Seconds::from_measured(t - begins)).min(span.end);
+                    spans.push(Span { start: at(a), end: at(b) });
+                }
+                begins += lasts;
+            }
+        }
+        // Two that go on from one another are one.
+        let mut joined: Vec<Span> = Vec::new();
+        for span in spans {
+            match joined.last_mut() {
+                Some(last) if (span.start - last.end).to_f64().abs() < SHORTEST_PIECE => last.end = span.end,
+                _ => joined.push(span),
+            }
+        }
+        let end = joined.iter().map(|span| span.end).max().unwrap_or(Seconds::ZERO);
+        let whole = Self::of_spans(joined, end)?.stretched(self.factor() * inner.factor())?;
+        Ok(Self { fade_out: self.fade_out, level: self.level, ..whole })
     }
 
     /// The programme loudness of this version in LUFS, with its level and its fades. What is heard across a seam is

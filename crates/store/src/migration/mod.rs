@@ -7,6 +7,7 @@ mod gather_and_sift;
 mod gist;
 mod keyframes;
 mod solid_ground;
+mod story;
 
 use sea_orm::ConnectionTrait;
 use sea_orm_migration::prelude::*;
@@ -26,6 +27,7 @@ impl MigratorTrait for Migrator {
             Box::new(gist::Gist),
             Box::new(firm_ground::FirmGround),
             Box::new(keyframes::Keyframes),
+            Box::new(story::StoryOfJob),
         ]
     }
 }

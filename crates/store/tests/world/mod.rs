@@ -9,7 +9,7 @@ use legere_core::id::{ClipId, DraftId, JobId, PersonId, SelectId, SessionId, Sho
 use legere_core::time::{FrameLen, FrameRate, Seconds};
 use legere_core::track::Version;
 use legere_store::clips::{FileIdentity, NewClip};
-use legere_store::drafts::DraftBody;
+use legere_store::drafts::{Asked, DraftBody};
 use legere_store::jobs::NewJob;
 use legere_store::journal::{By, Direction, Step};
 use legere_store::selects::Select;
@@ -171,6 +171,7 @@ pub fn body(shots: u128) -> DraftBody {
         score: Score::one(TrackId::from_u128(1), Version::part(Seconds::ZERO, second(30), second(60)).expect("a part")),
         pace: Vec::new(),
         cut: Draft::new(rate(), (0..shots).map(shot).collect()).expect("a draft"),
+        asked: Asked::default(),
     }
 }
 

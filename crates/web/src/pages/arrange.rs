@@ -4,17 +4,19 @@ use super::spine::Spine;
 use super::{Which, page};
 use crate::error::WebError;
 use crate::extract::{OwnDraft, OwnJob, Window};
-use crate::views::draft::{CutView, DraftView, InsteadView};
+use crate::views::draft::{CutView, DifferencesView, DraftView, InsteadView};
 use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_app::draft_command::DraftRequest;
 use legere_app::short_name;
 use legere_app::{App, AppError};
-use legere_core::arrange::Pace;
-use legere_core::id::{JobId, ShotId, TrackId};
+use legere_app::laying::differences;
+use legere_core::arrange::{CutsOn, Pace, PaceError, Wishes};
+use legere_core::check::Meant;
+use legere_core::id::{DraftId, JobId, ShotId, TrackId};
 use legere_core::track::SoundKind;
-use legere_store::drafts::{DraftLine, StoredDraft};
+use legere_store::drafts::{ChapterWords, DraftLine, StoredDraft};
 use legere_store::jobs::Job;
 use serde::Deserialize;
 
@@ -28,6 +30,12 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/drafts/{draft}/track", web::post().to(track))
         .route("/jobs/{job}/drafts/{draft}/move-over", web::post().to(move_over))
         .route("/jobs/{job}/drafts/{draft}/copy", web::post().to(copy))
+        .route("/jobs/{job}/drafts/{draft}/another", web::post().to(another))
+        .route("/jobs/{job}/drafts/{draft}/shorter", web::post().to(shorter))
+        .route("/jobs/{job}/drafts/{draft}/wishes", web::post().to(wishes))
+        .route("/jobs/{job}/drafts/{draft}/chapter", web::post().to(chapter))
+        .route("/jobs/{job}/drafts/{draft}/meant", web::post().to(meant))
+        .route("/jobs/{job}/drafts/{draft}/against.json", web::get().to(against))
         .route("/jobs/{job}/drafts/{draft}/name", web::post().to(name))
         .route("/jobs/{job}/drafts/{draft}", web::delete().to(delete))
         .route("/jobs/{job}/drafts/{draft}/alternates", web::get().to(alternates));
@@ -74,6 +82,80 @@ async fn copy(
     Ok(go_to(job.id, id))
 }
 
+/// Sends the page that asked to a draft that was made of another one, which is shown beside it.
+fn go_beside(job: JobId, draft: DraftId, beside: DraftId) -> HttpResponse {
+    go_to(job, format!("{draft}&beside={beside}"))
+}
+
+async fn another(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+) -> Result<HttpResponse, WebError> {
+    let id = app.drafts().another(&job, window.by, draft.id).await?;
+    Ok(go_beside(job.id, id, draft.id))
+}
+
+#[derive(Deserialize)]
+struct ShorterForm {
+    seconds: f64,
+}
+
+async fn shorter(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+    form: web::Json<ShorterForm>,
+) -> Result<HttpResponse, WebError> {
+    let id = app.drafts().shorter(&job, window.by, draft.id, form.seconds).await?;
+    Ok(go_beside(job.id, id, draft.id))
+}
+
+async fn wishes(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+    wishes: web::Json<Wishes>,
+) -> Result<HttpResponse, WebError> {
+    cut(&app, &job, app.drafts().wish(&job, window.by, window.base, draft.id, wishes.into_inner()).await?).await
+}
+
+async fn chapter(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+    chapter: web::Json<ChapterWords>,
+) -> Result<HttpResponse, WebError> {
+    cut(&app, &job, app.drafts().chapter(&job, window.by, window.base, draft.id, chapter.into_inner()).await?).await
+}
+
+async fn meant(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    window: Window,
+    meant: web::Json<Meant>,
+) -> Result<HttpResponse, WebError> {
+    cut(&app, &job, app.drafts().mean(&job, window.by, window.base, draft.id, meant.into_inner()).await?).await
+}
+
+#[derive(Deserialize)]
+struct OtherQuery {
+    other: DraftId,
+}
+
+async fn against(
+    app: web::Data<App>,
+    OwnDraft { job, draft }: OwnDraft,
+    other: web::Query<OtherQuery>,
+) -> Result<HttpResponse, WebError> {
+    let other = app.store.drafts().get(other.other).await?;
+    if other.job != job.id {
+        return Err(WebError::NotFound);
+    }
+    let (open, other) = (app.drafts().open(&job, draft).await?, app.drafts().open(&job, other).await?);
+    Ok(HttpResponse::Ok().json(DifferencesView::of(differences(&open, &other))))
+}
+
 #[derive(Deserialize)]
 struct NameForm {
     name: String,
@@ -110,9 +192,18 @@ async fn cut(app: &App, job: &Job, kept: StoredDraft) -> Result<HttpResponse, We
 }
 
 #[derive(Deserialize)]
+struct PaceLine {
+    /// Of a bar.
+    quarters: u8,
+    varied: bool,
+    #[serde(default)]
+    on: CutsOn,
+}
+
+#[derive(Deserialize)]
 struct PaceForm {
-    /// Quarters of a bar and whether that varies, for each section.
-    pace: Option<Vec<(u8, bool)>>,
+    /// For each section.
+    pace: Option<Vec<PaceLine>>,
     /// Only this section is laid again.
     section: Option<usize>,
 }
@@ -123,8 +214,9 @@ async fn again(
     window: Window,
     form: web::Json<PaceForm>,
 ) -> Result<HttpResponse, WebError> {
+    let of_section = |line: &PaceLine| Ok::<_, PaceError>(Pace::new(line.quarters, line.varied)?.on(line.on));
     let pace =
-        form.pace.as_ref().map(|list| list.iter().map(|(q, v)| Pace::new(*q, *v)).collect::<Result<Vec<_>, _>>());
+        form.pace.as_ref().map(|list| list.iter().map(of_section).collect::<Result<Vec<Pace>, _>>());
     let pace = pace
         .transpose()
         .map_err(|_no_value| AppError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;

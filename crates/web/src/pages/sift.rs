@@ -9,6 +9,7 @@ use crate::views::sift::{NarrowedView, NeedView};
 use actix_web::http::header::ContentType;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use legere_app::story::StoryCommand;
 use legere_app::App;
 use legere_app::blocking::run_blocking;
 use legere_app::passes::Through;
@@ -25,6 +26,8 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/sift/needs.json", web::get().to(needs))
         .route("/jobs/{job}/sift/many", web::post().to(many))
         .route("/jobs/{job}/sift/searches", web::post().to(keep_search))
+        .route("/jobs/{job}/story", web::post().to(tell))
+        .route("/jobs/{job}/story.json", web::get().to(story))
         .route("/jobs/{job}/sift/passes.json", web::get().to(passes))
         .route("/jobs/{job}/sift/passes", web::post().to(begin_pass))
         .route("/jobs/{job}/sift/passes/{pass}", web::delete().to(end_pass))
@@ -127,8 +130,30 @@ async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Aske
     Ok(HttpResponse::Ok().json(NarrowedView::of(&found, &footage)))
 }
 
-async fn needs(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
-    let needs = app.selects().needs(&job).await?;
+async fn story(OwnJob(job): OwnJob) -> HttpResponse {
+    HttpResponse::Ok().json(job.story)
+}
+
+async fn tell(
+    app: web::Data<App>,
+    OwnJob(job): OwnJob,
+    window: Window,
+    command: web::Json<StoryCommand>,
+) -> Result<HttpResponse, WebError> {
+    let story = app.selects().tell(job.id, window.by, window.base, command.into_inner()).await?;
+    Ok(HttpResponse::Ok().json(story))
+}
+
+async fn needs(
+    app: web::Data<App>,
+    OwnJob(job): OwnJob,
+    which: web::Query<super::Which>,
+) -> Result<HttpResponse, WebError> {
+    let draft = match which.draft {
+        Some(id) => Some(app.store.drafts().get(id).await?).filter(|draft| draft.job == job.id),
+        None => None,
+    };
+    let needs = app.selects().needs(&job, draft).await?;
     Ok(HttpResponse::Ok().json(needs.iter().map(NeedView::of).collect::<Vec<_>>()))
 }
 

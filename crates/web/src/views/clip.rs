@@ -29,6 +29,7 @@ pub fn size_words(width: u32, height: u32, job: &Job) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use legere_core::arrange::Story;
     use legere_core::id::JobId;
 
     #[test]
@@ -43,6 +44,7 @@ mod tests {
             chosen_track: None,
             zone: "UTC".into(),
             searches: vec![],
+            story: Story::default(),
             paused: false,
             removed: false,
             revision: 0,

@@ -4,7 +4,9 @@ use crate::views::sift::CountView;
 use legere_app::drafts::{Instead, OpenDraft};
 use legere_app::passages::OpenPassage;
 use legere_app::short_name;
-use legere_core::arrange::{Alternate, Pace};
+use crate::views::sift::narrowing;
+use legere_app::laying::Differences;
+use legere_core::arrange::{Alternate, Cost, CutsOn, Lacking, Pace, Part, Reason, Wishes};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::{Between, Pause, Pin, Shot, Shown};
 use legere_core::id::{ClipId, DraftId, NoteId, SelectId, ShotId, TrackId};
@@ -30,6 +32,8 @@ pub struct ScoreView {
 pub struct MusicView {
     /// Frame, bar, beat.
     pub beats: Vec<(i64, u32, u32)>,
+    /// Frames of the beats that snare or clap mark.
+    pub backbeats: Vec<i64>,
     pub cues: Vec<CueView>,
     /// 0–100.
     pub energy: Trace,
@@ -69,13 +73,57 @@ pub struct CutView {
     pub figures: Figures,
     pub findings: Vec<Finding>,
     /// The heroes that are not in it, each with why.
-    pub left_out: Vec<String>,
+    pub left_out: Vec<LeftOutView>,
+    /// What counts more in it.
+    pub wishes: Wishes,
+    pub chapters: Vec<ChapterView>,
+    /// The selects that it is to open and to close with.
+    pub opening: Option<SelectId>,
+    pub closing: Option<SelectId>,
+    /// Shots of which the first is to stand before the second.
+    pub pairs: Vec<(ShotId, ShotId)>,
     /// Where each track begins.
     pub passages: Vec<PassageView>,
     /// Another one whenever what is heard is another.
     pub music: String,
     /// What is said where there are no findings.
     pub nothing_found: String,
+}
+
+/// A hero that is not in a draft.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+pub struct LeftOutView {
+    pub select: SelectId,
+    pub words: String,
+}
+
+/// A stretch of a draft that is about something.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+pub struct ChapterView {
+    /// In frames of the draft.
+    pub from: i64,
+    pub to: i64,
+    pub words: String,
+    /// How many selects the words find.
+    pub selects: usize,
+}
+
+/// What one draft has against another one, in words.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+pub struct DifferencesView {
+    pub better: Vec<String>,
+    pub worse: Vec<String>,
+    /// Selects of the other one that it has not.
+    pub left: Vec<String>,
+}
+
+impl DifferencesView {
+    pub fn of(found: Differences) -> Self {
+        Self { better: found.better, worse: found.worse, left: found.left }
+    }
 }
 
 /// A track under a stretch of the pictures.
@@ -101,7 +149,11 @@ pub struct SectionView {
     pub energy: f64,
     pub quarters: u8,
     pub varied: bool,
+    /// What the cuts fall on.
+    pub on: CutsOn,
     pub pace: String,
+    /// An instant of its track that it lies over, in seconds: where a person can say how loud it is.
+    pub at_track: Option<(TrackId, f64)>,
 }
 
 #[derive(Debug, Serialize)]
@@ -138,7 +190,11 @@ pub struct ShotView {
     /// What is on the screen, frame by frame.
     #[serde(flatten)]
     pub table: TableView,
-    pub why: Vec<String>,
+    pub why: Vec<Reason>,
+    /// What it costs, part by part.
+    pub cost: Vec<(Part, f64)>,
+    /// The one shot that would make the place better.
+    pub lacking: Option<LackingView>,
     /// Frames of the shot.
     pub hit_at: Option<u64>,
     /// Seconds of the clip: where what is shown begins, and how much of it there is.
@@ -156,6 +212,37 @@ pub struct ShotView {
     pub slowest: Option<f64>,
     /// Of the clip's own frames, a second.
     pub clip_rate: Option<f64>,
+}
+
+/// The one shot that a place lacks.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(ts_rs::TS))]
+pub struct LackingView {
+    pub part: Part,
+    pub words: String,
+    /// What narrows to the selects that could be it, in Sift.
+    pub narrow: String,
+}
+
+impl LackingView {
+    fn of(lacking: &Lacking) -> Self {
+        let narrow = narrowing(lacking.energy, lacking.seconds);
+        Self { part: lacking.part, words: lacking.words.clone(), narrow }
+    }
+}
+
+/// The parts of a cost that are worth a bar.
+fn parts(cost: &Cost) -> Vec<(Part, f64)> {
+    let all = [
+        (Part::Energy, cost.energy),
+        (Part::Tier, cost.tier),
+        (Part::Role, cost.role),
+        (Part::Hit, cost.hit),
+        (Part::Range, cost.range),
+        (Part::Join, cost.join),
+    ];
+    let worth = all.into_iter().filter(|(_, v)| v.abs() >= 0.005);
+    worth.map(|(part, v)| (part, (v * 100.0).round() / 100.0)).collect()
 }
 
 /// The frame table of a shot, as the live player takes it.
@@ -243,9 +330,13 @@ pub struct AlternateView {
     pub hit: Option<f64>,
     pub media: f64,
     pub energy: f64,
-    pub why: Vec<String>,
+    pub why: Vec<Reason>,
+    /// What it would change most, as short as under a still.
+    pub short: String,
+    /// The set-up that it is a take of.
+    pub set_up: Option<usize>,
     /// What it would gain, part by part; negative is a loss.
-    pub gains: Vec<(&'static str, f64)>,
+    pub gains: Vec<(Part, f64)>,
     /// What would be on the screen.
     #[serde(flatten)]
     pub table: TableView,
@@ -323,6 +414,7 @@ impl MusicView {
         };
         Self {
             beats: music.beats.iter().map(|b| (frame(rate, b.at), b.bar, b.beat)).collect(),
+            backbeats: music.backbeats.iter().map(|at| frame(rate, *at)).collect(),
             cues: music.cues.iter().map(cue).collect(),
             energy: music.energy.clone(),
         }
@@ -352,7 +444,9 @@ impl CutView {
                 energy: s.energy,
                 quarters: pace.quarters(),
                 varied: pace.varied,
+                on: pace.on,
                 pace: pace.words(),
+                at_track: at_track(open, s),
             }
         };
         let shots = open.cut().placed().zip(&open.judged);
@@ -366,12 +460,46 @@ impl CutView {
             shots: shots.map(|((at, shot), judged)| ShotView::of(open, at.get(), shot, judged)).collect(),
             figures: open.figures(),
             findings: open.findings(),
-            left_out: open.left_out.iter().map(|l| format!("{} is left out, a hero: {}", l.name, l.why)).collect(),
+            left_out: open
+                .left_out
+                .iter()
+                .map(|l| LeftOutView {
+                    select: l.select,
+                    words: format!("{} is left out, a hero: {}", l.name, l.why),
+                })
+                .collect(),
+            wishes: open.kept.body.asked.wishes,
+            chapters: open
+                .chapters()
+                .map(|(chapter, selects)| ChapterView {
+                    from: chapter.from,
+                    to: chapter.to,
+                    words: chapter.words.clone(),
+                    selects,
+                })
+                .collect(),
+            opening: open.job.story.opening,
+            closing: open.job.story.closing,
+            pairs: pairs(open),
             passages: open.passages.iter().map(|p| PassageView::of(p, rate)).collect(),
             music: open.music_name(),
             nothing_found: open.nothing_found(),
         }
     }
+}
+
+/// An instant of its track in the middle of a section.
+fn at_track(open: &OpenDraft, section: &legere_core::track::Section) -> Option<(TrackId, f64)> {
+    let middle = (section.start + section.end) / 2.0;
+    let begins = |p: &&OpenPassage| open.job.rate.seconds_at(p.start).to_f64();
+    let passage = open.passages.iter().rfind(|p| begins(p) <= middle)?;
+    Some((passage.track.id, passage.heard.in_track(middle - begins(&passage))))
+}
+
+/// The pairs of the story of which both are in the draft.
+fn pairs(open: &OpenDraft) -> Vec<(ShotId, ShotId)> {
+    let shot = |select: SelectId| open.cut().shots().iter().find(|s| s.source.select == select).map(|s| s.id);
+    open.job.story.orders.iter().filter_map(|(a, b)| shot(*a).zip(shot(*b))).collect()
 }
 
 impl PassageView {
@@ -415,7 +543,9 @@ impl ShotView {
             pin: shot.pin,
             missing,
             table: open.frames_of(shot).into(),
-            why: missing.then(|| away.to_owned()).into_iter().chain(judged.why.iter().cloned()).collect(),
+            why: missing.then(|| Reason { part: None, words: away.to_owned() }).into_iter().chain(judged.why.iter().cloned()).collect(),
+            cost: parts(&judged.cost),
+            lacking: judged.lacking.as_ref().map(LackingView::of),
             hit_at: shot.hit_at,
             source: from.to_f64(),
             used: (to - from).to_f64(),
@@ -444,15 +574,6 @@ impl AlternateView {
         let stands = open.cut().index_of(place).map(|at| open.cut().shots()[at].clone());
         let frames = stands.map_or_else(Vec::new, |s| open.frames_of(&Shot { source: a.source.clone(), ..s }));
         let c = open.candidate(a.select);
-        let g = a.gain;
-        let parts = [
-            ("energy", g.energy),
-            ("tier", g.tier),
-            ("role", g.role),
-            ("hit", g.hit),
-            ("range", g.range),
-            ("join", g.join),
-        ];
         Self {
             select: a.select,
             clip: a.source.clip,
@@ -463,11 +584,9 @@ impl AlternateView {
             energy: a.energy,
             table: frames.into(),
             why: a.why,
-            gains: parts
-                .into_iter()
-                .filter(|(_, v)| v.abs() >= 0.005)
-                .map(|(name, v)| (name, (v * 100.0).round() / 100.0))
-                .collect(),
+            gains: parts(&a.gain),
+            short: a.short,
+            set_up: c.and_then(|c| c.set_up),
         }
     }
 }

@@ -90,17 +90,24 @@ impl NeedView {
         };
         let roles: Vec<&str> = need.roles.iter().filter(|r| **r != Role::Reveal).map(|r| r.word()).collect();
         let asks = if roles.is_empty() { energy } else { format!("{energy}, {}", roles.join(" and ")) };
-        let mut words = Vec::new();
-        if low > 0.0 {
-            words.push(format!("energy>={low}"));
-        }
-        if high < 100.0 {
-            words.push(format!("energy<={high}"));
-        }
-        words.push(format!("length>={:.1}", (need.shortest * 10.0).floor() / 10.0));
-        words.push("-out".to_owned());
-        Self { kind: need.kind.word(), shots: need.shots, offered: need.offered, asks, words: words.join(" ") }
+        let words = narrowing(need.energy, need.shortest);
+        Self { kind: need.kind.word(), shots: need.shots, offered: need.offered, asks, words }
     }
+}
+
+/// The words that narrow to selects of such an energy that last so many seconds; those that are out aside.
+pub fn narrowing(energy: (f64, f64), seconds: f64) -> String {
+    let (low, high) = (energy.0.round(), energy.1.round());
+    let mut words = Vec::new();
+    if low > 0.0 {
+        words.push(format!("energy>={low}"));
+    }
+    if high < 100.0 {
+        words.push(format!("energy<={high}"));
+    }
+    words.push(format!("length>={:.1}", (seconds * 10.0).floor() / 10.0));
+    words.push("-out".to_owned());
+    words.join(" ")
 }
 
 #[cfg(test)]

@@ -34,6 +34,7 @@ fn what_scripts_know_of_the_wire_is_as_it_is() {
     declared.visit::<draft::MusicView>();
     declared.visit::<draft::InsteadView>();
     declared.visit::<draft::WatchView>();
+    declared.visit::<draft::DifferencesView>();
     declared.visit::<select::SelectRow>();
     declared.visit::<sift::NarrowedView>();
     declared.visit::<sift::NeedView>();

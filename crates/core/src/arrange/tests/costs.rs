@@ -177,12 +177,12 @@ fn a_draft_of_various_selects_with_its_reasons_and_alternates() {
             judged.energy,
             judged.level,
             judged.wanted,
-            judged.why.join("; ")
+            words(&judged.why)
         )
         .expect("text");
         for a in over.alternates(&laid.draft, shot.id, 3) {
             let name = pool.iter().find(|c| c.select == a.select).map_or("?", |c| &c.name);
-            writeln!(text, "    {name} {:.3} {}", a.gain.total(), a.why.join("; ")).expect("text");
+            writeln!(text, "    {name} {:.3} {}", a.gain.total(), words(&a.why)).expect("text");
         }
     }
     for need in needs(&slots(&uneven(), rate(), &[], 1), &pool, rate()) {

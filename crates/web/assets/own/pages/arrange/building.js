@@ -7,20 +7,36 @@ import { between } from "../../lib/tone.js";
 export const W = 1076,
   TOP = 22,
   /** Where the ground is, and where it is with another draft beside. */
-  BASE = 232,
+  BASE = 236,
   LOW_BASE = 140,
-  /** Below the ground: beats and bars. */
-  FOOT = 30;
+  /** Below the ground: beats, bars and chapters. */
+  FOOT = 38;
+/** The energies that the skyline's height shows are this far apart at least. */
+const LEAST_SPAN = 30;
 
 /** Marks that lie nearer to each other than this, in the skyline's own units, are not drawn. */
 const APART = 4;
 /** The narrowest building that shows its still. */
 const PICTURED = 9;
 
-/** @typedef {{ at: (frame: number) => number, length: (frames: number) => number, from: number, to: number, base: number }} Ruler */
+/** @typedef {{ at: (frame: number) => number, length: (frames: number) => number, from: number, to: number, base: number,
+ *   low: number, high: number }} Ruler `low` and `high`: the energies at the ground and at the top */
+
+/** The energies that the height shows: from somewhat below the calmest to the liveliest of music and pictures.
+ * @param {Draft} d @returns {[number, number]} */
+export function scaleOf(d) {
+  const levels = d.shots.map((s) => s.level),
+    music = d.shots.map((s) => s.wanted),
+    high = Math.min(100, Math.ceil(Math.max(...levels, ...music, LEAST_SPAN) / 10) * 10),
+    calmest = Math.min(...levels, ...music, high),
+    // The calmest keeps a third of the height: its still has to be seen.
+    low = Math.max(0, Math.floor((calmest - (high - calmest) / 2) / 10) * 10);
+  return [high - low < LEAST_SPAN ? Math.max(0, high - LEAST_SPAN) : low, high];
+}
 
 /** How high something stands that is this lively. @param {Ruler} ruler @param {number} energy */
-export const heightOf = (ruler, energy) => ruler.base - (energy / 100) * (ruler.base - TOP);
+export const heightOf = (ruler, energy) =>
+  ruler.base - Math.max(0.04, Math.min(1.04, (energy - ruler.low) / (ruler.high - ruler.low))) * (ruler.base - TOP);
 
 /** The music, as far as it is in sight. @param {Draft} d @param {Ruler} ruler */
 export function drawnScore(d, ruler) {
@@ -47,6 +63,31 @@ export function drawnScore(d, ruler) {
       }),
     );
     if (beat === 1 && (bar - 1) % named === 0) over.push(svg("text", { x: x(frame) + 2, y: ruler.base + 20 }, bar));
+  }
+  for (const energy of [ruler.low, (ruler.low + ruler.high) / 2, ruler.high]) {
+    const y = ruler.base - ((energy - ruler.low) / (ruler.high - ruler.low)) * (ruler.base - TOP);
+    under.push(svg("line", { class: "level", x1: 0, x2: W, y1: y, y2: y }));
+    over.push(svg("text", { class: "level", x: W - 2, y: y - 2, "text-anchor": "end" }, String(Math.round(energy))));
+  }
+  for (const c of d.chapters) {
+    const left = x(c.from),
+      g = svg("g", { class: "chapter" });
+    g.append(svg("rect", { x: left, y: ruler.base + 24, width: Math.max(2, ruler.length(c.to - c.from) - 2), height: 12 }));
+    g.append(svg("text", { x: left + 4, y: ruler.base + 34 }, c.words));
+    g.append(svg("title", {}, `chapter: ${c.words}, ${c.selects} selects`));
+    over.push(g);
+  }
+  // What is to stand before what, as an arc over the buildings.
+  for (const [a, b] of d.pairs) {
+    const shots = [a, b].map((id) => d.shots.find((s) => s.id === id));
+    const [from, to] = shots.map((s) => x((s?.start ?? 0) + (s?.len ?? 0) / 2)),
+      wrong = (shots[0]?.start ?? 0) > (shots[1]?.start ?? 0);
+    const arc = svg("path", {
+      class: wrong ? "pair wrong" : "pair",
+      d: `M${from},${TOP - 4}Q${(from + to) / 2},${TOP - 30} ${to},${TOP - 4}`,
+    });
+    arc.append(svg("title", {}, wrong ? "these two stand the other way round" : "the first stands before the second"));
+    over.push(arc);
   }
   for (const c of d.cues) {
     const px = x(c.at),
@@ -93,10 +134,10 @@ function pinSign(pin, left, w, top) {
 }
 
 /** @param {Shot} s @param {number} i @param {boolean} on @param {Ruler} ruler
- * @param {{ differs: boolean, warned: boolean, also?: boolean }} sign whether the draft beside has another one, whether a check says
+ * @param {{ differs: boolean, warned: boolean, also?: boolean, cost?: number | null, end?: string }} sign whether the draft beside has another one, whether a check says
  *   something of it, whether it is chosen beside another one
  * @param {(id: string, how?: { extend?: boolean }) => void} choose */
-export function building(s, i, on, ruler, { differs, warned, also }, choose) {
+export function building(s, i, on, ruler, { differs, warned, also, cost, end }, choose) {
   const g = svg("g", {
     class: `building${on ? " on" : ""}${also ? " also" : ""}${s.missing ? " away" : ""}`,
     "data-shot": i,
@@ -107,8 +148,8 @@ export function building(s, i, on, ruler, { differs, warned, also }, choose) {
   const x = ruler.at,
     left = x(s.start),
     w = Math.max(1, ruler.length(s.len)),
-    top = heightOf(ruler, Math.max(4, s.level)),
-    h = ruler.base - top;
+    top = heightOf(ruler, s.level),
+    h = Math.max(1, ruler.base - top);
   // The still is cut to the building, its middle kept: a window 256 x 144 of the sheet.
   const scale = Math.max(w / 256, h / 144),
     k = tile(s.hit ?? s.source, s.media);
@@ -137,6 +178,12 @@ export function building(s, i, on, ruler, { differs, warned, also }, choose) {
   if (s.held && !s.pinned) g.append(svg("circle", { class: "held", cx: left + w / 2, cy: top - 11, r: 3.5 }));
   if (s.pinned) g.append(svg("path", { class: "pin", d: pinSign(s.pin, left, w, top) }));
   if (warned) g.append(svg("path", { class: "warned", d: `M${left + 3},${top + 3}h7l-3.5,7z` }));
+  // What the reason that is pressed costs here, from the ground up.
+  if (cost) {
+    const high = Math.min(1, cost / 1.5) * (ruler.base - top);
+    g.append(svg("rect", { class: "cost", x: left + 1, y: ruler.base - high, width: Math.max(1, w - 2), height: high }));
+  }
+  if (end) g.append(svg("text", { class: "end", x: left + 4, y: top + 14 }, end));
   if (differs) g.append(svg("rect", { class: "differs", x: left + 1, y: ruler.base + 1, width: Math.max(1, w - 2), height: 4 }));
   g.addEventListener("click", (/** @type {MouseEvent} */ e) => choose(s.id, { extend: e.shiftKey }));
   return g;

@@ -23,6 +23,7 @@ let picture = null;
 let of;
 
 export const isOpen = () => other !== null;
+export const otherId = () => other?.id ?? null;
 
 /** What a shot shows and where, to tell apart. @param {Shot} s */
 const named = (s) => `${s.start} ${s.len} ${s.clip} ${s.frames[0]} ${s.frames[s.frames.length - 1]} ${s.frames[s.frames.length >> 1]}`;
@@ -108,6 +109,14 @@ export function begin(page) {
     list.value = "";
     open("");
   });
+}
+
+/** Opens the draft that the address names. @param {string} id */
+export function start(id) {
+  const list = $("compare");
+  if (!list) return;
+  list.value = id;
+  if (list.value === id) open(id);
 }
 
 /** Opens the next draft to compare with, or closes. */

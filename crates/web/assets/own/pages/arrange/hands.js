@@ -54,6 +54,13 @@ export function begin(of) {
     if (target === undefined) say(`there is no beat ${way > 0 ? "behind" : "before"} the end of this shot`);
     else edit({ do: "move-cut", shot: id(), by: target - end });
   };
+  const toBackbeat = (/** @type {number} */ way) => {
+    const end = shot().start + shot().len,
+      { backbeats } = of.draft(),
+      target = way > 0 ? backbeats.find((f) => f > end) : backbeats.filter((f) => f < end).pop();
+    if (target === undefined) say(`there is no backbeat ${way > 0 ? "behind" : "before"} the end of this shot`);
+    else edit({ do: "move-cut", shot: id(), by: target - end });
+  };
   /** Frames that are typed in a field. @param {string} field @param {number} usual */
   const frames = (field, usual) => {
     const n = Math.round(Number($(field).value));
@@ -78,6 +85,8 @@ export function begin(of) {
     "cut-later": () => edit({ do: "move-cut", shot: id(), by: 1 }),
     "beat-before": () => toBeat(-1),
     "beat-next": () => toBeat(1),
+    "backbeat-before": () => toBackbeat(-1),
+    "backbeat-next": () => toBackbeat(1),
     "slip-earlier-ten": () => edit({ do: "slip", shot: id(), by: -10 }),
     "slip-later-ten": () => edit({ do: "slip", shot: id(), by: 10 }),
     "slip-earlier": () => edit({ do: "slip", shot: id(), by: -1 }),
@@ -147,6 +156,8 @@ export function begin(of) {
     [".", "the cut a frame later", "cut-later", true],
     ["<", "the cut to the beat before", "beat-before"],
     [">", "the cut to the next beat", "beat-next"],
+    [":", "the cut to the backbeat before", "backbeat-before"],
+    ['"', "the cut to the next backbeat", "backbeat-next"],
     ["[", "an earlier part of the clip", "slip-earlier", true],
     ["]", "a later part of the clip", "slip-later", true],
     ["{", "a part ten frames earlier", "slip-earlier-ten", true],

@@ -4,7 +4,7 @@ import { ask, loaded } from "../../lib/api.js";
 import { crisp } from "../../lib/canvas.js";
 import { $, css, say } from "../../lib/dom.js";
 import { follow } from "../../lib/events.js";
-import { image, STILLS, sheet, strip, tile, when } from "../../lib/filmstrip.js";
+import { image, STILLS, strip, when } from "../../lib/filmstrip.js";
 import { fullSize } from "../../lib/fullsize.js";
 import { inGroup, on } from "../../lib/keys.js";
 import { grouped, pressed } from "../../lib/narrowing.js";
@@ -12,9 +12,12 @@ import { withTables } from "../../lib/player/draft.js";
 import { withFrames } from "../../lib/player/table.js";
 import { onScreen } from "../../lib/screen.js";
 import { job, ofJob } from "../../lib/session.js";
+import * as asks from "./asks.js";
 import * as compare from "./compare.js";
 import * as curve from "./curve.js";
 import * as hands from "./hands.js";
+import * as heads from "./heads.js";
+import * as alternates from "./instead.js";
 import * as join from "./join.js";
 import { Skyline } from "./skyline.js";
 import * as stripHands from "./strip.js";
@@ -40,7 +43,7 @@ let resting = 0;
 function seen() {
   const empty = [skyline.follow(), compare.follow()].some(Boolean);
   view.drawOverview($("overview"), d);
-  placeHeads();
+  heads.place(d, view);
   clearTimeout(resting);
   if (empty) draw();
   else resting = window.setTimeout(draw, 150);
@@ -56,13 +59,48 @@ const page = onScreen("arrange", {
   figures: [],
   /** @type {string[]} */
   measures: [],
-  /** The sections, each with where its head stands and the paces that it can have.
-   * @type {{ section: number, kind: string, kept: boolean, paces: { value: string, words: string, chosen: boolean }[] }[]} */
+  /** @type {import("./heads.js").Head[]} */
   heads: [],
-  /** @type {{ words: string, shot: string | null }[]} */
+  /** The section whose head is open. @type {number | null} */
+  openHead: null,
+  /** The same as a list of one, or of none. @type {import("./heads.js").Head[]} */
+  openHeads: [],
+  head: false,
+  /** @param {number} section */
+  toggleHead(section) {
+    page.openHead = page.openHead === section ? null : section;
+    page.openHeads = page.heads.filter((h) => h.section === page.openHead);
+    page.head = page.openHeads.length > 0;
+  },
+  /** What laying again will touch. */
+  again: "lay again",
+  /** @type {{ name: "energy" | "order" | "framings", words: string, on: boolean }[]} */
+  wishes: [],
+  /** @param {"energy" | "order" | "framings"} name @param {boolean} on */
+  wish(name, on) {
+    act("wishes", { ...d.wishes, [name]: on });
+  },
+  /** What the draft has against the one beside it. @type {string[]} */
+  differences: [],
+  /** @type {{ words: string, shot: string | null, kind: string | null, repair: import("wire").Repair | null, repairWords: string, needs: string }[]} */
   findings: [],
-  /** @type {(Alternate & { key: string, still: string, tile: string, caption: string, difference: string })[]} */
+  /** @param {{ repair: import("wire").Repair | null }} finding */
+  repair(finding) {
+    if (finding.repair) edit(/** @type {any} */ (finding.repair));
+  },
+  /** It is meant, and not said again. @param {{ shot: string | null, kind: string | null }} finding */
+  mean({ shot, kind }) {
+    act("meant", { shot, kind });
+  },
+  /** @type {import("./instead.js").ShownAlternate[]} */
   alternates: [],
+  /** How many fit. */
+  fit: "",
+  /** @param {number | null} set_up */
+  unfold(set_up) {
+    if (set_up !== null) unfolded.add(set_up);
+    page.alternates = alternates.shown(found, unfolded);
+  },
   /** What is said in their place: that there are none, or why they are not known. */
   noAlternates: "",
   insteadProblem: "",
@@ -82,9 +120,30 @@ const page = onScreen("arrange", {
   failed: false,
   name: "",
   facts: "",
-  why: "",
-  /** Which pane of the shot is open: cut, time or joins. */
-  pane: "cut",
+  /** @type {{ part: import("wire").Part | null, words: string }[]} */
+  why: [],
+  /** The part of the cost that is shown on the skyline. @type {import("wire").Part | null} */
+  part: null,
+  /** @param {import("wire").Part | null} part */
+  pressReason(part) {
+    page.part = part && page.part !== part ? part : null;
+    draw();
+  },
+  /** What would make the place better, and where it is looked for. */
+  lacking: "",
+  lackingPlace: "",
+  held: false,
+  range: "",
+  /** What the picture is, a line each. @type {string[]} */
+  looks: [],
+  /** The music under the shot. */
+  heard: "",
+  opens: false,
+  closes: false,
+  /** How many shots are chosen. */
+  several: 1,
+  /** Which pane of the shot is open: time, picture, sound or join. */
+  pane: "time",
   /** @type {ShownKeyframe[]} */
   keyframes: [],
   /** @param {ShownKeyframe} keyframe @param {string} value */
@@ -133,13 +192,24 @@ const page = onScreen("arrange", {
   layAgain(section) {
     act("arrange", { section });
   },
-  /** @param {number} section @param {string} value a pace: quarters, and whether it varies */
-  pace(section, value) {
-    const pace = d.sections.map((t) => [t.quarters, t.varied]);
-    const [quarters, varied] = value.split(" ");
-    pace[section] = [Number(quarters), varied === "true"];
-    // Only this section is laid again; what was done elsewhere stays.
+  /** Only this section is laid again; what was done elsewhere stays.
+   * @param {number} section @param {{ quarters?: string, varied?: boolean, on?: string }} change */
+  pace(section, change) {
+    const pace = d.sections.map(({ quarters, varied, on }) => ({ quarters, varied, on }));
+    pace[section] = /** @type {any} */ ({ ...pace[section], ...change, quarters: Number(change.quarters ?? pace[section].quarters) });
     act("arrange", { pace, section });
+  },
+  /** A section is as loud as a person says. @param {number} section @param {string} value */
+  async energy(section, value) {
+    const at = d.sections[section].at_track,
+      energy = Math.round(Number(value));
+    if (!at || !Number.isFinite(energy)) return say("an energy lies between 0 and 100");
+    try {
+      await ask(ofJob(`/tracks/${at[0]}/marks`), { do: "energy", at: at[1], energy: Math.max(0, Math.min(100, energy)) });
+      await load();
+    } catch (error) {
+      $("problem").textContent = /** @type {Error} */ (error).message;
+    }
   },
   /** @param {string} select */
   put(select) {
@@ -160,57 +230,44 @@ const timeFrom = () => $("time-from").value;
 function draw() {
   view.of(d.total);
   skyline.low(compare.isOpen());
-  skyline.draw(d, index(), compare.differs(), also);
+  skyline.draw(d, index(), compare.differs(), also, page.part);
   compare.draw();
   view.drawOverview($("overview"), d);
-  heads();
+  drawHeads();
+  page.wishes = asks.wishesOf(d);
+  page.again = heads.again(d.shots.filter((s) => !heads.stays(s)).length, "the");
   const f = d.figures;
   page.passages = d.passages;
   page.musicChanged = d.passages.some((p) => p.changed);
   page.musicTold = page.musicChanged || d.passages.length > 1;
-  page.figures = [d.length, `${f.shots} shots`];
-  page.measures = [`${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`, `agreement ${f.agreement.toFixed(2)}`];
+  page.figures = [d.length, `${f.shots} shots`, `agreement ${f.agreement.toFixed(2)}`];
+  page.measures = [`${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`];
   $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
   const option = $("drafts").selectedOptions[0];
   if (option) option.textContent = d.title;
-  const found = [...d.findings, ...d.left_out.map((words) => ({ words, shot: null }))];
-  page.findings = found.length ? found : [{ words: d.nothing_found, shot: null }];
+  const said = d.findings.map((f) => ({
+      ...f,
+      repairWords: f.repair ? REPAIRS[f.repair.do] : "",
+      needs: f.kind === "black" ? ofJob(`/sift?draft=${d.id}#needs`) : "",
+    })),
+    plain = { shot: null, kind: null, repair: null, repairWords: "", needs: "" },
+    left = d.left_out.map(({ words }) => ({ ...plain, words }));
+  page.findings = said.length + left.length ? [...said, ...left] : [{ ...plain, words: d.nothing_found }];
 }
+/** What a repair does, on its button. @type {Record<import("wire").Repair["do"], string>} */
+const REPAIRS = { "move-cut": "put the cut on the beat", slip: "show a part beside it", "trim-end": "end with the music" };
 /** What the heads show now, to leave them alone as long as that stays. */
 let headed = "";
-function heads() {
-  const kept = (/** @type {import("wire").SectionView} */ s) => {
-      const inside = d.shots.filter((q) => q.start >= s.start && q.start < s.end);
-      return inside.length > 0 && inside.every((q) => q.pin === "whole");
-    },
-    wanted = JSON.stringify([d.sections, d.sections.map(kept)]);
-  if (headed === wanted) return placeHeads();
+function drawHeads() {
+  const now = heads.headsOf(d),
+    wanted = JSON.stringify(now);
+  if (headed === wanted) return heads.place(d, view);
   headed = wanted;
   // They are there once Alpine has drawn them.
-  requestAnimationFrame(placeHeads);
-  page.heads = d.sections.map((s, i) => ({
-    section: i,
-    kind: s.kind,
-    kept: kept(s),
-    paces: d.choices.flatMap((c) =>
-      [false, true].map((varied) => ({
-        value: `${c.quarters} ${varied}`,
-        words: varied ? `${c.words}, varied` : c.words,
-        chosen: c.quarters === s.quarters && varied === s.varied,
-      })),
-    ),
-  }));
-}
-/** Each head above its section; one whose beginning is out of sight stands at the edge. */
-function placeHeads() {
-  const per = (/** @type {number} */ frames) => `${(frames / view.span()) * 100}%`;
-  for (const head of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(".head"))) {
-    const s = d.sections[Number(head.dataset.section)];
-    if (!s) continue;
-    head.style.left = per(Math.max(0, s.start - view.from));
-    head.style.width = per(Math.max(0, Math.min(s.end, view.to) - Math.max(s.start, view.from)));
-    head.hidden = s.end <= view.from || s.start >= view.to;
-  }
+  requestAnimationFrame(() => heads.place(d, view));
+  page.heads = now;
+  page.openHeads = now.filter((h) => h.section === page.openHead);
+  page.head = page.openHeads.length > 0;
 }
 /** Shots that are chosen beside the one that the mark stands in. @type {Set<string>} */
 const also = new Set();
@@ -271,8 +328,8 @@ function show(passing = false) {
     if (!mine) return;
     try {
       const words = encodeURIComponent($("instead-words").value.trim()),
-        found = await ask(`${path()}/alternates?shot=${mine}&words=${words}`);
-      if (shot()?.id === mine) instead({ ...found, fitting: withFrames(found.fitting) });
+        answer = await ask(`${path()}/alternates?shot=${mine}&words=${words}`);
+      if (shot()?.id === mine) instead({ ...answer, fitting: withFrames(answer.fitting) });
     } catch (error) {
       Object.assign(page, { alternates: [], failed: true, noAlternates: /** @type {Error} */ (error).message });
     }
@@ -284,12 +341,29 @@ function about() {
   page.name = s.name ?? "a clip that was left out";
   page.facts = `shot ${index() + 1} · ${s.tier ?? "–"} · ${s.timecode} · ${s.len} frames${also.size > 1 ? ` · ${chosenShots().length} shots chosen` : ""}`;
   page.warnings = d.findings.filter((f) => f.shot === s.id).map((f) => f.words.replace(/^shot \d+ /, ""));
-  page.why = s.why.map((/** @type {string} */ w) => `${w[0].toUpperCase()}${w.slice(1)}.`).join(" ");
+  page.why = s.why.map(({ part, words }) => ({ part, words: `${words[0].toUpperCase()}${words.slice(1)}.` }));
+  page.lacking = s.lacking?.words ?? "";
+  page.lackingPlace = s.lacking ? ofJob(`/sift?draft=${d.id}&words=${encodeURIComponent(s.lacking.narrow)}`) : "";
+  page.held = heads.stays(s);
+  page.opens = d.opening === s.select;
+  page.closes = d.closing === s.select;
+  page.several = chosenShots().length;
+  page.looks = [
+    `${s.framing ?? "framing not known"}, ${s.tier ?? "not judged"}`,
+    s.clip_rate ? `${Math.round(s.clip_rate * 100) / 100} frames a second` : "",
+  ].filter(Boolean);
+  page.heard = d.passages.filter((p) => p.start <= s.start).at(-1)?.name ?? "no music";
+  page.range = rangeWords(s);
   if ($("track-from")) $("track-from").value = d.passages.find((p) => p.from === s.id)?.track ?? "";
   $("pin-kind").value = s.pin;
   drawStrip(s);
   drawPane();
   if (document.activeElement !== $("speed")) $("speed").value = String(Math.round(s.speed * 1000) / 10);
+}
+/** "in 3.1 · hit 4.2 · out 6.8 · uses 3.4–5.7", in seconds of the clip. @param {Shot} s */
+function rangeWords(s) {
+  const t = (/** @type {number | null} */ v) => (v === null ? "–" : v.toFixed(1));
+  return `in ${t(s.in)} · hit ${t(s.hit)} · out ${t(s.out)} · uses ${t(s.source)}–${t(s.source + s.used)} s`;
 }
 /** What the open pane shows of the shot. */
 function drawPane() {
@@ -304,7 +378,7 @@ function drawPane() {
   if (document.activeElement !== $("pause-len")) $("pause-len").value = s.pause ? s.pause.len : "";
   if (s.pause) $("pause-stop").value = s.pause.stop;
   if (page.pane === "time") curve.draw(shot(), d);
-  if (page.pane === "joins") join.draw(d, index());
+  if (page.pane === "join") join.draw(d, index());
 }
 /** @param {string} name */
 function openPane(name) {
@@ -330,32 +404,55 @@ function drawStrip(s) {
     pen.strokeStyle = css("--act");
     pen.lineWidth = 3;
     pen.strokeRect(a + 1.5, 1.5, b - a - 3, h - 3);
-    // In and out of the select: what lies outside was not chosen.
-    pen.fillStyle = "#f6f3ec";
-    for (const edge of [s.in, s.out]) if (edge !== null) pen.fillRect(px(edge) - 1, 0, 2, h);
-    if (s.hit_source !== null) {
+    // In and out of the select as brackets: what lies outside was not chosen.
+    pen.strokeStyle = css("--ink");
+    pen.lineWidth = 3;
+    for (const [edge, way] of /** @type {[number | null, number][]} */ ([
+      [s.in, 1],
+      [s.out, -1],
+    ])) {
+      if (edge === null) continue;
+      const x = px(edge) + way * 1.5;
+      pen.beginPath();
+      pen.moveTo(x + way * 6, 2);
+      pen.lineTo(x, 2);
+      pen.lineTo(x, h - 2);
+      pen.lineTo(x + way * 6, h - 2);
+      pen.stroke();
+    }
+    const hit = s.hit_source ?? s.hit;
+    if (hit !== null) {
       pen.fillStyle = "#e0553c";
-      pen.fillRect(px(s.hit_source) - 1, 0, 2, h);
+      pen.fillRect(px(hit) - 1, 0, 2, h);
+      pen.beginPath();
+      pen.moveTo(px(hit) - 5, 0);
+      pen.lineTo(px(hit) + 5, 0);
+      pen.lineTo(px(hit), 7);
+      pen.fill();
+    }
+    // What stays when the open ones are laid again is closed off by a line along its foot.
+    if (heads.stays(s)) {
+      pen.fillStyle = css("--act");
+      pen.fillRect(a, h - 6, b - a, 6);
     }
   });
 }
-/** @param {Omit<import("wire").InsteadView, "fitting"> & { fitting: Alternate[] }} found */
-function instead(found) {
+/** What could stand here, and the set-ups all of whose takes are shown. @type {Alternate[]} */
+let found = [];
+/** @type {Set<number>} */
+const unfolded = new Set();
+/** @param {Omit<import("wire").InsteadView, "fitting"> & { fitting: Alternate[] }} answer */
+function instead(answer) {
   page.failed = false;
-  page.insteadProblem = found.problems.join("; ");
-  page.values = grouped(found.counts, $("instead-words").value).filter((g) =>
+  page.insteadProblem = answer.problems.join("; ");
+  page.values = grouped(answer.counts, $("instead-words").value).filter((g) =>
     ["tier", "framing", "role", "movement", "light", "label"].includes(g.name),
   );
-  page.unfit = found.unfit;
-  page.noAlternates = found.fitting.length ? "" : "No other select fits this place.";
-  page.alternates = found.fitting.map((a, i) => ({
-    ...a,
-    key: i < 9 ? String(i + 1) : "",
-    still: sheet(a.clip),
-    tile: `tile-${tile(a.hit ?? 0, a.media)}`,
-    caption: `${a.name}: ${a.why.slice(0, 2).join(", ")}`,
-    difference: a.gains.map(([name, v]) => `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} ${name}`).join(" ") || "as good",
-  }));
+  page.unfit = answer.unfit;
+  page.noAlternates = answer.fitting.length ? "" : "No other select fits this place.";
+  found = answer.fitting;
+  page.fit = alternates.count(found);
+  page.alternates = alternates.shown(found, unfolded);
 }
 
 // Edits go one after the other; steps that come faster than they are answered are added up.
@@ -438,16 +535,7 @@ async function load() {
   $("skyline").dataset.ready = "yes";
 }
 
-/** Makes a draft and goes there. @param {string} where */
-async function make(where) {
-  $("problem").textContent = "";
-  try {
-    location.assign((await ask(where, {})).place);
-  } catch (error) {
-    $("problem").textContent = /** @type {Error} */ (error).message;
-  }
-}
-$("new-draft").addEventListener("click", () => make(ofJob("/drafts")));
+$("new-draft").addEventListener("click", () => asks.make(ofJob("/drafts")));
 
 /** Undo can bring back or take away the draft of the page. */
 async function changed() {
@@ -472,13 +560,25 @@ function wire() {
   on("ArrowDown", "the next shot as well", () => extend(1), { repeats: true });
   hands.begin({ edit, editEach, shot, draft: () => d, mark: transport.mark, timeFrom, choose: step, exchangeWith });
   stripHands.begin({ strip: $("strip"), edit, shot, draft: () => d, timeFrom, shown: (frames) => stripShown(frames) });
-  const panes = ["cut", "time", "joins"];
+  asks.begin({ path, draft: () => d, shot, chosenShots, act, reload: load });
+  const panes = ["time", "picture", "sound", "join"];
   inGroup("looking");
-  on("d", "what is shown of the shot: cut, time, joins", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
+  on("d", "what is shown of the shot: time, picture, sound, join", () => openPane(panes[(panes.indexOf(page.pane) + 1) % panes.length]));
   on("+", "nearer", () => view.zoom(0.7, marksShare()), { repeats: true });
   on("-", "farther", () => view.zoom(1 / 0.7, marksShare()), { repeats: true });
   on("0", "the whole in sight", () => view.set(0, d.total));
   inGroup("laying");
+  const ofShot = () => page.findings.find((f) => f.shot === shot().id && f.kind);
+  on("\\", "put right what the checks found of this shot", () => {
+    const f = page.findings.find((g) => g.shot === shot().id && g.repair);
+    if (f) page.repair(f);
+    else say("nothing of this shot can be put right by one thing");
+  });
+  on("|", "what the checks found of this shot is meant", () => {
+    const f = ofShot();
+    if (f) page.mean(f);
+    else say("the checks found nothing of this shot");
+  });
   on("y", "keep the section, or open it", () => {
     const at = d.sections.findIndex((q) => shot().start < q.end),
       head = page.heads[at];
@@ -510,7 +610,7 @@ const full = () => {
 if (box) {
   $("again").addEventListener("click", again);
   $("drafts").addEventListener("change", () => location.assign(`?draft=${$("drafts").value}`));
-  $("copy-draft").addEventListener("click", () => make(`${path()}/copy`));
+  $("copy-draft").addEventListener("click", () => asks.make(`${path()}/copy`));
   $("name-draft").addEventListener("click", () => {
     $("draft-name").value = /^draft \d+$/.test(d.title) ? "" : d.title;
     $("name-dialog").showModal();
@@ -528,7 +628,7 @@ if (box) {
   $("track-from")?.addEventListener("change", () => page.track(shot().id, $("track-from").value || null));
   curve.begin({ edit, shot, draft: () => d });
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-pane]")))
-    b.addEventListener("click", () => openPane(b.dataset.pane || "cut"));
+    b.addEventListener("click", () => openPane(b.dataset.pane || "time"));
   const marked = (/** @type {number} */ f) => {
     follows(f);
     if (transport.plays()) view.see(f);
@@ -558,7 +658,22 @@ if (box) {
   );
   view.wheel($("skyline"));
   view.listen($("overview"));
-  compare.begin({ draft: () => d, view, edit, seek: (f) => transport.seek(f), changed: draw });
+  compare.begin({
+    draft: () => d,
+    view,
+    edit,
+    seek: (f) => transport.seek(f),
+    changed: () => {
+      draw();
+      const other = compare.otherId();
+      page.differences = [];
+      if (other)
+        asks.differences(path(), other).then(
+          (lines) => (page.differences = lines),
+          (error) => say(error.message),
+        );
+    },
+  });
   transport.begin({ draft: () => d, shot, moved: marked });
   $("full").addEventListener("click", full);
   let typing = 0;
@@ -576,6 +691,8 @@ if (box) {
     const addressed = chosen;
     await load();
     wire();
+    const beside = new URLSearchParams(location.search).get("beside");
+    if (beside) compare.start(beside);
     // The mark comes to the shot that the address names, as it comes to one that is chosen here.
     const there = d.shots.find((s) => s.id === addressed);
     if (there) transport.seek(there.start);

@@ -2,7 +2,7 @@
 // The skyline of a draft: time to the right, energy upward. What has not changed stays as it is drawn; only what is in sight is.
 // Cuts, shots and selects are pulled on it.
 import { svg } from "../../lib/dom.js";
-import { BASE, building, drawnScore, FOOT, heightOf, LOW_BASE, TOP, W } from "./building.js";
+import { BASE, building, drawnScore, FOOT, heightOf, LOW_BASE, scaleOf, TOP, W } from "./building.js";
 
 /** @typedef {{ mark: (frame: number) => void, choose: (shot: string, how?: { extend?: boolean }) => void }} Acts */
 /** What is pulled on it. @typedef {{ cut: (shot: string, by: number) => void, move: (shot: string, before: string | null) => void,
@@ -32,6 +32,8 @@ export class Skyline {
     /** The shot whose ends can be pulled. @type {string | null} */
     this.chosen = null;
     this.base = BASE;
+    /** The energies at the ground and at the top. */
+    this.scale = /** @type {[number, number]} */ ([0, 100]);
     /** All that stands at its time: it is shifted and stretched while one zooms, and drawn again when that rests. */
     this.content = svg("g");
     /** The stretch that it was drawn for. */
@@ -60,14 +62,17 @@ export class Skyline {
   ruler() {
     const { from, to } = this.view,
       span = Math.max(1, to - from);
-    return { from, to, base: this.base, at: (f) => ((f - from) / span) * W, length: (n) => (n / span) * W };
+    const [low, high] = this.scale;
+    return { from, to, base: this.base, low, high, at: (f) => ((f - from) / span) * W, length: (n) => (n / span) * W };
   }
 
   /** @param {Draft} d @param {number} at the place of the shot that is chosen @param {(s: Shot) => boolean} differs
-   * @param {Set<string>} [also] shots that are chosen beside it */
-  draw(d, at, differs, also = new Set()) {
+   * @param {Set<string>} [also] shots that are chosen beside it
+   * @param {import("wire").Part | null} [part] the part of the cost that is shown */
+  draw(d, at, differs, also = new Set(), part = null) {
+    this.scale = scaleOf(d);
     const ruler = this.ruler(),
-      seen = `${ruler.from} ${ruler.to} ${ruler.base}`;
+      seen = `${ruler.from} ${ruler.to} ${ruler.base} ${ruler.low} ${ruler.high} ${JSON.stringify([d.chapters, d.pairs])}`;
     if (!this.score || this.score.of !== d.energy || this.score.seen !== seen) this.score = { of: d.energy, seen, ...drawnScore(d, ruler) };
     const kept = new Map(),
       warned = new Set(d.findings.map((f) => f.shot)),
@@ -78,6 +83,8 @@ export class Skyline {
       inSight = [...d.shots.entries()].filter(([, s]) => s.start < ruler.to + more && s.start + s.len > ruler.from - more);
     for (const [i, s] of inSight) {
       const other = differs(s),
+        cost = part && (s.cost.find((/** @type {[string, number]} */ [name]) => name === part)?.[1] ?? 0),
+        end = s.select === d.opening ? "opens" : s.select === d.closing ? "closes" : "",
         drawn = JSON.stringify([
           seen,
           i,
@@ -96,12 +103,21 @@ export class Skyline {
           s.name,
           other,
           warned.has(s.id),
+          cost,
+          end,
         ]),
         known = this.buildings.get(s.id),
         node =
           known?.drawn === drawn
             ? known.node
-            : building(s, i, i === at, ruler, { differs: other, warned: warned.has(s.id), also: also.has(s.id) }, this.acts.choose);
+            : building(
+                s,
+                i,
+                i === at,
+                ruler,
+                { differs: other, warned: warned.has(s.id), also: also.has(s.id), cost, end },
+                this.acts.choose,
+              );
       kept.set(s.id, { drawn, node });
       inside.push(node);
     }
@@ -113,7 +129,7 @@ export class Skyline {
         svg(
           "text",
           { class: "gap", x: Math.min(ruler.at(on.start), W - 70), y: Math.max(12, heightOf(ruler, Math.max(on.level, on.wanted)) - 12) },
-          `${Math.abs(Math.round(on.level - on.wanted))} ${on.level < on.wanted ? "below" : "above"}`,
+          on.level < on.wanted ? "calmer" : "livelier",
         ),
       );
     // Over the cuts: what is pulled to move them.
@@ -133,7 +149,7 @@ export class Skyline {
       }
     if (this.pulled && on) {
       // The ends of the chosen shot, above the cuts: each alone.
-      const top = heightOf(ruler, Math.max(4, on.level));
+      const top = heightOf(ruler, on.level);
       for (const [edge, frame] of /** @type {[string, number][]} */ ([
         ["begin", on.start],
         ["end", on.start + on.len],

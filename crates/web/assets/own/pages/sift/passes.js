@@ -80,7 +80,9 @@ export async function refresh() {
 }
 async function refreshNeeds() {
   try {
-    const all = await ask(ofJob("/sift/needs.json"));
+    // At the pace of the draft that one comes from.
+    const draft = new URLSearchParams(location.search).get("draft"),
+      all = await ask(ofJob(`/sift/needs.json${draft ? `?draft=${draft}` : ""}`));
     view.needs = all.map((/** @type {import("wire").NeedView} */ n, /** @type {number} */ at) => ({
       ...n,
       at,
