@@ -169,6 +169,11 @@ impl Readings {
 }
 
 impl Footage {
+    /// The rate of the job that it was made for.
+    pub fn rate(&self) -> FrameRate {
+        self.rate
+    }
+
     fn of(revision: FootageRevision, rate: FrameRate, readings: Arc<Readings>, mut selects: Vec<Select>) -> Self {
         selects.sort_by_key(|s| readings.place(s));
         let entries = selects.into_iter().map(|s| readings.entry(s, rate)).collect();

@@ -22,6 +22,7 @@ pub mod score;
 pub mod selects;
 pub mod settings;
 pub mod story;
+pub mod tends;
 pub mod text;
 pub mod tracks;
 pub mod uploads;

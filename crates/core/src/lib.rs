@@ -19,6 +19,7 @@ pub mod id;
 pub mod interchange;
 pub mod length;
 pub mod narrow;
+pub mod preference;
 pub mod select;
 pub mod stats;
 pub mod time;

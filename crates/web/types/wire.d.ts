@@ -855,6 +855,30 @@ group: number,
  */
 take: number, of: number, };
 /**
+ * An order for the unread selects of a job, or why there is none yet.
+ */
+export type Tending = { 
+/**
+ * Whether it speaks.
+ */
+speaks: boolean, 
+/**
+ * How often it was right, or why it is silent.
+ */
+says: string, 
+/**
+ * The unread ones, the likeliest to be kept first.
+ */
+unread: Array<Tends>, };
+/**
+ * What is expected of an unread select.
+ */
+export type Tends = { select: SelectId, why: string, 
+/**
+ * It would probably be dropped.
+ */
+drops: boolean, };
+/**
  * Rows of 12 pitch classes (of unit length) and 8 band levels, a byte each. Written as hexadecimal text.
  */
 export type Texture = { rows: Array<number>, };

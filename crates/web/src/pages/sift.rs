@@ -26,6 +26,7 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/sift/needs.json", web::get().to(needs))
         .route("/jobs/{job}/sift/many", web::post().to(many))
         .route("/jobs/{job}/sift/searches", web::post().to(keep_search))
+        .route("/jobs/{job}/sift/tends.json", web::get().to(tends))
         .route("/jobs/{job}/story", web::post().to(tell))
         .route("/jobs/{job}/story.json", web::get().to(story))
         .route("/jobs/{job}/sift/passes.json", web::get().to(passes))
@@ -128,6 +129,10 @@ async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Aske
     let footage = app.selects().footage(job.id).await?;
     let found = app.selects().narrow(&footage, &job, &asked.words, asked.pass, asked.left).await?;
     Ok(HttpResponse::Ok().json(NarrowedView::of(&found, &footage)))
+}
+
+async fn tends(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
+    Ok(HttpResponse::Ok().json(app.selects().tending(job.id).await?))
 }
 
 async fn story(OwnJob(job): OwnJob) -> HttpResponse {

@@ -3,6 +3,7 @@
 use crate::views::{draft, select, sift, track};
 use legere_app::passes::Progress;
 use legere_app::preview::Preview;
+use legere_app::tends::Tending;
 use legere_core::footage::ClipReading;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -42,6 +43,7 @@ fn what_scripts_know_of_the_wire_is_as_it_is() {
     declared.visit::<ClipReading>();
     declared.visit::<Progress>();
     declared.visit::<Preview>();
+    declared.visit::<Tending>();
     let head = "// What the server sends, written by a test of the crate `web`: not to be changed by hand.\n\n";
     let now: String = std::iter::once(head.to_owned()).chain(declared.all.into_values()).collect();
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("types/wire.d.ts");

@@ -240,8 +240,12 @@ function draw() {
   page.passages = d.passages;
   page.musicChanged = d.passages.some((p) => p.changed);
   page.musicTold = page.musicChanged || d.passages.length > 1;
-  page.figures = [d.length, `${f.shots} shots`, `agreement ${f.agreement.toFixed(2)}`];
-  page.measures = [`${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`];
+  page.figures = [d.length];
+  page.measures = [
+    `${f.shots} shots`,
+    `${(f.shortest / d.fps).toFixed(1)}–${(f.longest / d.fps).toFixed(1)} s`,
+    `agreement ${f.agreement.toFixed(2)}`,
+  ];
   $("says-arrange").textContent = `${d.title}, ${f.shots === 1 ? "1 shot" : `${f.shots} shots`}`;
   const option = $("drafts").selectedOptions[0];
   if (option) option.textContent = d.title;

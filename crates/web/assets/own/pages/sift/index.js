@@ -18,6 +18,7 @@ import * as player from "./player.js";
 import * as ribbon from "./ribbon.js";
 import * as sheet from "./sheet.js";
 import { bestOf, clipsOf, faultNear, isLeft, meant, named, ofClip, state, tagsOf } from "./state.js";
+import * as tends from "./tends.js";
 import * as words from "./words.js";
 
 const video = $("video"),
@@ -31,6 +32,7 @@ let loading = 0;
 const page = onScreen("sift", {
   ...narrow.parts,
   ...passes.parts,
+  ...tends.parts,
   chosen: 0,
   chosenSays: "",
   /** @type {{ tag: string, words: string, ofClip: boolean }[]} */
@@ -137,6 +139,7 @@ function describe() {
   $("which").textContent = `${take}${s.of > 1 ? `select ${s.place} of ${s.of} · ` : ""}${s.roll} · ${s.when}`;
   $("facts").textContent =
     `${s.rate_words} → ${s.slows > 1 ? `slows to ${s.slows}×` : "no slow motion"} · ${s.size} · ${s.sound ? (s.muted ? "muted" : "sound") : "silent"}${s.soft_in_job && !s.no_faults.includes("soft") ? " · softer than the rest of the job" : ""}`;
+  $("tends-why").textContent = tends.why(s);
   $("problem").textContent = s.problem || "";
   for (const b of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-tier]")))
     b.setAttribute("aria-pressed", String(b.dataset.tier === s.tier));
@@ -216,10 +219,14 @@ function narrowed() {
   if (!state.now) drawStill();
   address();
 }
+/** After so many changes it is asked again what the verdicts teach. */
+const TAUGHT_BY = 5;
+let untaught = 0;
 /** What changes with verdicts, a moment after the last one. */
 const settled = gathered(() => {
   narrow.refresh();
   passes.later();
+  if (++untaught >= TAUGHT_BY) learn();
 }, 80);
 
 /** Says something of what is meant: of all that are chosen, or of the one that is looked at.
@@ -519,7 +526,11 @@ async function load() {
     state.now = at || state.now;
     narrow.refresh();
   });
+  tends.begin(page);
+  state.tends = tends.place;
   narrow.begin(page, narrowed);
+  if (state.order === "tends" || state.order === "drops") await learn();
+  else learn();
   page.searches = JSON.parse($("searches").dataset.searches || "[]");
   const first = state.now;
   state.now = null;
@@ -569,12 +580,41 @@ $("coming").addEventListener("change", () => {
   $("coming").blur();
 });
 press("full", full);
-$("order").addEventListener("change", () => {
+/** Another order, with what the verdicts teach where it is by that. */
+async function ordered() {
   state.order = $("order").value;
+  if (state.order === "tends" || state.order === "drops") await learn();
   sheet.show();
   sheet.choose(null, state.now);
   address();
-});
+}
+async function learn() {
+  untaught = 0;
+  try {
+    await tends.refresh();
+  } catch (error) {
+    return say(/** @type {Error} */ (error).message);
+  }
+  if (state.now) $("tends-why").textContent = tends.why(state.now);
+}
+$("order").addEventListener("change", ordered);
+/** Goes through what would probably be dropped, at triple speed. */
+async function throughDrops() {
+  $("order").value = "drops";
+  await ordered();
+  player.setComing(3);
+  $("coming").value = "3";
+  show(tends.drops().sort((a, b) => tends.place(b) - tends.place(a))[0]);
+}
+/** All that would probably be dropped is out, as one thing to undo. */
+async function dropAll() {
+  const of = tends.drops();
+  if (!of.length) return say("there is nothing that would probably be dropped");
+  await judgeMany([{ do: "tier", tier: "out" }], "out", of);
+  tends.count();
+}
+press("through-drops", throughDrops);
+press("drop-all", dropAll);
 $("still-size").addEventListener("change", () => {
   sheet.setSize($("still-size").value);
   sheet.choose(null, state.now);
@@ -608,6 +648,24 @@ for (const [key, tier] of [
 ])
   on(key, tier, () => verdict(tier));
 on("v", "unread again", () => verdict("unread"));
+inGroup("the story");
+/** @param {"opening" | "closing"} what */
+async function story(what) {
+  const s = state.now;
+  if (!s) return;
+  try {
+    const told = await ask(ofJob("/story"), { do: what, select: s.id });
+    say(
+      told[what] === s.id
+        ? `the piece ${what === "opening" ? "opens" : "closes"} with ${s.name}`
+        : `${s.name} no longer ${what === "opening" ? "opens" : "closes"} the piece`,
+    );
+  } catch (error) {
+    say(/** @type {Error} */ (error).message);
+  }
+}
+on("Shift+O", "the piece opens with this", () => story("opening"));
+on("Shift+E", "the piece closes with this", () => story("closing"));
 inGroup("playing");
 on(" ", "play and stop", player.play);
 on("j", "shuttle backwards, faster with each press", () => player.shuttle(-1));

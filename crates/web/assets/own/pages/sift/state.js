@@ -11,8 +11,10 @@ export const state = {
   /** Chosen to be dealt with together, by id. @type {Set<string>} */
   chosen: new Set(),
   pass: 1,
-  /** @type {"roll" | "time" | "energy" | "tier" | "left" | "alike"} */
+  /** @type {"roll" | "time" | "energy" | "tier" | "left" | "alike" | "tends" | "drops"} */
   order: "roll",
+  /** The place of a select by what its editor tends to keep, the likeliest first. @type {(s: Select) => number} */
+  tends: () => 0,
 };
 
 /** Tiers, the best last. */
@@ -87,6 +89,11 @@ export function clipsOf(selects) {
       return best((s) => s.energy);
     case "tier":
       return best((s) => WORTH.indexOf(s.tier));
+    case "tends":
+      return best((s) => -state.tends(s));
+    case "drops":
+      // What is judged stays behind.
+      return best((s) => (s.tier === "unread" ? state.tends(s) : -1));
     case "left":
       return best((s) => Number(isLeft(s)));
     case "time":
