@@ -154,18 +154,25 @@ impl Drafts<'_> {
             .collect();
         let shots = open.cut().shots();
         let order: Vec<SelectId> = shots.iter().map(|shot| shot.source.select).collect();
-        let pairs = order.iter().enumerate().flat_map(|(n, a)| {
-            let farthest = if order.len() > ORDERED { n + 2 } else { order.len() };
-            order[n + 1..farthest.min(order.len())].iter().map(move |b| (*a, *b))
+        let ends = [open.job.story.opening, open.job.story.closing];
+        let ordered: Vec<SelectId> = order.iter().copied().filter(|select| !ends.contains(&Some(*select))).collect();
+        let pairs = ordered.iter().enumerate().flat_map(|(n, a)| {
+            let farthest = if ordered.len() > ORDERED { n + 2 } else { ordered.len() };
+            ordered[n + 1..farthest.min(ordered.len())].iter().map(move |b| (*a, *b))
         });
         let story = Story { orders: pairs.filter(|(a, b)| a != b).collect(), ..open.job.story.clone() };
         let brief = Brief { story, kept, chapters: Vec::new(), ..open.brief().clone() };
         let seed = seed_of(self.app.store.drafts().next_number(job.id).await?);
         let wanted = |brief: Brief| Laying { pace: &pace, seed, brief, unlike: None };
         let only = Some(order.iter().copied().collect());
-        let cut = solved_from(&open.footage, &music, &open.job, wanted(brief), only).await?;
+        let mut cut = solved_from(&open.footage, &music, &open.job, wanted(brief.clone()), only).await?;
+        if cut.shots().iter().any(|shot| shot.pause.is_some() && !shot.stays()) {
+            // Too little of it is long enough, or in another order: the rest of the selects help out.
+            let brief = Brief { story: open.job.story.clone(), ..brief };
+            cut = solved(&open.footage, &music, &open.job, wanted(brief)).await?;
+        }
         let asked = Asked { wishes: open.kept.body.asked.wishes, ..Asked::default() };
-        let body = DraftBody { score: Score::one(passage.track.id, version), pace, cut, asked };
+        let body = DraftBody { score: Score::own(passage.track.id, version), pace, cut, asked };
         self.add(job, by, body, "lay a shorter draft").await
     }
 
@@ -288,7 +295,6 @@ impl Drafts<'_> {
         };
         self.app.store.edit(job.id, by, id, base, label, edit).await
     }
-
 }
 
 /// What one draft has against another one.

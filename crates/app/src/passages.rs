@@ -25,12 +25,14 @@ pub struct OpenPassage {
     pub heard: Version,
     /// As it was taken from Listen.
     pub version: Version,
+    /// It was made for the draft.
+    pub own: bool,
 }
 
 impl OpenPassage {
     /// Whether the track is used in another way in Listen by now.
     pub fn was_changed(&self) -> bool {
-        self.track.part.as_ref().is_some_and(|part| *part != self.version)
+        !self.own && self.track.part.as_ref().is_some_and(|part| *part != self.version)
     }
 
     fn key(&self) -> (i64, MusicKey) {
@@ -59,6 +61,7 @@ impl Drafts<'_> {
                 ends: (i + 1 < placed.len()).then_some(p.len),
                 heard: p.heard.clone(),
                 version: p.passage.version.clone(),
+                own: p.passage.own,
             });
         }
         Ok(passages)

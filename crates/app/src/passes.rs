@@ -2,14 +2,14 @@
 
 use super::Selects;
 use super::footage::Footage;
-use crate::error::AppError;
 use super::laying::seed_of;
+use crate::error::AppError;
 use legere_core::arrange::{Need, needs, slots};
 use legere_core::draft::Score;
-use legere_store::drafts::StoredDraft;
 use legere_core::id::{JobId, PassId, SelectId};
 use legere_core::narrow::{FacetCount, Query, SearchRecord};
 use legere_core::select::Tier;
+use legere_store::drafts::StoredDraft;
 use legere_store::jobs::{Job, Search};
 use legere_store::journal::By;
 use legere_store::passes::Pass;
@@ -177,7 +177,8 @@ impl Selects<'_> {
             }
         };
         let rate = job.rate;
-        crate::blocking::run_blocking(move || needs(&slots(&music, rate, &pace, seed), footage.candidates(), rate)).await
+        crate::blocking::run_blocking(move || needs(&slots(&music, rate, &pace, seed), footage.candidates(), rate))
+            .await
     }
 
     /// Keeps a narrowing under a name, in place of another of that name; without words it is forgotten.

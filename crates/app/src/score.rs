@@ -59,7 +59,7 @@ impl Drafts<'_> {
             let score = match part.clone() {
                 Some((track, version)) => body
                     .score
-                    .with(Passage { track, version, from })
+                    .with(Passage { track, version, from, own: false })
                     .ok_or(AppError::Refused("a draft has at most twelve passages of music"))?,
                 None if at == 0 => return Err(AppError::Refused("the piece begins with music: choose another track")),
                 None => body.score.without(shot),
@@ -77,7 +77,10 @@ impl Drafts<'_> {
         if !open.passages.iter().any(OpenPassage::was_changed) {
             return Err(AppError::Refused("the music of this draft is as it is used in Listen"));
         }
-        let now = |p: &OpenPassage| p.track.part.clone().unwrap_or_else(|| p.version.clone());
+        let now = |p: &OpenPassage| {
+            let of_listen = p.track.part.clone().filter(|_| !p.own);
+            of_listen.unwrap_or_else(|| p.version.clone())
+        };
         let rate = open.job.rate;
         let mut kept: Vec<Kept> = Vec::new();
         let mut read: Vec<(f64, Arc<TrackReading>)> = Vec::new();
@@ -105,8 +108,9 @@ impl Drafts<'_> {
             let distance = |at: FramePos| at.get().abs_diff(passage.start.get());
             let from = cut.placed().min_by_key(|(at, _)| distance(*at)).map(|(_, s)| s.id);
             score = match score {
+                None if passage.own => Some(Score::own(passage.track.id, version)),
                 None => Some(Score::one(passage.track.id, version)),
-                Some(score) => score.with(Passage { track: passage.track.id, version, from }),
+                Some(score) => score.with(Passage { track: passage.track.id, version, from, own: passage.own }),
             };
         }
         let score = score.ok_or(AppError::Refused("this draft has no music"))?;
@@ -114,8 +118,7 @@ impl Drafts<'_> {
             if present.revision != open.kept.revision {
                 return Err(StoreError::MovedOn);
             }
-            let body =
-                DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone(), ..present.body.clone() };
+            let body = DraftBody { score: score.clone(), pace: pace.clone(), cut: cut.clone(), ..present.body.clone() };
             Ok(StoredDraft { body, ..present })
         };
         Ok(self.app.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)

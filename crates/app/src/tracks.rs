@@ -265,6 +265,13 @@ impl Tracks<'_> {
         self.file_of(track, version, form).await
     }
 
+    /// The file of parts of a track as they would be heard at its own tempo, without using them.
+    pub async fn offered_file(self, track: &Track, spans: Vec<(f64, f64)>) -> Result<PathBuf, AppError> {
+        let length = Seconds::from_measured(self.needed(track).await?.measured.duration);
+        let wanted = Wanted { spans: Some(spans), stretch: None, fade_in: None, fade_out: None, level: None };
+        self.file_of(track, &wanted.over(None, length)?, Form::Flac).await
+    }
+
     /// The file of any version of a track, written when it is not there.
     pub async fn file_of(self, track: &Track, version: &Version, form: Form) -> Result<PathBuf, AppError> {
         let original = match form {

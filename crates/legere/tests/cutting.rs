@@ -80,8 +80,10 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let whole = Seconds::new(20, 1).expect("seconds");
     let version = Version::part(Seconds::ZERO, Seconds::new(14, 1).expect("seconds"), whole).expect("a part");
     let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
-    let draft =
-        edit.add_draft(None, &DraftBody { score: Score::one(track, version), pace: vec![], cut, asked: Asked::default() }).await.expect("kept");
+    let draft = edit
+        .add_draft(None, &DraftBody { score: Score::one(track, version), pace: vec![], cut, asked: Asked::default() })
+        .await
+        .expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
     (job, draft)
 }

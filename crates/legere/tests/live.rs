@@ -79,7 +79,8 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let (whole, end) = (Seconds::new(70, 1).expect("seconds"), Seconds::new(61, 1).expect("seconds"));
     let score = Score::one(track, Version::part(Seconds::ZERO, end, whole).expect("a part"));
     let mut edit = store.begin_edit(job, NOBODY).await.expect("an edit");
-    let draft = edit.add_draft(None, &DraftBody { score, pace: vec![], cut, asked: Asked::default() }).await.expect("kept");
+    let draft =
+        edit.add_draft(None, &DraftBody { score, pace: vec![], cut, asked: Asked::default() }).await.expect("kept");
     edit.commit("lay a draft", None).await.expect("kept");
     (job, draft)
 }

@@ -31,6 +31,10 @@ declare global {
     part: [number, number];
     taps: number[];
     held: Held | null;
+    /** Parts of the track that a version would use which is pointed at. */
+    offered?: [number, number][] | null;
+    /** Versions of the wanted length were looked for. */
+    offeredOnce?: boolean;
     audio: HTMLAudioElement;
     music: HTMLElement;
     sound?: AudioContext;

@@ -91,7 +91,15 @@ impl Arranger<'_> {
     fn even_run(&self, slots: &[Slot], border: usize, left: FrameLen, right: FrameLen) -> bool {
         let from = border.saturating_sub(4);
         let lens: Vec<u64> = (from..(border + 4).min(slots.len()))
-            .map(|i| if i + 1 == border { left } else if i == border { right } else { slots[i].len })
+            .map(|i| {
+                if i + 1 == border {
+                    left
+                } else if i == border {
+                    right
+                } else {
+                    slots[i].len
+                }
+            })
             .map(FrameLen::get)
             .collect();
         lens.windows(4).any(|run| run.iter().all(|len| len.abs_diff(run[0]) <= 1))

@@ -66,8 +66,12 @@ impl Story {
     fn comes_before(&self, first: SelectId, second: SelectId) -> bool {
         let mut reached = BTreeSet::from([first]);
         loop {
-            let next: Vec<SelectId> =
-                self.orders.iter().filter(|(a, b)| reached.contains(a) && !reached.contains(b)).map(|(_, b)| *b).collect();
+            let next: Vec<SelectId> = self
+                .orders
+                .iter()
+                .filter(|(a, b)| reached.contains(a) && !reached.contains(b))
+                .map(|(_, b)| *b)
+                .collect();
             if next.is_empty() {
                 return reached.contains(&second);
             }

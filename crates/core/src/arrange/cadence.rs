@@ -99,9 +99,8 @@ impl<'a> SectionGrid<'a> {
     /// begins, where there is one.
     fn settled(&self, cut: i64) -> i64 {
         let pauses = self.reading.cues.iter().filter(|c| c.kind == CueKind::Pause);
-        let mut silences = pauses.filter_map(|c| {
-            Some((frame_at(self.rate, c.at), frame_at(self.rate, c.at + c.lasts?)))
-        });
+        let mut silences =
+            pauses.filter_map(|c| Some((frame_at(self.rate, c.at), frame_at(self.rate, c.at + c.lasts?))));
         if let Some((_, end)) = silences.find(|(from, to)| cut > *from && cut < *to) {
             return end;
         }
@@ -129,7 +128,9 @@ impl<'a> SectionGrid<'a> {
         while at + 3 < cuts.len() {
             let ends: Vec<i64> = cuts[at..].iter().copied().chain([self.end]).take(5).collect();
             let lens: Vec<i64> = ends.windows(2).map(|pair| pair[1] - pair[0]).collect();
-            if lens.len() == 4 && lens.iter().max().zip(lens.iter().min()).is_some_and(|(most, least)| most - least <= 1) {
+            if lens.len() == 4
+                && lens.iter().max().zip(lens.iter().min()).is_some_and(|(most, least)| most - least <= 1)
+            {
                 cuts.remove(at + 3);
             }
             at += 1;

@@ -38,7 +38,9 @@ impl Weights {
     /// Whether all lie within 0 to 20: beyond that a cost would outweigh an empty place.
     pub fn are_sound(&self) -> bool {
         let Self { energy, tier, role, hit, range, join, order, alike, hero, framing, cadence } = *self;
-        [energy, tier, role, hit, range, join, order, alike, hero, framing, cadence].iter().all(|weight| (0.0..=20.0).contains(weight))
+        [energy, tier, role, hit, range, join, order, alike, hero, framing, cadence]
+            .iter()
+            .all(|weight| (0.0..=20.0).contains(weight))
     }
 }
 

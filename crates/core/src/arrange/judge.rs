@@ -219,7 +219,9 @@ impl Arranger<'_> {
     fn reasons(&self, c: &Candidate, slot: &Slot, showing: &Showing, before: Option<&Candidate>) -> Vec<Reason> {
         let end = showing.end;
         let mut why = Vec::new();
-        for (wanted, words) in [(self.story.opening, "chosen to open with"), (self.story.closing, "chosen to close with")] {
+        for (wanted, words) in
+            [(self.story.opening, "chosen to open with"), (self.story.closing, "chosen to close with")]
+        {
             if wanted == Some(c.select) {
                 why.push(Reason::of(Part::Role, words));
             }
@@ -275,7 +277,8 @@ impl Arranger<'_> {
             Part::Energy => "calmer than it asks".to_owned(),
             Part::Tier if c.tier == Tier::Unread => "not judged yet".to_owned(),
             Part::Tier => format!("{} {}", if c.tier == Tier::Hero { "a" } else { "only" }, c.tier.word()),
-            Part::Hit => landing(slot, &fit.showing).map_or("its hit lands on no beat".to_owned(), |on| format!("hit lands on {on}")),
+            Part::Hit => landing(slot, &fit.showing)
+                .map_or("its hit lands on no beat".to_owned(), |on| format!("hit lands on {on}")),
             Part::Range if gained > 0.0 => "cleaner".to_owned(),
             Part::Range if fit.showing.speed != crate::draft::Speed::NORMAL => "slowed to fit".to_owned(),
             Part::Range => "part of it cannot be used".to_owned(),
@@ -297,7 +300,8 @@ impl Arranger<'_> {
 
     /// The one shot that would make a place better: what its dearest part asks for.
     fn lacking(&self, c: &Candidate, slot: &Slot, cost: &Cost) -> Option<Lacking> {
-        let parts = [(Part::Energy, cost.energy), (Part::Hit, cost.hit), (Part::Role, cost.role), (Part::Tier, cost.tier)];
+        let parts =
+            [(Part::Energy, cost.energy), (Part::Hit, cost.hit), (Part::Role, cost.role), (Part::Tier, cost.tier)];
         let (part, most) = parts.into_iter().max_by(|a, b| a.1.total_cmp(&b.1))?;
         if most < LACKS {
             return None;
@@ -317,7 +321,15 @@ impl Arranger<'_> {
                 None => "one of this chapter".to_owned(),
             },
         };
-        let bound = |level: f64| if level <= 0.0 { 0.0 } else if level >= 100.0 { 100.0 } else { self.scale.back(level) };
+        let bound = |level: f64| {
+            if level <= 0.0 {
+                0.0
+            } else if level >= 100.0 {
+                100.0
+            } else {
+                self.scale.back(level)
+            }
+        };
         let energy = (bound(slot.energy - ANSWERS), bound(slot.energy + ANSWERS));
         Some(Lacking { part, words, energy, seconds: self.rate.seconds_of(slot.len).to_f64() })
     }

@@ -253,11 +253,12 @@ impl<'a> Arranger<'a> {
             a.is_free() && b.is_free() && a.can_end_elsewhere() && b.can_begin_elsewhere() && both <= longest
         };
         while self.places.iter().filter(|place| place.is_free()).count() > free.max(1) {
-            let pair = (0..self.places.len().saturating_sub(1)).filter(|i| joinable(&self.places, *i)).min_by_key(|i| {
-                let (a, b) = (&self.places[*i].slot, &self.places[i + 1].slot);
-                // Across a section only when nothing else is left: the music changes there.
-                (a.section != b.section, b.on_drop, a.len.get() + b.len.get())
-            });
+            let pair =
+                (0..self.places.len().saturating_sub(1)).filter(|i| joinable(&self.places, *i)).min_by_key(|i| {
+                    let (a, b) = (&self.places[*i].slot, &self.places[i + 1].slot);
+                    // Across a section only when nothing else is left: the music changes there.
+                    (a.section != b.section, b.on_drop, a.len.get() + b.len.get())
+                });
             let Some(i) = pair else { return };
             let slot = self.places[i].slot.joined(&self.places[i + 1].slot);
             let stands = self.places[i].stands.clone();
@@ -382,7 +383,8 @@ impl<'a> Arranger<'a> {
 
     /// The orders of the story, by the numbers of the problem; not of two that a hand has put the other way round.
     fn orders(&self, considered: &[Option<usize>]) -> Vec<(usize, usize)> {
-        let number = |select: SelectId| considered.iter().position(|c| c.is_some_and(|c| self.candidates[c].select == select));
+        let number =
+            |select: SelectId| considered.iter().position(|c| c.is_some_and(|c| self.candidates[c].select == select));
         let place = |select: SelectId| {
             self.places.iter().position(|p| p.shot().is_some_and(|shot| shot.source.select == select))
         };

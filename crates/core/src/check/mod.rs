@@ -196,7 +196,8 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
         }
         if let Some(pause) = shot.pause.filter(|pause| pause.stop == Stop::Black && !shot.stays()) {
             let seconds = draft.rate().seconds_of(pause.len).to_f64();
-            let words = format!("black for {seconds:.1} s behind shot {}: no select that is left is long enough", i + 1);
+            let words =
+                format!("black for {seconds:.1} s behind shot {}: no select that is left is long enough", i + 1);
             say(FindingKind::Black, words, None);
         }
         cut_before = Some(shot.id);
@@ -246,7 +247,8 @@ fn of_time(shot: &Shot, about: &ShotContext, rate: FrameRate) -> Vec<(FindingKin
         let clean = |by: &i64| {
             let shift = rate.seconds_at(FramePos::new(*by)).scaled(shot.source.speed.ratio());
             let (a, b) = (from + shift, to + shift);
-            let faulty = FaultKind::ALL.iter().any(|k| seen_within(&about.faults, *k, a.to_f64(), b.to_f64()).is_some());
+            let faulty =
+                FaultKind::ALL.iter().any(|k| seen_within(&about.faults, *k, a.to_f64(), b.to_f64()).is_some());
             a >= range.start() && b <= range.end() && !faulty
         };
         let by = (1..=pictures * 4).flat_map(|n| [n, -n]).find(clean)?;

@@ -296,10 +296,7 @@ fn a_repair_puts_right_what_was_found() {
     let mut draft = Draft::new(rate(), shots).expect("a draft");
     let look = |draft: &Draft| check(draft, &[about(20.0), about(90.0)], &beats(), FrameLen::new(200));
     let kinds = |found: &[Finding]| found.iter().map(|f| f.kind).collect::<Vec<_>>();
-    assert_eq!(
-        kinds(&look(&draft)),
-        [FindingKind::Fault, FindingKind::Fault, FindingKind::OffBeat, FindingKind::Ends]
-    );
+    assert_eq!(kinds(&look(&draft)), [FindingKind::Fault, FindingKind::Fault, FindingKind::OffBeat, FindingKind::Ends]);
     while let Some(repair) = look(&draft).into_iter().find_map(|f| f.repair) {
         draft = done(&draft, repair);
     }

@@ -22,6 +22,9 @@ pub struct Passage {
     /// The shot that it begins with; none for the first passage, which begins with the piece.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from: Option<ShotId>,
+    /// The version was made for this draft: how the track is used in Listen does not concern it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub own: bool,
 }
 
 /// One passage at least.
@@ -64,7 +67,12 @@ pub struct PlacedPassage<'a> {
 impl Score {
     /// One track under the whole piece.
     pub fn one(track: TrackId, version: Version) -> Self {
-        Self(vec![Passage { track, version, from: None }])
+        Self(vec![Passage { track, version, from: None, own: false }])
+    }
+
+    /// The same, on a version that was made for the draft.
+    pub fn own(track: TrackId, version: Version) -> Self {
+        Self(vec![Passage { track, version, from: None, own: true }])
     }
 
     /// In their order; the first begins with the piece.
@@ -172,6 +180,7 @@ mod tests {
             track: TrackId::from_u128(track),
             version: Version::part(s(10), s(40), s(60)).expect("a part"),
             from: from.map(ShotId::from_u128),
+            own: false,
         }
     }
 

@@ -23,7 +23,8 @@ impl Model {
     pub fn fit(rows: &[Vec<f64>], grades: &[usize]) -> Self {
         let width = rows.first().map_or(0, Vec::len);
         // Where the grades lie when nothing matters.
-        let share = |below: usize| (grades.iter().filter(|g| **g <= below).count() as f64 + 0.5) / (grades.len() as f64 + 1.0);
+        let share =
+            |below: usize| (grades.iter().filter(|g| **g <= below).count() as f64 + 0.5) / (grades.len() as f64 + 1.0);
         let logit = |p: f64| (p / (1.0 - p)).ln();
         // The first bound, and the distances of the others as logarithms: they cannot cross.
         let first = logit(share(0));

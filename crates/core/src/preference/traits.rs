@@ -88,7 +88,8 @@ impl Scales {
     /// The measured traits, the curved ones once more, framing, light and movement, and likeness.
     pub fn row(&self, traits: &Traits<'_>, likeness: &Likeness) -> Vec<f64> {
         let own = measured(traits);
-        let sized: Vec<f64> = (0..NAMED.len()).map(|i| ((own[i] - self.mean[i]) / self.spread[i]).clamp(-3.0, 3.0)).collect();
+        let sized: Vec<f64> =
+            (0..NAMED.len()).map(|i| ((own[i] - self.mean[i]) / self.spread[i]).clamp(-3.0, 3.0)).collect();
         let curved = CURVED.iter().map(|i| (sized[*i] * sized[*i] - 1.0) / 1.5);
         let is = |yes: bool| if yes { 1.0 } else { 0.0 };
         let words = Framing::ALL

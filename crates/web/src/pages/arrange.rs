@@ -9,9 +9,9 @@ use actix_web::http::header::HeaderName;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use legere_app::draft_command::DraftRequest;
+use legere_app::laying::differences;
 use legere_app::short_name;
 use legere_app::{App, AppError};
-use legere_app::laying::differences;
 use legere_core::arrange::{CutsOn, Pace, PaceError, Wishes};
 use legere_core::check::Meant;
 use legere_core::id::{DraftId, JobId, ShotId, TrackId};
@@ -215,8 +215,7 @@ async fn again(
     form: web::Json<PaceForm>,
 ) -> Result<HttpResponse, WebError> {
     let of_section = |line: &PaceLine| Ok::<_, PaceError>(Pace::new(line.quarters, line.varied)?.on(line.on));
-    let pace =
-        form.pace.as_ref().map(|list| list.iter().map(of_section).collect::<Result<Vec<Pace>, _>>());
+    let pace = form.pace.as_ref().map(|list| list.iter().map(of_section).collect::<Result<Vec<Pace>, _>>());
     let pace = pace
         .transpose()
         .map_err(|_no_value| AppError::Refused("a pace is between a quarter of a bar and eight bars per shot"))?;

@@ -69,9 +69,26 @@ async fn track(
     open(&app.shelf.track(&track.id.to_string()).join(&name.file)).await
 }
 
-/// The version as it is used, to be heard.
-async fn version(app: web::Data<App>, OwnTrack(track): OwnTrack) -> Result<NamedFile, WebError> {
-    open(&app.tracks().version_file(&track, Form::Flac).await?).await
+#[derive(Deserialize)]
+struct SpansQuery {
+    /// Starts and ends in the track, in seconds, as JSON.
+    spans: Option<String>,
+}
+
+/// The version as it is used, to be heard; with spans, as it would be.
+async fn version(
+    app: web::Data<App>,
+    OwnTrack(track): OwnTrack,
+    heard: web::Query<SpansQuery>,
+) -> Result<NamedFile, WebError> {
+    let file = match &heard.spans {
+        None => app.tracks().version_file(&track, Form::Flac).await?,
+        Some(spans) => {
+            let spans = serde_json::from_str(spans).map_err(|e| WebError::BadRequest(e.to_string()))?;
+            app.tracks().offered_file(&track, spans).await?
+        }
+    };
+    open(&file).await
 }
 
 /// The music of a draft, as it was when the draft was laid.

@@ -1,11 +1,11 @@
 //! A draft: the score under it, which changes seldom, and the cut, which changes with every key.
 
 use crate::views::sift::CountView;
+use crate::views::sift::narrowing;
 use legere_app::drafts::{Instead, OpenDraft};
+use legere_app::laying::Differences;
 use legere_app::passages::OpenPassage;
 use legere_app::short_name;
-use crate::views::sift::narrowing;
-use legere_app::laying::Differences;
 use legere_core::arrange::{Alternate, Cost, CutsOn, Lacking, Pace, Part, Reason, Wishes};
 use legere_core::check::{Figures, Finding};
 use legere_core::draft::{Between, Pause, Pin, Shot, Shown};
@@ -463,10 +463,7 @@ impl CutView {
             left_out: open
                 .left_out
                 .iter()
-                .map(|l| LeftOutView {
-                    select: l.select,
-                    words: format!("{} is left out, a hero: {}", l.name, l.why),
-                })
+                .map(|l| LeftOutView { select: l.select, words: format!("{} is left out, a hero: {}", l.name, l.why) })
                 .collect(),
             wishes: open.kept.body.asked.wishes,
             chapters: open
@@ -543,7 +540,11 @@ impl ShotView {
             pin: shot.pin,
             missing,
             table: open.frames_of(shot).into(),
-            why: missing.then(|| Reason { part: None, words: away.to_owned() }).into_iter().chain(judged.why.iter().cloned()).collect(),
+            why: missing
+                .then(|| Reason { part: None, words: away.to_owned() })
+                .into_iter()
+                .chain(judged.why.iter().cloned())
+                .collect(),
             cost: parts(&judged.cost),
             lacking: judged.lacking.as_ref().map(LackingView::of),
             hit_at: shot.hit_at,

@@ -183,7 +183,7 @@ export function building(s, i, on, ruler, { differs, warned, also, cost, end }, 
     const high = Math.min(1, cost / 1.5) * (ruler.base - top);
     g.append(svg("rect", { class: "cost", x: left + 1, y: ruler.base - high, width: Math.max(1, w - 2), height: high }));
   }
-  if (end) g.append(svg("text", { class: "end", x: left + 4, y: top + 14 }, end));
+  if (end && w > 36) g.append(svg("text", { class: "end", x: left + 4, y: top + 14 }, end));
   if (differs) g.append(svg("rect", { class: "differs", x: left + 1, y: ruler.base + 1, width: Math.max(1, w - 2), height: 4 }));
   g.addEventListener("click", (/** @type {MouseEvent} */ e) => choose(s.id, { extend: e.shiftKey }));
   return g;

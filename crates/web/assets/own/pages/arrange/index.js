@@ -358,7 +358,7 @@ function about() {
   ].filter(Boolean);
   page.heard = d.passages.filter((p) => p.start <= s.start).at(-1)?.name ?? "no music";
   page.range = rangeWords(s);
-  if ($("track-from")) $("track-from").value = d.passages.find((p) => p.from === s.id)?.track ?? "";
+  if ($("track-from")) $("track-from").value = d.passages.find((p) => (index() ? p.from === s.id : p.from === null))?.track ?? "";
   $("pin-kind").value = s.pin;
   drawStrip(s);
   drawPane();
@@ -367,7 +367,7 @@ function about() {
 /** "in 3.1 · hit 4.2 · out 6.8 · uses 3.4–5.7", in seconds of the clip. @param {Shot} s */
 function rangeWords(s) {
   const t = (/** @type {number | null} */ v) => (v === null ? "–" : v.toFixed(1));
-  return `in ${t(s.in)} · hit ${t(s.hit)} · out ${t(s.out)} · uses ${t(s.source)}–${t(s.source + s.used)} s`;
+  return `in ${t(s.in)} hit ${t(s.hit)} out ${t(s.out)} · uses ${t(s.source)}–${t(s.source + s.used)}`;
 }
 /** What the open pane shows of the shot. */
 function drawPane() {

@@ -257,7 +257,7 @@ function drawOverview(playhead) {
     { pen, w, h } = crisp(canvas),
     d = L.data.reading.duration;
   // The waveform is drawn once and laid under the mark.
-  const wanted = `${w} ${h} ${document.documentElement.dataset.theme} ${JSON.stringify(L.data.version)}`;
+  const wanted = `${w} ${h} ${document.documentElement.dataset.theme} ${JSON.stringify([L.data.version?.spans, L.offered])}`;
   if (!overview || overview.wanted !== wanted) {
     const spans = L.data.version ? L.data.version.spans : [[0, d]];
     for (let px = 0; px < w; px += 3) {
@@ -268,6 +268,11 @@ function drawOverview(playhead) {
     }
     pen.strokeStyle = css("--quiet");
     for (const [a, b] of spans) pen.strokeRect((a / d) * w + 0.5, 0.5, ((b - a) / d) * w - 1, h - 1);
+    // An offer that is pointed at.
+    pen.fillStyle = css("--act");
+    pen.globalAlpha = 0.3;
+    for (const [a, b] of L.offered ?? []) pen.fillRect((a / d) * w, 0, ((b - a) / d) * w - 1, h);
+    pen.globalAlpha = 1;
     const copy = new OffscreenCanvas(canvas.width, canvas.height);
     copy.getContext("2d")?.drawImage(canvas, 0, 0);
     overview = { wanted, copy };

@@ -8,7 +8,7 @@ import { ofJob } from "../../lib/session.js";
 import { parseLength } from "../../lib/time.js";
 import { L } from "./state.js";
 
-/** @typedef {{ seams: Seam[], length: string, ways: string, heard: string }} Offer */
+/** @typedef {{ seams: Seam[], length: string, ways: string, heard: string, playing: boolean, parts: { left: string, width: string }[] }} Offer */
 
 /** Versions of the wanted length. @type {{ seconds: number, seams: Seam[] }[]} */
 let offers = [];
@@ -33,7 +33,8 @@ const attempt = async (/** @type {() => unknown} */ act) => {
 };
 /** Seconds of what was typed; NaN when it is no length. @param {string} text @param {number} own */
 const seconds = (text, own) => parseLength(text, Number(L.music.dataset.rate), own);
-const spansOf = (/** @type {Seam[]} */ list) => {
+/** @param {Seam[]} list @returns {[number, number][]} */
+const spansOf = (list) => {
   /** @type {[number, number][]} */
   const spans = [];
   let start = 0;
@@ -59,7 +60,8 @@ const bar = (/** @type {number} */ t) => {
 };
 
 async function find() {
-  const keep = $("keep").value === "section" ? { section: L.audio.currentTime } : $("keep").value,
+  const [what, at, kind] = $("keep").value.split(" "),
+    keep = what === "section" ? { section: L.audio.currentTime } : what === "cue" ? { cue: [Number(at), kind] } : what,
     wanted = seconds($("seconds").value, L.data.reading.duration);
   $("length-says").textContent = "looking";
   await attempt(async () => {
@@ -77,7 +79,39 @@ async function find() {
     length: `${o.seconds.toFixed(2)} s`,
     ways: o.seams.map((s) => `${bar(s.out)} → ${bar(s.into)}`).join(", ") || "as it is",
     heard: o.seams.length ? heard(Math.max(...o.seams.map((s) => s.cost))) : "",
+    playing: false,
+    // Over the overview: where the version is in the track.
+    parts: spansOf(o.seams).map(([a, b]) => ({ left: share(a), width: share(b - a) })),
   }));
+}
+/** Of the track's length. @param {number} seconds */
+const share = (seconds) => `${((100 * seconds) / L.data.reading.duration).toFixed(3)}%`;
+/** Plays an offer, whole or around a seam again and again, without using it. @param {number} i @param {number | null} seam */
+function hearOffer(i, seam) {
+  const offer = page.offers[i],
+    again = offer.playing && seam === null;
+  stop();
+  for (const o of page.offers) o.playing = false;
+  if (again) return;
+  L.audio.pause();
+  const spans = spansOf(offer.seams),
+    src = ofJob(`/media/tracks/${L.music.dataset.track}/version.flac?spans=${encodeURIComponent(JSON.stringify(spans))}`);
+  if (other.getAttribute("src") !== src) other.src = src;
+  offer.playing = true;
+  other.onended = () => {
+    offer.playing = false;
+  };
+  let from = 0;
+  if (seam !== null) {
+    const at = spans.slice(0, seam + 1).reduce((sum, [a, b]) => sum + b - a, 0),
+      twoBars = (2 * (L.data.metre ?? 4) * 60) / L.data.reading.tempo_bpm;
+    from = Math.max(0, at - twoBars);
+    other.ontimeupdate = () => {
+      if (offer.playing && other.currentTime > at + twoBars) other.currentTime = from;
+    };
+  }
+  other.currentTime = from;
+  start(other);
 }
 /** @param {Seam[]} list */
 async function use(list) {
@@ -113,6 +147,12 @@ const page = onScreen("length", {
   /** @type {{ at: number, name: string, words: string, heard: boolean }[]} */
   seams: [],
   use: (/** @type {Seam[]} */ list) => use(list),
+  hearOffer: (/** @type {number} */ i, /** @type {number | null} */ seam) => attempt(() => hearOffer(i, seam)),
+  /** Draws an offer over the overview, or none. @param {number | null} i */
+  show(i) {
+    L.offered = i === null ? null : spansOf(page.offers[i].seams);
+    L.drawAll();
+  },
   hear: (/** @type {number} */ i) => attempt(() => audition(i, page.seams[i].at)),
   move: (/** @type {number} */ i, /** @type {number} */ beats) =>
     attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
@@ -200,6 +240,28 @@ async function finish(event) {
     say("used so");
   });
 }
+/** Each cue can be asked to stay. */
+function cuesToKeep() {
+  const list = $("keep"),
+    chosen = list.value;
+  for (const option of [...list.options]) if (option.value.startsWith("cue ")) option.remove();
+  for (const c of L.data.reading.cues) {
+    if (c.kind === "end") continue;
+    const option = document.createElement("option");
+    option.value = `cue ${c.at} ${c.kind}`;
+    option.textContent = `the ${c.kind} at ${bar(c.at)}`;
+    list.append(option);
+  }
+  list.value = chosen;
+  if (list.selectedIndex < 0) list.selectedIndex = 0;
+}
+/** A track that is longer than wanted is offered in the wanted length by itself, once. */
+function offerAtOnce() {
+  const wanted = Number($("music").dataset.wanted);
+  if (L.offeredOnce || !(wanted > 0) || L.data.reading.duration < wanted + 1) return;
+  L.offeredOnce = true;
+  find();
+}
 function show() {
   const v = L.data.version;
   if (!v) return;
@@ -211,6 +273,8 @@ function show() {
   $("level").value = v.level / 100;
   stretchWords();
   drawSeams();
+  cuesToKeep();
+  offerAtOnce();
   $("music").dataset.length = v.duration;
 }
 document.addEventListener("DOMContentLoaded", () => {

@@ -57,12 +57,24 @@ const nearestBeat = (/** @type {number} */ t) => {
   return L.nearest([t > end - 0.3 ? end : 0, ...L.beats().map((b) => b.at)], t);
 };
 const setPart = (/** @type {number} */ start, /** @type {number} */ end) => L.send("version", { spans: [[start, end]] });
+/** The parts of the track that are used. @returns {[number, number][]} */
+const spans = () => /** @type {[number, number][]} */ (L.data.version ? L.data.version.spans : [[0, L.data.reading.duration]]);
+/** The part that an instant lies in; -1 where none is. @param {number} t */
+const partAt = (t) => spans().findIndex(([a, b]) => t >= a - 0.01 && t < b);
 const startHere = () => {
   const length = L.part[1] - L.part[0],
-    t = nearestBeat(audio.currentTime);
-  setPart(t, Math.min(L.data.reading.duration, Math.max(L.part[1], t + Math.min(length, 2))));
+    t = nearestBeat(audio.currentTime),
+    at = partAt(t);
+  // What lies behind stays with its seams.
+  if (at >= 0) L.send("version", { spans: [[t, spans()[at][1]], ...spans().slice(at + 1)] });
+  else setPart(t, Math.min(L.data.reading.duration, Math.max(L.part[1], t + Math.min(length, 2))));
 };
-const endHere = () => setPart(L.part[0], nearestBeat(audio.currentTime));
+const endHere = () => {
+  const t = nearestBeat(audio.currentTime),
+    at = partAt(t - 0.02);
+  if (at >= 0) L.send("version", { spans: [...spans().slice(0, at), [spans()[at][0], t]] });
+  else setPart(L.part[0], t);
+};
 L.play = () => {
   $("other").pause();
   startOrStop(audio);
