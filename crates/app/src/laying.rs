@@ -1,9 +1,10 @@
 //! Laying the selects on the music: a first draft, the open shots again, another draft, a shorter one.
 
 use super::Drafts;
+use super::carried::moved;
 use super::drafts::{OpenDraft, section_of};
 use super::footage::Footage;
-use super::score::moved;
+
 use crate::error::AppError;
 use legere_core::arrange::{
     Arranger, Brief, Candidate, Chapter, Hold, Kept, Pace, Story, Wishes, propose_version, slots,

@@ -5,6 +5,7 @@
 mod analyse;
 pub mod blocking;
 mod cancel;
+mod carried;
 pub mod draft_command;
 pub mod drafts;
 mod error;

@@ -2,15 +2,15 @@
 //! changed in Listen.
 
 use super::Drafts;
-use super::drafts::OpenDraft;
+use super::carried::moved;
 use super::laying::{Laying, paces_of, seed_of, solved};
 use super::passages::OpenPassage;
 use crate::error::AppError;
 use legere_core::arrange::{Brief, Kept};
-use legere_core::draft::{DraftError, Passage, Score, Shot};
+use legere_core::draft::{DraftError, Passage, Score};
 use legere_core::id::{DraftId, ShotId, TrackId};
-use legere_core::time::{FramePos, FrameShift, Seconds};
-use legere_core::track::{TrackReading, Version};
+use legere_core::time::FramePos;
+use legere_core::track::TrackReading;
 use legere_media::render::music_file;
 use legere_media::version::Form;
 use legere_store::StoreError;
@@ -123,36 +123,4 @@ impl Drafts<'_> {
         };
         Ok(self.app.store.edit(job.id, by, id, None, "move over to the changed music", laid).await?)
     }
-}
-
-/// The shots of a passage where the same music is in another version; those whose music is not in it are left out.
-pub(super) fn moved(
-    open: &OpenDraft,
-    passage: &OpenPassage,
-    to: &Version,
-    stays: impl Fn(&Shot) -> bool,
-) -> Vec<(FramePos, Shot)> {
-    let (rate, begins) = (open.job.rate, passage.start);
-    let of = begins.get()..begins.get() + i64::try_from(passage.len.get()).unwrap_or(0);
-    let mut kept: Vec<(FramePos, Shot)> = Vec::new();
-    let mut after = begins;
-    for (start, shot) in open.cut().placed().filter(|(at, shot)| of.contains(&at.get()) && stays(shot)) {
-        let seconds = |frame: i64| rate.seconds_at(FramePos::new(frame - begins.get())).to_f64();
-        let from = passage.version.in_track(seconds(start.get()));
-        let found = to.times_of(from).into_iter().map(|t| begins.get() + rate.nearest(Seconds::from_measured(t)).get());
-        // Where it is heard again, the first time that is still free.
-        let Some(at) = found.filter(|at| *at >= after.get()).min().map(FramePos::new) else { continue };
-        // As long as its own music lasts there.
-        let len = (shot.len.get() as f64 * to.factor() / passage.version.factor()).round() as i64;
-        let by = FrameShift::new(len - i64::try_from(shot.len.get()).unwrap_or(0));
-        let Some(shot) = shot.resized(by, rate) else { continue };
-        let end = at.end(shot.len).unwrap_or(at);
-        let music_ends = begins.get() + rate.containing(to.duration()).get();
-        if end.get() > music_ends {
-            continue;
-        }
-        kept.push((at, shot));
-        after = end;
-    }
-    kept
 }

@@ -205,7 +205,6 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
     let player = "document.querySelector('#picture').player";
 
     // A keyframe at the mark, typed to another speed, taken out again; the curve says each.
-    browser.key("d").await;
     browser.js(&format!("{player}.seek(12)")).await;
     browser.key("r").await;
     let curve =
@@ -233,7 +232,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
 
     // The joins on both sides are drawn from the light copies.
     browser.key("ArrowRight").await;
-    browser.key("d").await;
+    browser.click("[data-pane=join]").await;
     browser
         .until("[...document.querySelectorAll('.joins canvas')].filter((c) => c.dataset.shown).length === 6", 20)
         .await;
@@ -249,6 +248,7 @@ async fn time_joins_and_another_draft_are_worked_on_by_hand() {
 
     // A copy beside it: what is exchanged is marked in both, until it is taken over.
     browser.js("window.before = true").await;
+    browser.click(".of-draft summary").await;
     browser.click("#copy-draft").await;
     browser.until("!window.before && document.querySelector('#skyline')?.dataset.ready === 'yes'", 20).await;
     browser.key("c").await;

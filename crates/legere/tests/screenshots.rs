@@ -69,7 +69,6 @@ async fn take() {
         browser.key("ArrowLeft").await;
     }
     let player = "document.querySelector('#picture').player";
-    browser.key("d").await;
     for (frames, turns) in [(8, 1), (14, 2)] {
         browser.js(&format!("{player}.seek({player}.mark + {frames})")).await;
         browser
@@ -80,6 +79,7 @@ async fn take() {
     }
     shoot(&browser, "arrange-time").await;
     browser.js("window.before = true").await;
+    browser.click(".of-draft summary").await;
     browser.click("#copy-draft").await;
     browser.until("!window.before && document.querySelector('#skyline')?.dataset.ready === 'yes'", 30).await;
     for _ in 0..4 {

@@ -53,7 +53,10 @@ async fn a_shot_is_ramped_held_reversed_and_fitted() {
     let on_beat = [10, 16].iter().any(|at| beats.contains(at));
     assert_eq!(one["keyframes"], json!([{ "at": 10, "over": 6, "to": 1.5, "on_beat": on_beat }]));
     assert_eq!(lens(&ramped), lens(&before), "no cut moves by it");
-    assert!(one["why"].as_array().expect("reasons").iter().any(|w| w == "plays at 100 %, then at 150 %"), "{one}");
+    assert!(
+        one["why"].as_array().expect("reasons").iter().any(|r| r["words"] == "plays at 100 %, then at 150 %"),
+        "{one}"
+    );
     let moved = edit(json!({ "do": "move-keyframe", "at": 10, "to": 14 })).await;
     assert_eq!(shot(&moved, long)["keyframes"][0]["at"], 14);
     let gone = edit(json!({ "do": "drop-keyframe", "at": 14 })).await;
@@ -131,7 +134,7 @@ async fn pauses_pins_and_kept_sections_hold_what_they_say() {
             .collect()
     };
     assert!(!inside(&kept).is_empty());
-    let pace = json!({ "pace": [[2, false], [2, false], [1, false], [8, false]] });
+    let pace = json!({ "pace": [{ "quarters": 2, "varied": false }, { "quarters": 2, "varied": false }, { "quarters": 1, "varied": false }, { "quarters": 8, "varied": false }] });
     let again_laid = server.say(&format!("{path}/arrange"), pace).await;
     assert_eq!(inside(&again_laid), inside(&kept));
     server.say(&edit, json!({ "do": "keep", "section": 2, "on": false })).await;
@@ -202,9 +205,14 @@ async fn another_track_begins_exactly_where_its_shot_does() {
     assert!(later["beats"].as_array().is_some_and(|b| !b.is_empty()), "its beats go with it");
     let out = server.say(&format!("{path}/track"), json!({ "shot": id, "track": null })).await;
     assert_eq!(out["passages"].as_array().map(Vec::len), Some(1));
-    let first = json!({ "shot": shot(&before, 0)["id"], "track": other });
-    assert!(server.refused(&format!("{path}/track"), first).await.starts_with("another track begins with a shot"));
-    assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], "take out the track");
+    // The first one is exchanged like every other, and never nothing.
+    let first = server.say(&format!("{path}/track"), json!({ "shot": shot(&before, 0)["id"], "track": other })).await;
+    assert_eq!((&first["passages"][0]["track"], &first["passages"][0]["from"]), (&json!(other), &Value::Null));
+    let none = json!({ "shot": shot(&before, 0)["id"], "track": null });
+    assert!(server.refused(&format!("{path}/track"), none).await.starts_with("the piece begins with music"));
+    for words in ["begin another track", "take out the track"] {
+        assert_eq!(server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await["label"], words);
+    }
     server.stop().await;
 }
 

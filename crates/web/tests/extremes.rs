@@ -102,7 +102,10 @@ impl Asked {
             edit(json!({ "do": "insert", "select": select, "before": other, "len": 20, "from": "whole" })),
             edit(json!({ "do": "keep", "section": 1, "on": true })),
             edit(json!({ "do": "take-over", "draft": draft, "section": 1 })),
-            (format!("/jobs/{job}/drafts/{draft}/arrange"), json!({ "pace": [[8, false], [4, true]], "section": 0 })),
+            (
+                format!("/jobs/{job}/drafts/{draft}/arrange"),
+                json!({ "pace": [{ "quarters": 8, "varied": false }, { "quarters": 4, "varied": true }], "section": 0 }),
+            ),
             (format!("/jobs/{job}/drafts/{draft}/notes"), json!({ "frame": 12, "words": "look" })),
             judge(json!({ "do": "tier", "tier": "hero", "pass": 1 })),
             judge(json!({ "do": "mark", "mark": "in", "at": 1.5 })),

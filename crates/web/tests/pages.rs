@@ -164,10 +164,15 @@ async fn broken_requests_are_refused_and_change_nothing() {
             422,
             "flash",
         ),
-        (format!("drafts/{draft}/arrange"), r#"{"pace":[[3,true]]}"#.to_owned(), 422, "a pace is between"),
         (
             format!("drafts/{draft}/arrange"),
-            format!(r#"{{"pace":[{}]}}"#, vec!["[4,true]"; 5000].join(",")),
+            r#"{"pace":[{"quarters":3,"varied":true}]}"#.to_owned(),
+            422,
+            "a pace is between",
+        ),
+        (
+            format!("drafts/{draft}/arrange"),
+            format!(r#"{{"pace":[{}]}}"#, vec![r#"{"quarters":4,"varied":true}"#; 5000].join(",")),
             422,
             "once for each section",
         ),

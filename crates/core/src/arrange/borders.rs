@@ -1,8 +1,8 @@
 //! Cuts that move to a mark beside theirs, where that lets a shot show its action or brings it nearer to the music.
 
-use super::fit::{self, Fit};
+use super::fit::Fit;
+use super::plan::Arranger;
 use super::slot::{BeatMark, Slot};
-use super::solve::Arranger;
 use crate::time::{FrameLen, FramePos};
 
 /// A cut moves by so many marks at most.
@@ -129,13 +129,4 @@ fn shifted(before: &Slot, after: &Slot, both: &Slot, at: u64) -> [Slot; 2] {
         Slot { len: left.len, marks: left.marks, energy: left_energy, ..before.clone() },
         Slot { start, len: right.len, marks: right.marks, energy: right_energy, ..after.clone() },
     ]
-}
-
-impl Arranger<'_> {
-    /// How a candidate stands in a slot, with what the story asks of it.
-    pub(super) fn fit_in(&self, candidate: &super::Candidate, slot: &Slot) -> Option<Fit> {
-        let mut fit = fit::fit(candidate, slot, self.rate, self.scale, &self.weights)?;
-        fit.cost.role += self.off_chapter(candidate, slot);
-        Some(fit)
-    }
 }

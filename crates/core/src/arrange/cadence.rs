@@ -3,7 +3,6 @@
 
 use super::Pace;
 use super::pace::CutsOn;
-use super::slot::frame_at;
 use crate::time::{FramePos, FrameRate, Seconds};
 use crate::track::{CueKind, SectionKind, TrackReading};
 use rand::{Rng, SeedableRng};
@@ -237,4 +236,9 @@ impl Steps {
         self.turn += 1;
         self.group[self.turn - 1]
     }
+}
+
+/// The frame nearest to an instant of the music.
+fn frame_at(rate: FrameRate, seconds: f64) -> i64 {
+    rate.nearest(Seconds::from_measured(seconds)).get()
 }

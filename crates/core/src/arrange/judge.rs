@@ -1,7 +1,8 @@
 //! How the shots of a draft stand beside the music and their neighbours, why, and what could stand there instead.
 
 use super::fit::{self, Cost, Fit, Showing};
-use super::solve::{Arranger, source};
+use super::plan::Arranger;
+use super::solve::source;
 use super::{Candidate, Slot};
 use crate::draft::{Draft, Source};
 use crate::id::{SelectId, ShotId};

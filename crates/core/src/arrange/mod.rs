@@ -13,6 +13,7 @@ mod judge;
 mod needs;
 mod offer;
 mod pace;
+mod plan;
 mod search;
 mod slot;
 mod solve;
@@ -23,8 +24,9 @@ pub use judge::{Alternate, Judged, Lacking, LeftOut, Part, Reason};
 pub use needs::{Need, needs};
 pub use offer::{propose_part, propose_version};
 pub use pace::{CutsOn, Pace, PaceError};
+pub use plan::{ArrangeError, Arranger};
 pub use slot::{BeatMark, Slot, slots, slots_under};
-pub use solve::{ArrangeError, Arrangement, Arranger, Missing};
+pub use solve::{Arrangement, Missing};
 
 use crate::footage::{EnergyTrace, Fault};
 use crate::id::{ClipId, SelectId};

@@ -193,8 +193,3 @@ fn build(reading: &TrackReading, rate: FrameRate, total: i64, cuts: &[(i64, usiz
     }
     slots
 }
-
-/// The frame nearest to an instant of the music.
-pub(super) fn frame_at(rate: FrameRate, seconds: f64) -> i64 {
-    rate.nearest(Seconds::from_measured(seconds)).get()
-}

@@ -87,7 +87,7 @@ export function begin(of) {
   for (const [id, act] of /** @type {[string, () => void][]} */ ([
     ["opens", opening],
     ["closes", closing],
-    ["before", before],
+    ["stands-before", before],
     ["chapter", chapter],
   ]))
     $(id).addEventListener("click", act);

@@ -482,7 +482,9 @@ async function work() {
     $("problem").textContent = "";
     try {
       const place = index();
-      Object.assign(d, withTables(await ask(`${path()}/${where}`, body, { base: d.revision })));
+      const answer = withTables(await ask(`${path()}/${where}`, body, { base: d.revision }));
+      // Into what is shown now: it may have been loaded again meanwhile, with this edit or without it.
+      if (answer.revision >= d.revision) Object.assign(d, answer);
       transport.load(d);
       if (!d.shots.some((s) => s.id === chosen)) chosen = d.shots[Math.min(place, d.shots.length - 1)]?.id ?? null;
       show();

@@ -113,9 +113,9 @@ function hearOffer(i, seam) {
   other.currentTime = from;
   start(other);
 }
-/** @param {Seam[]} list */
-async function use(list) {
-  if (await L.send("version", { spans: spansOf(list) })) seams = list;
+/** @param {Seam[]} list @param {number} [stretch] as the version is now, unless something else is said */
+async function use(list, stretch) {
+  if (await L.send("version", { spans: spansOf(list), stretch })) seams = list;
   drawSeams();
 }
 function drawSeams() {
@@ -146,7 +146,8 @@ const page = onScreen("length", {
   offers: [],
   /** @type {{ at: number, name: string, words: string, heard: boolean }[]} */
   seams: [],
-  use: (/** @type {Seam[]} */ list) => use(list),
+  // As long as the offer says: at the track's own tempo.
+  use: (/** @type {Seam[]} */ list) => use(list, 1),
   hearOffer: (/** @type {number} */ i, /** @type {number | null} */ seam) => attempt(() => hearOffer(i, seam)),
   /** Draws an offer over the overview, or none. @param {number | null} i */
   show(i) {
