@@ -293,14 +293,32 @@ pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
     if lights.is_some_and(|(x, y)| x != y) {
         cost += 0.3 * trust;
     }
+    // First the place, then what is done there, and then the same seen closer; not back to the place in between.
+    match (a.role, b.role) {
+        (Some(Role::Establishing), Some(Role::Action | Role::Cutaway)) => cost -= 0.3,
+        (Some(Role::Action | Role::Reveal), Some(Role::Establishing)) => cost += 0.4,
+        (Some(Role::Action), Some(Role::Action)) if closer(a.framing, b.framing) => cost -= 0.3,
+        _ => {}
+    }
     let back = a.recorded.zip(b.recorded).is_some_and(|(a, b)| b < a);
-    weights.join * cost + if back { weights.order } else { 0.0 }
+    weights.join * cost.max(0.0) + if back { weights.order } else { 0.0 }
 }
 
 /// What is known of two shots, and how far it is trusted: what a person said wholly, what was measured by half.
 fn known<T: Copy>(a: (Option<T>, Option<T>), b: (Option<T>, Option<T>)) -> (Option<(T, T)>, f64) {
     let said = a.0.zip(b.0);
     (said.or_else(|| a.0.or(a.1).zip(b.0.or(b.1))), if said.is_some() { 1.0 } else { 0.5 })
+}
+
+/// Whether the second shows less of the place and more of the thing.
+fn closer(a: Option<Framing>, b: Option<Framing>) -> bool {
+    let near = |framing| match framing {
+        Framing::Wide | Framing::Overhead => 0,
+        Framing::Medium => 1,
+        Framing::Close => 2,
+        Framing::Detail => 3,
+    };
+    a.zip(b).is_some_and(|(a, b)| near(b) > near(a))
 }
 
 fn opposite(a: Movement, b: Movement) -> bool {

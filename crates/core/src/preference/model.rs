@@ -3,7 +3,7 @@
 /// Grades, from out to hero.
 pub const GRADES: usize = 4;
 /// How strongly weights are held at nothing: as if so many verdicts had said that a trait does not matter.
-const HELD: f64 = 2.5;
+const HELD: f64 = 2.0;
 const STEPS: usize = 250;
 
 /// Weights of the traits, and the bounds between grades in ascending order.
