@@ -1,7 +1,7 @@
 //! Laying selects on music.
 
 use criterion::{Criterion, criterion_group, criterion_main};
-use legere_core::arrange::{Arranger, Candidate, slots};
+use legere_core::arrange::{Arranger, Candidate, slots, slots_under};
 use legere_core::id::{ClipId, SelectId, ShotIds};
 use legere_core::select::{Framing, Movement, Range, Tier};
 use legere_core::time::{FrameRate, Seconds};
@@ -66,6 +66,15 @@ fn benches(c: &mut Criterion) {
                     .expect("a plan")
                     .solve(&mut ShotIds::seeded(1), 1)
                     .expect("a draft")
+            });
+        });
+        let plan = Arranger::new(&pool, slots(&reading, rate, &[], 1), rate, &[]).expect("a plan");
+        let laid = plan.solve(&mut ShotIds::seeded(1), 1).expect("a draft");
+        let under = Arranger::over(&pool, slots_under(&laid.draft, &reading), rate);
+        let shot = laid.draft.shots()[laid.draft.shots().len() / 2].id;
+        c.bench_function(&format!("reasons and alternates of an edit, {n} selects"), |b| {
+            b.iter(|| {
+                (under.judge(&laid.draft), under.left_out(&laid.draft), under.alternates(&laid.draft, shot, 120))
             });
         });
     }

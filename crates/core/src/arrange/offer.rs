@@ -9,10 +9,16 @@ use crate::track::{Cue, CueKind, TrackReading, Version, VersionError, retarget};
 /// of the piece.
 pub fn propose_version(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) -> Result<Version, VersionError> {
     let shortened = wanted.filter(|wanted| *wanted < reading.duration - 0.5).and_then(|wanted| {
-        let offers = retarget::propose(reading, wanted, retarget::must_stay(reading), 1);
         let unheard = |offer: &retarget::Proposal| offer.seams.iter().all(|seam| seam.cost <= HEARD);
-        let near = |offer: &retarget::Proposal| (offer.seconds / wanted - 1.0).abs() <= MOST_STRETCH;
-        let offer = offers.into_iter().find(|offer| !offer.seams.is_empty() && unheard(offer) && near(offer))?;
+        let apart = |offer: &retarget::Proposal| (offer.seconds / wanted - 1.0).abs();
+        // Where four bars of the drop are too many, two have to do.
+        let offer = kept_of_drop(reading).into_iter().find_map(|keep| {
+            let offers = retarget::propose(reading, wanted, keep, OFFERS);
+            let fitting = offers.into_iter().filter(|o| !o.seams.is_empty() && unheard(o) && apart(o) <= MOST_STRETCH);
+            // One that needs no stretching is worth a rougher seam.
+            let cost = |offer: &retarget::Proposal| offer.cost + apart(offer) * STRETCH_COST;
+            fitting.min_by(|a, b| cost(a).total_cmp(&cost(b)))
+        })?;
         offer.version(whole).ok()?.stretched(wanted / offer.seconds).ok()
     });
     let plain = || {
@@ -43,8 +49,19 @@ fn propose_plain(reading: &TrackReading, wanted: Option<f64>, whole: Seconds) ->
 
 /// A seam that costs more than this is plainly heard.
 const HEARD: f64 = 0.5;
-/// By how much of its length a version is made faster or slower without anybody noticing.
-const MOST_STRETCH: f64 = 0.03;
+/// By how much of its length a version is made faster or slower without anybody minding.
+const MOST_STRETCH: f64 = 0.055;
+/// What stretching by all of its length would cost, as seams do.
+const STRETCH_COST: f64 = 6.0;
+/// How many versions are looked at.
+const OFFERS: usize = 8;
+
+/// What of the strongest drop has to be in a version: as much as is usual, or from the bar before it to two bars after.
+fn kept_of_drop(reading: &TrackReading) -> Vec<Option<(f64, f64)>> {
+    let usual = retarget::must_stay(reading);
+    let less = usual.map(|(from, to)| (from, from + (to - from) * 0.6));
+    if usual.is_some() { vec![usual, less] } else { vec![None] }
+}
 
 /// The part of a track to start with: as long as wanted, from a downbeat on, with the strongest drop in it after
 /// enough of a build, and with as much of the shape of the piece as fits. The whole when it is short enough.
