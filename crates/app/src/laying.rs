@@ -71,7 +71,7 @@ async fn solved_from(
     let laid = crate::blocking::run_blocking(move || {
         let mut ids = ShotIds::seeded(Uuid::new_v4().as_u128());
         let usable = |c: &&Candidate| only.as_ref().is_none_or(|only| only.contains(&c.select));
-        let plan = Arranger::briefed(footage.candidates().filter(usable), places, rate, brief)?;
+        let plan = Arranger::briefed(footage.candidates().filter(usable), places, rate, &brief)?;
         let plan = if let Some(other) = &unlike { plan.unlike(other) } else { plan };
         plan.solve(&mut ids, seed)
     });

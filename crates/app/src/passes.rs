@@ -162,19 +162,16 @@ impl Selects<'_> {
     /// music, or at the usual pace. Nothing without music.
     pub async fn needs(self, job: &Job, draft: Option<StoredDraft>) -> Result<Vec<Need>, AppError> {
         let footage = self.footage(job.id).await?;
-        let (music, pace, seed) = match draft {
-            Some(draft) => {
-                let open = self.app.drafts().open(job, draft).await?;
-                (open.music.clone(), open.kept.body.pace.clone(), seed_of(open.kept.number))
-            }
-            None => {
-                let Some((track, version)) = self.app.tracks().chosen(job).await? else { return Ok(Vec::new()) };
-                let music = self.app.tracks().music(&track, &version).await?;
-                let score = Score::one(track.id, version);
-                let newest = self.app.store.drafts().newest(job.id).await?.filter(|draft| draft.body.score == score);
-                let seed = newest.as_ref().map_or(FIRST_SEED, |draft| seed_of(draft.number));
-                (music, newest.map(|draft| draft.body.pace).unwrap_or_default(), seed)
-            }
+        let (music, pace, seed) = if let Some(draft) = draft {
+            let open = self.app.drafts().open(job, draft).await?;
+            (open.music.clone(), open.kept.body.pace.clone(), seed_of(open.kept.number))
+        } else {
+            let Some((track, version)) = self.app.tracks().chosen(job).await? else { return Ok(Vec::new()) };
+            let music = self.app.tracks().music(&track, &version).await?;
+            let score = Score::one(track.id, version);
+            let newest = self.app.store.drafts().newest(job.id).await?.filter(|draft| draft.body.score == score);
+            let seed = newest.as_ref().map_or(FIRST_SEED, |draft| seed_of(draft.number));
+            (music, newest.map(|draft| draft.body.pace).unwrap_or_default(), seed)
         };
         let rate = job.rate;
         crate::blocking::run_blocking(move || needs(&slots(&music, rate, &pace, seed), footage.candidates(), rate))

@@ -60,6 +60,9 @@ impl Place {
 /// Makes the places of kept shots slots of their own. Each is in the result once, also where it reaches beyond the last slot
 /// or begins behind it.
 pub(super) fn around_kept(slots: Vec<Slot>, kept: &[Kept]) -> Vec<Place> {
+    if kept.is_empty() {
+        return slots.into_iter().map(Place::open).collect();
+    }
     let Some((first, last)) = slots.first().zip(slots.last()) else { return Vec::new() };
     let (begin, music_end) = (first.start, last.end());
     // What of the slots lies in a stretch; beyond the music, the last one goes on without beats.

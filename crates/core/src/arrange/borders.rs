@@ -67,7 +67,7 @@ impl Arranger<'_> {
                 continue;
             }
             let [left, right] = shifted(&now.slots[border - 1], &now.slots[border], &both, at);
-            if self.even_run(&now.slots, border, left.len, right.len) {
+            if even_run(&now.slots, border, left.len, right.len) {
                 continue;
             }
             let fits = [(a, &left), (b, &right)].map(|(c, slot)| self.fit_in(self.candidates[c], slot));
@@ -86,24 +86,24 @@ impl Arranger<'_> {
             now.fits[border] = Some(fit_right);
         }
     }
+}
 
-    /// Whether one length would come four times in a row.
-    fn even_run(&self, slots: &[Slot], border: usize, left: FrameLen, right: FrameLen) -> bool {
-        let from = border.saturating_sub(4);
-        let lens: Vec<u64> = (from..(border + 4).min(slots.len()))
-            .map(|i| {
-                if i + 1 == border {
-                    left
-                } else if i == border {
-                    right
-                } else {
-                    slots[i].len
-                }
-            })
-            .map(FrameLen::get)
-            .collect();
-        lens.windows(4).any(|run| run.iter().all(|len| len.abs_diff(run[0]) <= 1))
-    }
+/// Whether one length would come four times in a row.
+fn even_run(slots: &[Slot], border: usize, left: FrameLen, right: FrameLen) -> bool {
+    let from = border.saturating_sub(4);
+    let lens: Vec<u64> = (from..(border + 4).min(slots.len()))
+        .map(|i| {
+            if i + 1 == border {
+                left
+            } else if i == border {
+                right
+            } else {
+                slots[i].len
+            }
+        })
+        .map(FrameLen::get)
+        .collect();
+    lens.windows(4).any(|run| run.iter().all(|len| len.abs_diff(run[0]) <= 1))
 }
 
 /// The marks beside a cut, with how many marks away each is.

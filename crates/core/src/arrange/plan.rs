@@ -60,7 +60,7 @@ impl<'a> Arranger<'a> {
         pinned: &[(FramePos, Shot)],
     ) -> Result<Self, ArrangeError> {
         let kept = pinned.iter().map(|(at, shot)| Kept::whole(*at, shot.clone())).collect();
-        Self::briefed(candidates, slots, rate, Brief { kept, ..Brief::default() })
+        Self::briefed(candidates, slots, rate, &Brief { kept, ..Brief::default() })
     }
 
     /// For laying with all that is asked.
@@ -68,12 +68,12 @@ impl<'a> Arranger<'a> {
         candidates: impl IntoIterator<Item = &'a Candidate>,
         slots: Vec<Slot>,
         rate: FrameRate,
-        brief: Brief,
+        brief: &Brief,
     ) -> Result<Self, ArrangeError> {
         if slots.is_empty() {
             return Err(ArrangeError::NoSlots);
         }
-        let mut plan = Self::over(candidates, Vec::new(), rate).with(&brief);
+        let mut plan = Self::over(candidates, Vec::new(), rate).with(brief);
         plan.places = around_kept(slots, &brief.kept);
         let free = plan.free_candidates().count();
         if free == 0 && plan.places.iter().any(Place::is_free) {
@@ -99,8 +99,8 @@ impl<'a> Arranger<'a> {
     #[must_use]
     pub fn with(mut self, brief: &Brief) -> Self {
         self.weights = brief.weights;
-        self.story = brief.story.clone();
-        self.chapters = brief.chapters.clone();
+        self.story.clone_from(&brief.story);
+        self.chapters.clone_from(&brief.chapters);
         self
     }
 

@@ -1,6 +1,6 @@
 //! What the verdicts of a job teach about the clips that nobody has looked at yet.
 //!
-//! A proportional-odds model (McCullagh, "Regression models for ordinal data", 1980) of the tier over what was measured and
+//! A proportional-odds model (P. `McCullagh` 1980, "Regression models for ordinal data") of the tier over what was measured and
 //! tagged, fitted by penalised likelihood; one of its terms is what was said of clips that look alike (a kernel mean after
 //! Nadaraya and Watson, 1964). It is never a verdict: it gives an order and a reason, and how often it was right on each verdict
 //! before it had learned from it.

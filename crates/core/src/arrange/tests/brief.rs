@@ -4,7 +4,7 @@ use super::*;
 use crate::arrange::solve::Missing;
 use crate::draft::{Draft, Stop};
 
-fn briefed(pool: &[Candidate], brief: Brief) -> Arrangement {
+fn briefed(pool: &[Candidate], brief: &Brief) -> Arrangement {
     let plan = Arranger::briefed(pool, slots(&music(), rate(), &[], 1), rate(), brief).expect("a plan");
     plan.solve(&mut ShotIds::seeded(2), 1).expect("arranged")
 }
@@ -20,7 +20,7 @@ fn what_the_editor_chose_opens_and_closes_however_it_fits() {
     let mut lively: Vec<&Candidate> = pool.iter().collect();
     lively.sort_by(|a, b| b.energy.total_cmp(&a.energy));
     let story = Story { opening: Some(lively[0].select), closing: Some(lively[1].select), orders: vec![] };
-    let laid = briefed(&pool, Brief { story, ..Brief::default() }).draft;
+    let laid = briefed(&pool, &Brief { story, ..Brief::default() }).draft;
     assert_eq!(place_of(&laid, lively[0].select), Some(0));
     assert_eq!(place_of(&laid, lively[1].select), Some(laid.shots().len() - 1));
 
@@ -29,7 +29,7 @@ fn what_the_editor_chose_opens_and_closes_however_it_fits() {
     short[7].range = Range::new(secs(1.0), secs(2.0), secs(1.5)).expect("a range");
     short[7].rate = "25".parse().expect("a rate");
     let story = Story { opening: Some(short[7].select), ..Story::default() };
-    let laid = briefed(&short, Brief { story, ..Brief::default() }).draft;
+    let laid = briefed(&short, &Brief { story, ..Brief::default() }).draft;
     assert_eq!(place_of(&laid, short[7].select), Some(0));
     assert!(rate().seconds_of(laid.shots()[0].len).to_f64() <= 1.0);
 }
@@ -37,10 +37,10 @@ fn what_the_editor_chose_opens_and_closes_however_it_fits() {
 #[test]
 fn what_comes_first_stands_first() {
     let pool = candidates(50);
-    let plain = briefed(&pool, Brief::default()).draft;
+    let plain = briefed(&pool, &Brief::default()).draft;
     let (first, last) = (plain.shots()[1].source.select, plain.shots()[plain.shots().len() - 2].source.select);
     let story = Story { orders: vec![(last, first)], ..Story::default() };
-    let laid = briefed(&pool, Brief { story, ..Brief::default() }).draft;
+    let laid = briefed(&pool, &Brief { story, ..Brief::default() }).draft;
     match (place_of(&laid, last), place_of(&laid, first)) {
         (Some(a), Some(b)) => assert!(a < b, "{a} is not before {b}"),
         both => assert!(both.0.is_none() || both.1.is_none()),
@@ -56,8 +56,8 @@ fn a_chapter_shows_what_it_is_about() {
         let middles = draft.placed().map(|(at, shot)| (at.get() + shot.len.get() as i64 / 2, shot.source.select));
         middles.filter(|(at, _)| (190..480).contains(at)).map(|(_, select)| about.contains(&select)).collect::<Vec<_>>()
     };
-    let without = inside(&briefed(&pool, Brief::default()).draft);
-    let with = inside(&briefed(&pool, Brief { chapters: vec![chapter], ..Brief::default() }).draft);
+    let without = inside(&briefed(&pool, &Brief::default()).draft);
+    let with = inside(&briefed(&pool, &Brief { chapters: vec![chapter], ..Brief::default() }).draft);
     assert!(!without.iter().all(|of| *of), "by chance all are of the chapter");
     assert!(with.iter().all(|of| *of), "{with:?}");
 }
@@ -65,13 +65,13 @@ fn a_chapter_shows_what_it_is_about() {
 #[test]
 fn a_pin_holds_what_it_says_and_no_more() {
     let pool = candidates(60);
-    let before = briefed(&pool, Brief::default()).draft;
+    let before = briefed(&pool, &Brief::default()).draft;
     let placed: Vec<(FramePos, Shot)> = before.placed().map(|(at, shot)| (at, shot.clone())).collect();
     let keep = |n: usize, hold: Hold| Kept { at: placed[n].0, shot: placed[n].1.clone(), hold };
     let kept = vec![keep(4, Hold::Ends), keep(8, Hold::Beginning), keep(11, Hold::Whole)];
     let brief = Brief { kept, ..Brief::default() };
     let places = slots(&music(), rate(), &[Pace::new(8, false).expect("a pace"); 5], 1);
-    let plan = Arranger::briefed(&pool, places, rate(), brief).expect("a plan").unlike(&before);
+    let plan = Arranger::briefed(&pool, places, rate(), &brief).expect("a plan").unlike(&before);
     let again = plan.solve(&mut ShotIds::seeded(3), 5).expect("arranged").draft;
     let found = |n: usize| again.placed().find(|(_, shot)| shot.id == placed[n].1.id).expect("the shot is there");
     let (at, ends) = found(4);
@@ -90,7 +90,7 @@ fn too_little_is_laid_as_far_as_it_goes() {
     for c in &mut pool {
         c.rate = "24".parse().expect("a rate");
     }
-    let laid = briefed(&pool, Brief::default());
+    let laid = briefed(&pool, &Brief::default());
     let shown: Vec<SelectId> = laid.draft.shots().iter().map(|shot| shot.source.select).collect();
     assert_eq!(shown.iter().collect::<HashSet<_>>().len(), 3, "each once: {shown:?}");
     let whole: u64 = slots(&music(), rate(), &[], 1).iter().map(|slot| slot.len.get()).sum();
@@ -113,7 +113,7 @@ fn wishes_change_what_is_laid() {
         let times: Vec<f64> = draft.shots().iter().map(|shot| at(shot.source.select)).collect();
         times.windows(2).filter(|pair| pair[1] < pair[0]).count()
     };
-    let wished = |wishes: Wishes| briefed(&pool, Brief { weights: wishes.weights(), ..Brief::default() }).draft;
+    let wished = |wishes: Wishes| briefed(&pool, &Brief { weights: wishes.weights(), ..Brief::default() }).draft;
     let (plain, in_order) = (wished(Wishes::default()), wished(Wishes { order: true, ..Wishes::default() }));
     assert!(backs(&in_order) * 2 < backs(&plain), "{} of {}", backs(&in_order), backs(&plain));
     let alike = |draft: &Draft| {
@@ -136,7 +136,7 @@ fn a_cut_moves_to_the_mark_beside_it_where_that_pays() {
     let places = || slots(&music(), rate(), &even, 3);
     let stiff = Weights { cadence: 20.0, ..Weights::default() };
     let laid = |weights: Weights| {
-        let plan = Arranger::briefed(&pool, places(), rate(), Brief { weights, ..Brief::default() }).expect("a plan");
+        let plan = Arranger::briefed(&pool, places(), rate(), &Brief { weights, ..Brief::default() }).expect("a plan");
         plan.solve(&mut ShotIds::seeded(1), 1).expect("arranged")
     };
     let (stays, moves) = (laid(stiff), laid(Weights { cadence: 0.02, ..Weights::default() }));
