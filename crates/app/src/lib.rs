@@ -2,6 +2,7 @@
 //!
 //! Store, media and core come together here. Pages call this crate and show what it gives; `legere work` needs nothing else.
 
+pub mod against;
 mod analyse;
 pub mod blocking;
 mod cancel;

@@ -394,6 +394,47 @@ mod tests {
         assert_eq!(reading.energy.values[0], 12.0);
     }
 
+    proptest! {
+        /// At each time the same of the track is heard, whether one asks the version of the version or both one after the other.
+        #[test]
+        fn a_version_of_a_version_is_one_of_the_track(
+            cuts in proptest::collection::vec(1u32..40, 4), shares in proptest::collection::vec(0.02f64..0.98, 4),
+            factor in 0.9f64..1.1, again in 0.95f64..1.05,
+        ) {
+            let half = |n: u32| Seconds::new(i64::from(n), 2).expect("seconds");
+            let mut cuts = cuts;
+            cuts.sort_unstable();
+            cuts.dedup();
+            prop_assume!(cuts.len() == 4);
+            let spans = vec![Span { start: half(cuts[0]), end: half(cuts[1]) }, Span { start: half(cuts[2]), end: half(cuts[3]) }];
+            // Two seconds at least.
+            let outer = Version::of_spans(spans, s(20));
+            prop_assume!(outer.is_ok());
+            let outer = outer.expect("a version").stretched(factor).expect("stretched");
+            let length = outer.duration();
+            let mut shares = shares;
+            shares.sort_by(f64::total_cmp);
+            prop_assume!(shares.windows(2).all(|pair| pair[1] - pair[0] > 0.02));
+            let at = |share: f64| Seconds::from_measured(share * length.to_f64());
+            let parts = vec![Span { start: at(shares[0]), end: at(shares[1]) }, Span { start: at(shares[2]), end: at(shares[3]) }];
+            let inner = Version::of_spans(parts, length);
+            prop_assume!(inner.is_ok());
+            let inner = inner.expect("a version").stretched(again).expect("stretched");
+            let Ok(whole) = outer.within(&inner) else {
+                prop_assert!(inner.duration().to_f64() < 2.3, "only what is too short is none");
+                return Ok(());
+            };
+            prop_assert!((whole.duration().to_f64() - inner.duration().to_f64()).abs() < 0.03);
+            for share in [0.1, 0.3, 0.45, 0.7, 0.9] {
+                let t = share * inner.duration().to_f64();
+                let (one, both) = (whole.in_track(t), outer.in_track(inner.in_track(t)));
+                // Near a seam either side of it may be meant.
+                let near_a_seam = whole.joins().iter().any(|join| (join.at - t).abs() < 0.05);
+                prop_assert!(near_a_seam || (one - both).abs() < 0.03, "{one} and {both} at {t}");
+            }
+        }
+    }
+
     #[test]
     fn backbeats_are_carried_over_like_beats() {
         let track = TrackReading { backbeats: vec![1.5, 7.0, 9.5, 15.0], ..track() };

@@ -2,8 +2,8 @@
 
 use crate::views::sift::CountView;
 use crate::views::sift::narrowing;
+use legere_app::against::Differences;
 use legere_app::drafts::{Instead, OpenDraft};
-use legere_app::laying::Differences;
 use legere_app::passages::OpenPassage;
 use legere_app::short_name;
 use legere_core::arrange::{Alternate, Cost, CutsOn, Lacking, Pace, Part, Reason, Wishes};

@@ -1,0 +1,62 @@
+//! What one draft has against another one, in words.
+
+use super::drafts::OpenDraft;
+use legere_core::arrange::Candidate;
+use legere_core::id::SelectId;
+use legere_core::select::Tier;
+use std::collections::{BTreeSet, HashSet};
+
+/// What one draft has against another one.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Differences {
+    pub better: Vec<String>,
+    pub worse: Vec<String>,
+    /// Selects of the other one that it has not, the best first.
+    pub left: Vec<String>,
+}
+
+/// What one draft has that another has not, in words.
+pub fn differences(open: &OpenDraft, other: &OpenDraft) -> Differences {
+    let mut found = Differences::default();
+    let mut say = |difference: f64, least: f64, better: &str, worse: &str| {
+        if difference >= least {
+            found.better.push(better.to_owned());
+        } else if difference <= -least {
+            found.worse.push(worse.to_owned());
+        }
+    };
+    let (a, b) = (open.figures(), other.figures());
+    say(a.agreement - b.agreement, 0.03, "follows the music more closely", "follows the music less closely");
+    let tier = |open: &OpenDraft, tier: Tier| {
+        let of = |select| open.candidate(select).map(|c| c.tier) == Some(tier);
+        open.cut().shots().iter().filter(|shot| of(shot.source.select)).count() as f64
+    };
+    let heroes = tier(open, Tier::Hero) - tier(other, Tier::Hero);
+    say(heroes, 1.0, &counted(heroes, "hero", "more"), &counted(heroes, "hero", "fewer"));
+    let strong = tier(open, Tier::Strong) - tier(other, Tier::Strong);
+    say(strong, 1.0, &counted(strong, "strong one", "more"), &counted(strong, "strong one", "fewer"));
+    let hits = |open: &OpenDraft| open.cut().shots().iter().filter(|shot| shot.hit_at.is_some()).count() as f64;
+    let landing = hits(open) - hits(other);
+    say(landing, 1.0, &counted(landing, "hit on a beat", "more"), &counted(landing, "hit on a beat", "fewer"));
+    let findings = open.findings().len() as f64 - other.findings().len() as f64;
+    say(-findings, 1.0, "fewer things that the checks find", "more things that the checks find");
+    let shown: HashSet<SelectId> = open.cut().shots().iter().map(|shot| shot.source.select).collect();
+    let missing: BTreeSet<SelectId> =
+        other.cut().shots().iter().map(|shot| shot.source.select).filter(|s| !shown.contains(s)).collect();
+    let mut left: Vec<&Candidate> = missing.iter().filter_map(|select| other.candidate(*select)).collect();
+    left.sort_by(|a, b| b.tier.cmp(&a.tier).then_with(|| a.name.cmp(&b.name)));
+    found.left = left.iter().map(|c| format!("{}, {}", c.name, c.tier.word())).collect();
+    found
+}
+
+fn counted(n: f64, what: &str, which: &str) -> String {
+    let n = n.abs();
+    let (first, rest) = what.split_once(' ').map_or((what, ""), |(first, rest)| (first, rest));
+    let many = match (n as usize, first) {
+        (1, _) => what.to_owned(),
+        (_, "hero") => "heroes".to_owned(),
+        (_, "hit") => format!("hits {rest}"),
+        _ => format!("{what}s"),
+    };
+    format!("{n:.0} {many} {which}")
+}
