@@ -1,6 +1,6 @@
 //! Cuts that move to a mark beside theirs, where that lets a shot show its action or brings it nearer to the music.
 
-use super::fit::Fit;
+use super::fit::{self, Fit};
 use super::plan::Arranger;
 use super::slot::{BeatMark, Slot};
 use crate::time::{FrameLen, FramePos};
@@ -73,7 +73,13 @@ impl Arranger<'_> {
             let fits = [(a, &left), (b, &right)].map(|(c, slot)| self.fit_in(self.candidates[c], slot));
             let [Some(fit_left), Some(fit_right)] = fits else { continue };
             let cadence = self.weights.cadence * marks as f64;
-            let gain = standing - fit_left.cost.total() - fit_right.cost.total() - cadence;
+            let on_action = |a: &Fit, left: &Slot, b: &Fit, right: &Slot| {
+                let is = fit::is_on_action((a.showing.hit_at, left.len), (b.showing.hit_at, right.len));
+                if is { self.weights.join * fit::ON_ACTION } else { 0.0 }
+            };
+            let was = on_action(fit_a, &now.slots[border - 1], fit_b, &now.slots[border]);
+            let action = on_action(&fit_left, &left, &fit_right, &right) - was;
+            let gain = action + standing - fit_left.cost.total() - fit_right.cost.total() - cadence;
             if gain > best.as_ref().map_or(WORTH, |(most, ..)| *most) {
                 best = Some((gain, [left, right], [fit_left, fit_right]));
             }

@@ -271,6 +271,16 @@ fn aligned(c: &Candidate, slot: &Slot, rate: FrameRate, speed: Speed, used: Seco
     best.map_or((led_in, None), |(_, start, at)| (start, Some(at)))
 }
 
+/// Whether the cut between two shots is on the action: the hit of the first in its last quarter, that of the second in its first
+/// one. Each is its frame and the shot's length.
+pub fn is_on_action(before: (Option<u64>, FrameLen), after: (Option<u64>, FrameLen)) -> bool {
+    let late = before.0.is_some_and(|at| at * 4 >= before.1.get() * 3);
+    late && after.0.is_some_and(|at| at * 4 <= after.1.get())
+}
+
+/// What a cut on the action saves, as a share of what joins count.
+pub const ON_ACTION: f64 = 0.4;
+
 /// What it costs to have `b` after `a`; nothing where the cut goes from wide to close and the movement goes on.
 pub fn join(a: &Candidate, b: &Candidate, weights: &Weights) -> f64 {
     let mut cost = 0.7;

@@ -170,6 +170,13 @@ impl Arranger<'_> {
                 let before = place.checked_sub(1).and_then(|p| shown[p]);
                 cost.join = self.joins(before, candidate, shown.get(place + 1).copied().flatten());
                 let mut why = self.reasons(candidate, slot, &showing, before);
+                let shot_before = place.checked_sub(1).map(|p| &draft.shots()[p]);
+                let on_action = shot_before
+                    .is_some_and(|b| fit::is_on_action((b.hit_at, b.pictures()), (shot.hit_at, shot.pictures())));
+                if let Some(before) = before.filter(|_| on_action) {
+                    cost.join = (cost.join - self.weights.join * fit::ON_ACTION).max(0.0);
+                    why.push(Reason::of(Part::Join, format!("cut on the action of {}", before.name)));
+                }
                 why.extend(shot.source.time_words().into_iter().map(Reason::plain));
                 why.extend(shot.pause.map(|pause| Reason::plain(pause.words())));
                 let lacking = self.lacking(candidate, slot, &cost);

@@ -185,3 +185,23 @@ fn no_cut_lies_in_a_silence_and_none_beyond_four_bars() {
         assert!(usual.iter().all(|slot| slot.len.get() <= four_bars), "{asked:?}");
     }
 }
+
+#[test]
+fn a_cut_on_the_action_is_one_and_said() {
+    use super::super::fit::is_on_action;
+    let len = FrameLen::new;
+    assert!(is_on_action((Some(40), len(48)), (Some(0), len(24))));
+    assert!(!is_on_action((Some(20), len(48)), (Some(0), len(24))), "the action was over long before");
+    assert!(!is_on_action((Some(40), len(48)), (Some(12), len(24))), "nothing goes on behind the cut");
+    assert!(!is_on_action((None, len(48)), (Some(0), len(24))));
+    // Laid so, it is a reason, and costs less than the same two without it.
+    let pool = candidates(40);
+    let laid = briefed(&pool, &Brief::default()).draft;
+    let mut shots = laid.shots().to_vec();
+    let off = judged(&pool, &laid)[5].clone();
+    shots[4].hit_at = Some(shots[4].len.get() - 1);
+    shots[5].hit_at = Some(0);
+    let on = judged(&pool, &Draft::new(rate(), shots).expect("a draft"))[5].clone();
+    assert!(words(&on.why).contains("cut on the action of"), "{}", words(&on.why));
+    assert!(!words(&off.why).contains("cut on the action") || on.cost.join <= off.cost.join);
+}
