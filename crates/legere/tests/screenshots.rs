@@ -52,8 +52,10 @@ async fn take() {
     shoot(&browser, "sift").await;
 
     browser.go(&format!("{job}/arrange")).await;
+    // Behind "this draft" where an earlier run has laid one.
+    browser.js("window.before = true; document.querySelector('.of-draft')?.setAttribute('open', '')").await;
     browser.click("#new-draft").await;
-    browser.until("document.querySelector('#skyline')?.dataset.ready === 'yes'", 30).await;
+    browser.until("!window.before && document.querySelector('#skyline')?.dataset.ready === 'yes'", 30).await;
     for _ in 0..9 {
         browser.key("ArrowRight").await;
     }
@@ -72,7 +74,7 @@ async fn take() {
     for (frames, turns) in [(8, 1), (14, 2)] {
         browser.js(&format!("{player}.seek({player}.mark + {frames})")).await;
         browser
-            .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 60 } else { 120 }))
+            .js(&format!("document.querySelector('#to-percent').value = {}", if turns == 1 { 60 } else { 90 }))
             .await;
         browser.key("r").await;
         browser.until(&format!("document.querySelectorAll('.keyframes li').length === {turns}"), 10).await;
