@@ -29,15 +29,19 @@ pub fn differences(open: &OpenDraft, other: &OpenDraft) -> Differences {
     say(a.agreement - b.agreement, 0.03, "follows the music more closely", "follows the music less closely");
     let tier = |open: &OpenDraft, tier: Tier| {
         let of = |select| open.candidate(select).map(|c| c.tier) == Some(tier);
-        open.cut().shots().iter().filter(|shot| of(shot.source.select)).count() as f64
+        open.cut().shots().iter().filter(|shot| of(shot.source.select)).count()
     };
-    let heroes = tier(open, Tier::Hero) - tier(other, Tier::Hero);
-    say(heroes, 1.0, &counted(heroes, "hero", "more"), &counted(heroes, "hero", "fewer"));
-    let strong = tier(open, Tier::Strong) - tier(other, Tier::Strong);
-    say(strong, 1.0, &counted(strong, "strong one", "more"), &counted(strong, "strong one", "fewer"));
-    let hits = |open: &OpenDraft| open.cut().shots().iter().filter(|shot| shot.hit_at.is_some()).count() as f64;
-    let landing = hits(open) - hits(other);
-    say(landing, 1.0, &counted(landing, "hit on a beat", "more"), &counted(landing, "hit on a beat", "fewer"));
+    let hits = |open: &OpenDraft| open.cut().shots().iter().filter(|shot| shot.hit_at.is_some()).count();
+    let counts = [
+        (tier(open, Tier::Hero), tier(other, Tier::Hero), "hero", "heroes"),
+        (tier(open, Tier::Strong), tier(other, Tier::Strong), "strong one", "strong ones"),
+        (hits(open), hits(other), "hit on a beat", "hits on a beat"),
+    ];
+    for (here, there, one, many) in counts {
+        let n = here.abs_diff(there);
+        let counted = |which: &str| format!("{n} {} {which}", if n == 1 { one } else { many });
+        say(here as f64 - there as f64, 1.0, &counted("more"), &counted("fewer"));
+    }
     let findings = open.findings().len() as f64 - other.findings().len() as f64;
     say(-findings, 1.0, "fewer things that the checks find", "more things that the checks find");
     let shown: HashSet<SelectId> = open.cut().shots().iter().map(|shot| shot.source.select).collect();
@@ -47,16 +51,4 @@ pub fn differences(open: &OpenDraft, other: &OpenDraft) -> Differences {
     left.sort_by(|a, b| b.tier.cmp(&a.tier).then_with(|| a.name.cmp(&b.name)));
     found.left = left.iter().map(|c| format!("{}, {}", c.name, c.tier.word())).collect();
     found
-}
-
-fn counted(n: f64, what: &str, which: &str) -> String {
-    let n = n.abs();
-    let (first, rest) = what.split_once(' ').map_or((what, ""), |(first, rest)| (first, rest));
-    let many = match (n as usize, first) {
-        (1, _) => what.to_owned(),
-        (_, "hero") => "heroes".to_owned(),
-        (_, "hit") => format!("hits {rest}"),
-        _ => format!("{what}s"),
-    };
-    format!("{n:.0} {many} {which}")
 }

@@ -313,7 +313,7 @@ impl Drafts<'_> {
                 rest: ShotId::from_uuid(Uuid::new_v4()),
             },
             DraftCommand::Pause { shot, len, stop } => {
-                Edit::SetPause { shot, pause: Some(Pause { len: FrameLen::new(len), stop }) }
+                Edit::SetPause { shot, pause: Some(Pause { len: FrameLen::new(len), stop, missing: FrameLen::new(0) }) }
             }
             DraftCommand::TakeOver { draft, shot, section } => {
                 let other = self.app.store.drafts().get(draft).await?;

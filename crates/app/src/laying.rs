@@ -4,7 +4,6 @@ use super::Drafts;
 use super::carried::moved;
 use super::drafts::{OpenDraft, section_of};
 use super::footage::Footage;
-
 use crate::error::AppError;
 use legere_core::arrange::{
     Arranger, Brief, Candidate, Chapter, Hold, Kept, Pace, Story, Wishes, propose_version, slots,
@@ -166,7 +165,7 @@ impl Drafts<'_> {
         let wanted = |brief: Brief| Laying { pace: &pace, seed, brief, unlike: None };
         let only = Some(order.iter().copied().collect());
         let mut cut = solved_from(&open.footage, &music, &open.job, wanted(brief.clone()), only).await?;
-        if cut.shots().iter().any(|shot| shot.pause.is_some() && !shot.stays()) {
+        if cut.shots().iter().any(|shot| shot.pause.is_some_and(|pause| pause.missing.get() > 0)) {
             // Too little of it is long enough, or in another order: the rest of the selects help out.
             let brief = Brief { story: open.job.story.clone(), ..brief };
             cut = solved(&open.footage, &music, &open.job, wanted(brief)).await?;
@@ -303,7 +302,7 @@ fn held(open: &OpenDraft, section: Option<usize>) -> Vec<Kept> {
         let elsewhere = section.is_some_and(|wanted| section_of(open, at) != Some(wanted));
         if elsewhere { Some(Hold::Whole) } else { shot.hold() }
     };
-    open.cut().placed().filter_map(|(at, s)| Some(Kept { at, hold: hold(at, s)?, shot: s.clone() })).collect()
+    open.cut().placed().filter_map(|(at, s)| Some(Kept { at, hold: hold(at, s)?, shot: s.without_missing() })).collect()
 }
 
 /// The paces of a draft for other music of its track: of the section that each one is, or the usual one.

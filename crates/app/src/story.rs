@@ -1,4 +1,4 @@
-//! What the piece tells: its opening, its closing, and what comes before what.
+//! The story of a piece: its opening, its closing, and what comes before what.
 
 use super::Selects;
 use crate::error::AppError;

@@ -114,8 +114,8 @@ fn what_is_held_backwards_or_black_is_found_part_by_part() {
         ],
     );
     cut.events[0].keyframes = vec![keyframe(20, 0, 1), keyframe(30, 2, 1)];
-    cut.events[2].pause = Some(Pause { len: FrameLen::new(12), stop: Stop::Black });
-    cut.events[3].pause = Some(Pause { len: FrameLen::new(5), stop: Stop::Held });
+    cut.events[2].pause = Some(Pause { len: FrameLen::new(12), stop: Stop::Black, missing: FrameLen::new(0) });
+    cut.events[3].pause = Some(Pause { len: FrameLen::new(5), stop: Stop::Held, missing: FrameLen::new(0) });
     let part = |first: u64, used: u64, len: u64, speed: i64| json!({ "first": first, "used": used, "len": len, "speed": speed });
     let meant = json!([
         // Twenty frames, one of them held for ten, then twenty at twice the speed.

@@ -96,6 +96,10 @@ pub fn cut(options: &CutOptions) -> Result<(), MainError> {
     let under = Arranger::over(candidates(), slots_under(&laid.draft, &music), options.rate);
     let cut = Cut { options, clips: &clips, selects: &selects, laid: &laid, under: &under };
     cut.write(&files, &track, &version)?;
+    for missing in &laid.missing {
+        let (at, seconds) = (options.rate.seconds_at(missing.at), options.rate.seconds_of(missing.len));
+        eprintln!("black from {:.1} s for {:.1} s: nothing that is left is long enough", at.to_f64(), seconds.to_f64());
+    }
     eprintln!("{} shots in {}", laid.draft.shots().len(), options.out.display());
     Ok(())
 }

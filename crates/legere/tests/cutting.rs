@@ -34,7 +34,7 @@ async fn cut(server: &Server) -> (JobId, DraftId) {
     let selects = store.selects().of_job(job).await.expect("selects").whole;
     let rate = "25".parse().expect("a rate");
     let keyframe = |at, over, tenths| SpeedKeyframe::new(at, over, Speed::new(tenths, 10).expect("a speed"));
-    let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop });
+    let stop = |len, stop| Some(Pause { len: FrameLen::new(len), stop, missing: FrameLen::new(0) });
     // Clip, first frame of the clip, speed in tenths, frames of the draft, keyframes, pause.
     let plan = [
         (0, 10, 10, 40, vec![], None),

@@ -104,7 +104,7 @@ async fn ramps_holds_pauses_and_the_way_back_are_rendered_frame_for_frame() {
         let speed = Speed::new(speed, 100).expect("a speed");
         Shot { source: Source { speed, keyframes, ..plain.source.clone() }, ..plain.clone() }
     };
-    let stopped = |stop| Some(Pause { len: FrameLen::new(7), stop });
+    let stopped = |stop| Some(Pause { len: FrameLen::new(7), stop, missing: FrameLen::new(0) });
     let shots = [
         with(100, vec![keyframe(6, 6, 300), keyframe(18, 6, 50)]),
         with(100, vec![keyframe(10, 0, 0), keyframe(20, 0, 100)]),

@@ -33,7 +33,7 @@ pub struct Job {
     pub zone: String,
     /// Narrowings that were given a name.
     pub searches: Vec<Search>,
-    /// What the piece tells.
+    /// What it opens and closes with, and what comes before what.
     pub story: Story,
     /// Whether reading rests.
     pub paused: bool,

@@ -373,7 +373,7 @@ fn every_edit() -> Vec<Edit> {
         Shot { id: shot(id), len: FrameLen::new(len), source, hit_at: None, pause: None, pin: Pin::Open, held: false }
     };
     let keyframes = vec![SpeedKeyframe::new(6, 4, speed(200))];
-    let pause = Pause { len: FrameLen::new(6), stop: Stop::Held };
+    let pause = Pause { len: FrameLen::new(6), stop: Stop::Held, missing: FrameLen::new(0) };
     let (from, whole) = (legere_core::time::FramePos::new(40), TimeFrom::Whole);
     vec![
         Edit::MoveCut { shot: shot(1), by: by(3) },
@@ -508,7 +508,7 @@ proptest! {
                     }
                     Act::Reverse { shot: s } => (Some(Edit::Reverse { shot: shot(s) }), false),
                     Act::Pause { shot: s, len } => {
-                        let pause = Some(Pause { len: FrameLen::new(len), stop: Stop::Black });
+                        let pause = Some(Pause { len: FrameLen::new(len), stop: Stop::Black, missing: FrameLen::new(0) });
                         (Some(Edit::SetPause { shot: shot(s), pause }), false)
                     }
                     Act::Undo => (None, false),

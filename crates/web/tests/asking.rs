@@ -119,7 +119,7 @@ async fn the_story_is_kept_undone_and_obeyed() {
     let story = server.say(&tell, json!({ "do": "opening", "select": opens })).await;
     assert_eq!(story["opening"], Value::Null);
     server.say(&format!("/jobs/{}/undo", shoot.job), json!({})).await;
-    assert_eq!(server.json(&format!("/jobs/{}/story.json", shoot.job)).await["opening"], json!(opens));
+    assert_eq!(draft(&server, &path).await["opening"], json!(opens));
     server.stop().await;
 }
 

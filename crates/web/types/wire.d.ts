@@ -513,7 +513,11 @@ len: FrameLen,
 /**
  * What is seen.
  */
-stop: Stop, };
+stop: Stop, 
+/**
+ * How many of its frames stand there because nothing was found for them.
+ */
+missing?: FrameLen, };
 /**
  * What of a shot stays as it is, whatever is laid or moved around it.
  */

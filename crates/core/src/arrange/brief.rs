@@ -33,7 +33,7 @@ impl Wishes {
     }
 }
 
-/// What the piece tells, whatever music it lies on.
+/// The order of the piece, whatever music it lies on.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Story {

@@ -118,6 +118,9 @@ pub struct Fit {
     pub cost: Cost,
 }
 
+/// How far the energy of a picture may be from the music's and still answer it.
+pub const ANSWERS: f64 = 18.0;
+
 /// Brings picture energies onto the music's: the calmest select answers the calmest slot, the liveliest the
 /// liveliest, so that a calm shoot still follows the contour.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -144,6 +147,12 @@ impl Scale {
     pub fn of(&self, energy: f64) -> f64 {
         let spread = (self.from.1 - self.from.0).max(5.0);
         (self.to.0 + (energy - self.from.0) / spread * (self.to.1 - self.to.0)).clamp(0.0, 100.0)
+    }
+
+    /// Energies of pictures that answer the music's; an open end reaches to 0 or to 100.
+    pub fn answering(&self, level: f64) -> (f64, f64) {
+        let (from, to) = (level - ANSWERS, level + ANSWERS);
+        (if from <= 0.0 { 0.0 } else { self.back(from) }, if to >= 100.0 { 100.0 } else { self.back(to) })
     }
 
     /// The energy of pictures that stands there among the music's.

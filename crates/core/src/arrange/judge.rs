@@ -59,6 +59,20 @@ pub enum Part {
     Join,
 }
 
+impl Cost {
+    /// Part by part.
+    pub fn parts(&self) -> [(Part, f64); 6] {
+        [
+            (Part::Energy, self.energy),
+            (Part::Tier, self.tier),
+            (Part::Role, self.role),
+            (Part::Hit, self.hit),
+            (Part::Range, self.range),
+            (Part::Join, self.join),
+        ]
+    }
+}
+
 /// Something that speaks for or against a shot, in words that stand on their own.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "wire", derive(ts_rs::TS))]
@@ -270,14 +284,7 @@ impl Arranger<'_> {
 
     /// What a select would change most in a place, as short as under a still.
     fn in_short(&self, c: &Candidate, slot: &Slot, fit: &Fit, gain: &Cost, why: &[Reason]) -> String {
-        let parts = [
-            (Part::Energy, gain.energy),
-            (Part::Tier, gain.tier),
-            (Part::Role, gain.role),
-            (Part::Hit, gain.hit),
-            (Part::Range, gain.range),
-            (Part::Join, gain.join),
-        ];
+        let parts = gain.parts();
         let apart = self.scale.of(c.energy_of(fit.showing.start, fit.showing.end)) - slot.energy;
         let words = |part: Part, gained: f64| match part {
             Part::Energy if gained > 0.0 => "nearer to the music".to_owned(),
@@ -308,9 +315,8 @@ impl Arranger<'_> {
 
     /// The one shot that would make a place better: what its dearest part asks for.
     fn lacking(&self, c: &Candidate, slot: &Slot, cost: &Cost) -> Option<Lacking> {
-        let parts =
-            [(Part::Energy, cost.energy), (Part::Hit, cost.hit), (Part::Role, cost.role), (Part::Tier, cost.tier)];
-        let (part, most) = parts.into_iter().max_by(|a, b| a.1.total_cmp(&b.1))?;
+        let of_the_shot = |(part, _): &(Part, f64)| !matches!(part, Part::Range | Part::Join);
+        let (part, most) = cost.parts().into_iter().filter(of_the_shot).max_by(|a, b| a.1.total_cmp(&b.1))?;
         if most < LACKS {
             return None;
         }
@@ -329,16 +335,7 @@ impl Arranger<'_> {
                 None => "one of this chapter".to_owned(),
             },
         };
-        let bound = |level: f64| {
-            if level <= 0.0 {
-                0.0
-            } else if level >= 100.0 {
-                100.0
-            } else {
-                self.scale.back(level)
-            }
-        };
-        let energy = (bound(slot.energy - ANSWERS), bound(slot.energy + ANSWERS));
+        let energy = self.scale.answering(slot.energy);
         Some(Lacking { part, words, energy, seconds: self.rate.seconds_of(slot.len).to_f64() })
     }
 }
@@ -347,8 +344,6 @@ impl Arranger<'_> {
 const TELLING: f64 = 0.08;
 /// A place that costs less than this in each part lacks nothing.
 const LACKS: f64 = 0.55;
-/// How far the energy of a picture may be from the music's and still answer it.
-const ANSWERS: f64 = 18.0;
 
 /// "livelier than", "calm enough for", of energies that are so far apart.
 fn liveliness(apart: f64, slot: &Slot) -> &'static str {

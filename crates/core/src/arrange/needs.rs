@@ -3,14 +3,11 @@
 //! One select fills one place, so what is offered is a largest matching of places and selects (augmenting paths, Kuhn 1955),
 //! not a count of each place's own: five places for one loud select lack four.
 
-use super::fit::{Scale, Showing, showing};
+use super::fit::{ANSWERS, Scale, Showing, showing};
 use super::{Candidate, Slot};
 use crate::select::{Framing, Role, Tier};
 use crate::time::FrameRate;
 use crate::track::SectionKind;
-
-/// How far the energy of a picture may be from the music's and still answer it.
-const CLOSE: f64 = 18.0;
 
 /// What one section asks for.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,11 +39,7 @@ pub fn needs<'a>(slots: &[Slot], candidates: impl IntoIterator<Item = &'a Candid
     let filled = matched(&answers, kept.len());
     let mut needs: Vec<Need> = Vec::new();
     for (slot, filled) in slots.iter().zip(filled) {
-        let bounds = (scale.back(slot.energy - CLOSE), scale.back(slot.energy + CLOSE));
-        let open = (
-            if slot.energy - CLOSE <= 0.0 { 0.0 } else { bounds.0 },
-            if slot.energy + CLOSE >= 100.0 { 100.0 } else { bounds.1 },
-        );
+        let open = scale.answering(slot.energy);
         let seconds = rate.seconds_of(slot.len).to_f64();
         match needs.last_mut() {
             Some(need) if need.section == slot.section => {
@@ -79,7 +72,7 @@ fn fills(candidate: &Candidate, slot: &Slot, rate: FrameRate, scale: Scale) -> b
         _ => true,
     };
     let energy = |showing: &Showing| scale.of(candidate.energy_of(showing.start, showing.end));
-    meant && showing(candidate, slot, rate).is_some_and(|shown| (energy(&shown) - slot.energy).abs() <= CLOSE)
+    meant && showing(candidate, slot, rate).is_some_and(|shown| (energy(&shown) - slot.energy).abs() <= ANSWERS)
 }
 
 /// Which of the places are filled in a largest matching.

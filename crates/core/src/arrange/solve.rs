@@ -14,7 +14,7 @@ use crate::draft::{Draft, Pause, Pin, Shot, Source, Stop};
 use crate::id::{SelectId, ShotId, ShotIds};
 use crate::select::Tier;
 use crate::time::{FrameLen, FramePos};
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 
 /// A draft with the slots it was laid into.
 #[derive(Debug, Clone, PartialEq)]
@@ -162,18 +162,15 @@ impl Arranger<'_> {
 
     /// The orders of the story, by the numbers of the problem; not of two that a hand has put the other way round.
     fn orders(&self, considered: &[Option<usize>]) -> Vec<(usize, usize)> {
-        let number =
-            |select: SelectId| considered.iter().position(|c| c.is_some_and(|c| self.candidates[c].select == select));
+        // A kept shot stands behind the select that it shows, and is the one that is meant.
+        let named = considered.iter().enumerate().filter_map(|(n, c)| Some((self.candidates[(*c)?].select, n)));
+        let number: HashMap<SelectId, usize> = named.collect();
         let place = |select: SelectId| {
             self.places.iter().position(|p| p.shot().is_some_and(|shot| shot.source.select == select))
         };
         let open = |(a, b): &&(SelectId, SelectId)| place(*a).zip(place(*b)).is_none_or(|(a, b)| a < b);
-        // A kept shot is the later one of its numbers: the earlier one is its select, which no place can have.
-        let last = |select: SelectId| {
-            let kept = considered.iter().rposition(|c| c.is_some_and(|c| self.candidates[c].select == select));
-            if place(select).is_some() { kept } else { number(select) }
-        };
-        self.story.orders.iter().filter(open).filter_map(|(a, b)| Some((last(*a)?, last(*b)?))).collect()
+        let numbers = |(a, b): &(SelectId, SelectId)| Some((*number.get(a)?, *number.get(b)?));
+        self.story.orders.iter().filter(open).filter_map(numbers).collect()
     }
 
     fn index_of(&self, shot: &Shot) -> Option<usize> {
@@ -232,12 +229,13 @@ impl Arranger<'_> {
     }
 }
 
-/// Black behind a shot, as long as what was missing.
+/// Black behind a shot, as long as what was missing; where the shot stands still already, that goes on.
 fn follow_by_black(shot: &mut Shot, frames: u64) {
-    let before = shot.pause.map_or(0, |pause| pause.len.get());
-    let stop = shot.pause.map_or(Stop::Black, |pause| pause.stop);
-    shot.len = FrameLen::new(shot.len.get() + frames);
-    shot.pause = Some(Pause { len: FrameLen::new(before + frames), stop });
+    let none = FrameLen::new(0);
+    let before = shot.pause.unwrap_or(Pause { len: none, stop: Stop::Black, missing: none });
+    let longer = |len: FrameLen| FrameLen::new(len.get() + frames);
+    shot.len = longer(shot.len);
+    shot.pause = Some(Pause { len: longer(before.len), missing: longer(before.missing), ..before });
 }
 
 pub(super) fn source(candidate: &Candidate, showing: &Showing) -> Source {

@@ -1,6 +1,6 @@
 //! What a tired eye misses in a draft.
 
-use crate::draft::{Between, Draft, Shot, Stop};
+use crate::draft::{Between, Draft, Shot};
 use crate::footage::{Fault, FaultKind, OneWay, seen_within};
 use crate::id::{ClipId, ShotId};
 use crate::select::{Framing, Range};
@@ -194,8 +194,8 @@ pub fn check(draft: &Draft, shots: &[ShotContext], beats: &[u64], music: FrameLe
             let off = frames(beat.abs_diff(frame));
             say(FindingKind::OffBeat, format!("the cut to shot {} is {off} off the beat", i + 1), repair);
         }
-        if let Some(pause) = shot.pause.filter(|pause| pause.stop == Stop::Black && !shot.stays()) {
-            let seconds = draft.rate().seconds_of(pause.len).to_f64();
+        if let Some(pause) = shot.pause.filter(|pause| pause.missing.get() > 0) {
+            let seconds = draft.rate().seconds_of(pause.missing).to_f64();
             let words =
                 format!("black for {seconds:.1} s behind shot {}: no select that is left is long enough", i + 1);
             say(FindingKind::Black, words, None);

@@ -441,7 +441,7 @@ impl Draft {
         // The shot that is on the screen just before it stands still.
         let shot = shots.last_mut().ok_or(DraftError::PauseFirst)?;
         shot.len = shot.len.checked_shift(gained(len)?).ok_or(DraftError::PauseFirst)?;
-        shot.pause = Some(Pause { len, stop });
+        shot.pause = Some(Pause { len, stop, missing: FrameLen::new(0) });
         shots.extend(behind);
         self.shots = shots;
         Ok(())

@@ -164,6 +164,15 @@ pub struct Pause {
     pub len: FrameLen,
     /// What is seen.
     pub stop: Stop,
+    /// How many of its frames stand there because nothing was found for them.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    #[cfg_attr(feature = "wire", ts(as = "Option<FrameLen>", optional))]
+    pub missing: FrameLen,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // serde asks for a reference
+fn is_nothing(len: &FrameLen) -> bool {
+    len.get() == 0
 }
 
 /// What of a shot stays as it is, whatever is laid or moved around it.
@@ -233,6 +242,15 @@ impl Shot {
     /// How long its pictures are, without the pause.
     pub fn pictures(&self) -> FrameLen {
         FrameLen::new(self.len.get().saturating_sub(self.pause.map_or(0, |p| p.len.get())))
+    }
+
+    /// The same without what was put behind it because nothing was found: a hand that held the shot did not hold that.
+    #[must_use]
+    pub fn without_missing(&self) -> Self {
+        let missing = self.pause.map_or(0, |pause| pause.missing.get().min(pause.len.get()));
+        let shorter = |len: FrameLen| FrameLen::new(len.get().saturating_sub(missing));
+        let pause = self.pause.map(|p| Pause { len: shorter(p.len), missing: FrameLen::new(0), ..p });
+        Self { len: shorter(self.len), pause: pause.filter(|p| p.len.get() > 0), ..self.clone() }
     }
 
     /// Whether anything of it stays.

@@ -111,7 +111,7 @@ fn edits() -> impl Strategy<Value = Edit> {
         }),
         (0usize..5, 0u64..20).prop_map(|(shot, len)| Edit::SetPause {
             shot: at(shot),
-            pause: (len > 4).then(|| Pause { len: FrameLen::new(len), stop: Stop::Held })
+            pause: (len > 4).then(|| Pause { len: FrameLen::new(len), stop: Stop::Held, missing: FrameLen::new(0) })
         }),
         (0i64..120, 3u64..30, 3u64..30, 500u128..520).prop_map(|(from, one, two, id)| {
             let new = |len, id| Shot { id: ShotId::from_u128(id), ..shot(len, 4000, (1, 1)) };

@@ -179,7 +179,7 @@ fn curved() -> CutList {
         Event { keyframes: held, ..plain.clone() },
         Event { speed: speed(-1, 1), ..plain.clone() },
         Event { keyframes: vec![keyframe(10, 8, speed(3, 1))], between: Between::Blend, ..plain.clone() },
-        Event { pause: Some(Pause { len: FrameLen::new(12), stop: Stop::Black }), ..plain },
+        Event { pause: Some(Pause { len: FrameLen::new(12), stop: Stop::Black, missing: FrameLen::new(0) }), ..plain },
     ];
     CutList { events, music: vec![], markers: vec![], ..cut() }
 }
@@ -229,7 +229,11 @@ mod any {
             (1i64..10, prop_oneof![Just(0u32), 1u32..5], prop_oneof![Just(0i64), Just(-1), Just(1), Just(2)]);
         let keyframe = keyframe.prop_map(|(at, over, to)| vec![SpeedKeyframe::new(at, over, super::speed(to, 1))]);
         let pause = (1u64..8, any::<bool>()).prop_map(|(len, black)| {
-            Some(Pause { len: FrameLen::new(len), stop: if black { Stop::Black } else { Stop::Held } })
+            Some(Pause {
+                len: FrameLen::new(len),
+                stop: if black { Stop::Black } else { Stop::Held },
+                missing: FrameLen::new(0),
+            })
         });
         (prop_oneof![Just(vec![]), keyframe], prop_oneof![Just(None), pause])
     }

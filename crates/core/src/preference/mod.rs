@@ -12,8 +12,7 @@ pub use traits::Traits;
 
 use crate::select::Tier;
 use model::Model;
-use std::borrow::Borrow;
-use traits::{Likeness, NAMED, Scales};
+use traits::{Known, Likeness, NAMED, Scales};
 
 /// Fewer verdicts teach nothing.
 pub const FEWEST: usize = 30;
@@ -28,7 +27,7 @@ const BETTER: f64 = 1.3;
 
 /// What an editor tends to keep.
 pub struct Preference<'a> {
-    judged: Vec<(Traits<'a>, Tier)>,
+    judged: Vec<Known<'a>>,
     scales: Scales,
     model: Model,
     /// How often it was right whether a select would be kept.
@@ -72,10 +71,10 @@ fn keeps(tier: Tier) -> bool {
 impl<'a> Preference<'a> {
     /// From verdicts in the order in which they were given; nothing while they are too few, or all the same.
     pub fn learn(judged: impl IntoIterator<Item = (Traits<'a>, Tier)>) -> Option<Self> {
-        let mut judged: Vec<(Traits<'a>, Tier)> =
-            judged.into_iter().filter(|(_, tier)| *tier != Tier::Unread).collect();
+        let judged = judged.into_iter().filter(|(_, tier)| *tier != Tier::Unread);
+        let mut judged: Vec<Known<'a>> = judged.map(|(traits, tier)| Known::new(traits, tier)).collect();
         judged.drain(..judged.len().saturating_sub(MOST));
-        let kept = judged.iter().filter(|(_, tier)| keeps(*tier)).count();
+        let kept = judged.iter().filter(|known| keeps(known.tier)).count();
         if judged.len() < FEWEST || kept == 0 || kept == judged.len() {
             return None;
         }
@@ -93,7 +92,7 @@ impl<'a> Preference<'a> {
 
     /// What is expected of a select.
     pub fn of(&self, traits: &Traits<'_>) -> Expected {
-        let likeness = Likeness::to(traits, &self.judged, None);
+        let likeness = Likeness::to(traits, &self.judged);
         let row = self.scales.row(traits, &likeness);
         let odds = self.model.odds(&row);
         Expected {
@@ -107,13 +106,13 @@ impl<'a> Preference<'a> {
     /// The clip that it is most like, and what weighs most beside that.
     fn why(&self, traits: &Traits<'_>, row: &[f64], likeness: &Likeness) -> String {
         let nearest = likeness.nearest.map(|n| &self.judged[n]);
-        let like = nearest.map(|(other, tier)| match tier {
+        let like = nearest.map(|Known { traits: other, tier, .. }| match tier {
             Tier::Hero => format!("like {}, a hero", other.name),
             Tier::Out => format!("like {}, which is out", other.name),
             tier => format!("like {}, {}", other.name, tier.word()),
         });
         // Against that clip, or against what is usual.
-        let against = nearest.map(|(other, _)| self.scales.row(other, likeness));
+        let against = nearest.map(|other| self.scales.row(&other.traits, likeness));
         let weighs = |(n, (more, less)): (usize, &(&'static str, &'static str))| {
             let apart = row[n] - against.as_ref().map_or(0.0, |other| other[n]);
             let weight = self.model.weights[n] * apart;
@@ -136,16 +135,13 @@ impl<'a> Preference<'a> {
     }
 }
 
-fn fitted<'a, T: Borrow<(Traits<'a>, Tier)>>(judged: &[T]) -> (Scales, Model) {
-    let scales = Scales::of(judged.iter().map(|j| &j.borrow().0));
-    let rows: Vec<Vec<f64>> = judged
-        .iter()
-        .enumerate()
-        // Each without itself: what is like it has to speak for it.
-        .map(|(n, j)| scales.row(&j.borrow().0, &Likeness::to(&j.borrow().0, judged, Some(n))))
-        .collect();
-    let tiers: Vec<usize> = judged.iter().map(|j| grade(j.borrow().1)).collect();
-    let model = Model::fit(&rows, &tiers);
+fn fitted(judged: &[Known<'_>]) -> (Scales, Model) {
+    let scales = Scales::of(judged.iter().map(|known| &known.traits));
+    // Each without itself: what is like it has to speak for it.
+    let row = |n: usize| scales.row(&judged[n].traits, &Likeness::among(judged, n));
+    let rows: Vec<Vec<f64>> = (0..judged.len()).map(row).collect();
+    let grades: Vec<usize> = judged.iter().map(|known| grade(known.tier)).collect();
+    let model = Model::fit(&rows, &grades);
     (scales, model)
 }
 
@@ -161,24 +157,23 @@ fn grade(tier: Tier) -> usize {
 
 /// How often it would have been right whether a select is kept, each judged by what was said before it; of how many; and how often
 /// guessing at the editor's own rate is.
-fn track_record(judged: &[(Traits<'_>, Tier)]) -> (usize, usize, f64) {
+fn track_record(judged: &[Known<'_>]) -> (usize, usize, f64) {
     let (mut right, mut of, mut guessed) = (0, 0, 0.0);
     let mut from = FIRST_ASKED.min(judged.len());
     while from < judged.len() {
         let to = ((from as f64 * GROWTH).ceil() as usize).min(judged.len());
         let before = &judged[..from];
-        let rate = before.iter().filter(|(_, tier)| keeps(*tier)).count() as f64 / from as f64;
+        let rate = before.iter().filter(|known| keeps(known.tier)).count() as f64 / from as f64;
         let (scales, model) = fitted(before);
-        let worth = |traits: &Traits<'_>, but: Option<usize>| {
-            model.worth(&scales.row(traits, &Likeness::to(traits, before, but)))
-        };
+        let worth = |known: &Known<'_>, likeness: &Likeness| model.worth(&scales.row(&known.traits, likeness));
         // As many are expected to be kept as the editor has kept so far.
-        let mut known: Vec<f64> = before.iter().enumerate().map(|(n, (t, _))| worth(t, Some(n))).collect();
+        let mut known: Vec<f64> = (0..from).map(|n| worth(&before[n], &Likeness::among(before, n))).collect();
         known.sort_by(f64::total_cmp);
         let bound = known[((1.0 - rate) * known.len() as f64).min(known.len() as f64 - 1.0) as usize];
-        for (traits, tier) in &judged[from..to] {
-            right += usize::from((worth(traits, None) >= bound) == keeps(*tier));
-            guessed += if keeps(*tier) { rate } else { 1.0 - rate };
+        for next in &judged[from..to] {
+            let expected = worth(next, &Likeness::to(&next.traits, before)) >= bound;
+            right += usize::from(expected == keeps(next.tier));
+            guessed += if keeps(next.tier) { rate } else { 1.0 - rate };
             of += 1;
         }
         from = to;

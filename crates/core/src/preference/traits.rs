@@ -2,7 +2,6 @@
 
 use crate::footage::FrameSignature;
 use crate::select::{Framing, Light, Movement, Tier};
-use std::borrow::Borrow;
 
 /// What is known of a select.
 #[derive(Debug, Clone)]
@@ -55,6 +54,20 @@ const ALIKE: f64 = 0.8;
 const COUNTS: f64 = 0.3;
 /// What stands against a few alike clips: as if so many had been middling.
 const MIDDLING: f64 = 0.7;
+
+/// A select that was judged, made ready to be compared with many.
+pub struct Known<'a> {
+    pub traits: Traits<'a>,
+    pub tier: Tier,
+    look: Option<Look>,
+}
+
+impl<'a> Known<'a> {
+    pub fn new(traits: Traits<'a>, tier: Tier) -> Self {
+        let look = middle(traits.looks).map(Look::of);
+        Self { traits, tier, look }
+    }
+}
 
 /// Means and spreads of the measured traits.
 #[derive(Debug, Clone)]
@@ -131,14 +144,22 @@ fn middle(looks: &[FrameSignature]) -> Option<&FrameSignature> {
 }
 
 impl Likeness {
-    /// `but` is the place of the select itself among the judged ones.
-    pub fn to<'a, T: Borrow<(Traits<'a>, Tier)>>(traits: &Traits<'_>, judged: &[T], but: Option<usize>) -> Self {
-        let own = middle(traits.looks).map(Look::of);
+    /// Of any select.
+    pub fn to(traits: &Traits<'_>, judged: &[Known<'_>]) -> Self {
+        Self::of(traits, middle(traits.looks).map(Look::of).as_ref(), judged, None)
+    }
+
+    /// Of a judged one, to the others.
+    pub fn among(judged: &[Known<'_>], place: usize) -> Self {
+        let own = &judged[place];
+        Self::of(&own.traits, own.look.as_ref(), judged, Some(place))
+    }
+
+    fn of(traits: &Traits<'_>, own: Option<&Look>, judged: &[Known<'_>], but: Option<usize>) -> Self {
         let (mut sum, mut weight) = (0.0, MIDDLING);
         let (mut takes, mut of_takes) = (0.0, 0.0f64);
         let mut nearest: Option<(f64, usize)> = None;
-        for (n, other) in judged.iter().enumerate().filter(|(n, _)| Some(*n) != but) {
-            let (other, tier) = other.borrow();
+        for (n, Known { traits: other, tier, look }) in judged.iter().enumerate().filter(|(n, _)| Some(*n) != but) {
             let said = f64::from(match tier {
                 Tier::Hero => 3i8,
                 Tier::Strong => 1,
@@ -150,9 +171,9 @@ impl Likeness {
                 takes += said;
                 of_takes += 1.0;
             }
-            let alike = match (&own, middle(other.looks)) {
+            let alike = match (own, look) {
                 _ if same => 1.0,
-                (Some(own), Some(look)) => own.alike(&Look::of(look)),
+                (Some(own), Some(look)) => own.alike(look),
                 _ => 0.0,
             };
             if alike > COUNTS {

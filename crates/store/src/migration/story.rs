@@ -1,4 +1,4 @@
-//! What a piece tells: its opening, its closing, and what comes before what.
+//! The story of a piece: its opening, its closing, and what comes before what.
 
 use sea_orm::ConnectionTrait;
 use sea_orm_migration::prelude::*;

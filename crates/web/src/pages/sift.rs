@@ -28,7 +28,6 @@ pub fn routes(config: &mut web::ServiceConfig) {
         .route("/jobs/{job}/sift/searches", web::post().to(keep_search))
         .route("/jobs/{job}/sift/tends.json", web::get().to(tends))
         .route("/jobs/{job}/story", web::post().to(tell))
-        .route("/jobs/{job}/story.json", web::get().to(story))
         .route("/jobs/{job}/sift/passes.json", web::get().to(passes))
         .route("/jobs/{job}/sift/passes", web::post().to(begin_pass))
         .route("/jobs/{job}/sift/passes/{pass}", web::delete().to(end_pass))
@@ -133,10 +132,6 @@ async fn narrow(app: web::Data<App>, OwnJob(job): OwnJob, asked: web::Query<Aske
 
 async fn tends(app: web::Data<App>, OwnJob(job): OwnJob) -> Result<HttpResponse, WebError> {
     Ok(HttpResponse::Ok().json(app.selects().tending(job.id).await?))
-}
-
-async fn story(OwnJob(job): OwnJob) -> HttpResponse {
-    HttpResponse::Ok().json(job.story)
 }
 
 async fn tell(

@@ -233,15 +233,7 @@ impl LackingView {
 
 /// The parts of a cost that are worth a bar.
 fn parts(cost: &Cost) -> Vec<(Part, f64)> {
-    let all = [
-        (Part::Energy, cost.energy),
-        (Part::Tier, cost.tier),
-        (Part::Role, cost.role),
-        (Part::Hit, cost.hit),
-        (Part::Range, cost.range),
-        (Part::Join, cost.join),
-    ];
-    let worth = all.into_iter().filter(|(_, v)| v.abs() >= 0.005);
+    let worth = cost.parts().into_iter().filter(|(_, v)| v.abs() >= 0.005);
     worth.map(|(part, v)| (part, (v * 100.0).round() / 100.0)).collect()
 }
 

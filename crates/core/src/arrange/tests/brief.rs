@@ -102,6 +102,25 @@ fn too_little_is_laid_as_far_as_it_goes() {
     assert!(black as f64 > 0.6 * whole as f64, "{black} of {whole}");
 }
 
+/// What was put behind a held shot for want of anything better goes again once there is something.
+#[test]
+fn a_held_shot_is_not_longer_for_what_was_missing() {
+    let pool = candidates(60);
+    let whole = briefed(&pool, &Brief::default()).draft;
+    let (at, shot) = whole.placed().nth(3).expect("a shot");
+    let held = Shot { held: true, ..shot.clone() };
+    let keep = |shot: Shot| Brief { kept: vec![Kept::whole(at, shot)], ..Brief::default() };
+    let few: Vec<Candidate> =
+        pool.iter().filter(|c| c.select == held.source.select).chain(&pool[..1]).cloned().collect();
+    let laid = briefed(&few, &keep(held.clone()));
+    assert!(!laid.missing.is_empty());
+    let there = laid.draft.shots().iter().find(|s| s.id == held.id).expect("it is held");
+    assert!(there.len > held.len && there.source == held.source, "the black is behind it");
+    assert_eq!(there.without_missing(), held);
+    let again = briefed(&pool, &keep(there.without_missing())).draft;
+    assert_eq!(again.shots().iter().find(|s| s.id == held.id), Some(&held));
+}
+
 #[test]
 fn wishes_change_what_is_laid() {
     let mut pool = candidates(70);

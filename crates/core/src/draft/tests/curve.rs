@@ -174,7 +174,10 @@ fn a_pause_is_exactly_as_long_as_the_musics() {
     assert_eq!(d.apply(&over(0, 8)), Err(DraftError::PauseFirst), "nothing is before it");
     assert_eq!(d.apply(&over(2, 8)), Err(DraftError::PauseFirst), "two frames are a flash");
     // It is held instead, made shorter, and taken out again.
-    let held = Edit::SetPause { shot: at(0), pause: Some(Pause { len: FrameLen::new(5), stop: Stop::Held }) };
+    let held = Edit::SetPause {
+        shot: at(0),
+        pause: Some(Pause { len: FrameLen::new(5), stop: Stop::Held, missing: FrameLen::new(0) }),
+    };
     let held = paused.apply(&held).expect("held");
     let table = frame_table(&held.shots()[0], rate(), rate());
     assert!(table[55..].iter().all(|s| *s == table[54]) && table[53] != table[54]);

@@ -66,7 +66,7 @@ fn extreme() -> impl Strategy<Value = Edit> {
         }),
         (s(), u()).prop_map(|(p, len)| Edit::SetPause {
             shot: at(p),
-            pause: Some(Pause { len: FrameLen::new(len), stop: Stop::Black })
+            pause: Some(Pause { len: FrameLen::new(len), stop: Stop::Black, missing: FrameLen::new(0) })
         }),
         (n(), u(), 500u128..520).prop_map(|(from, len, id)| {
             let new = Shot { id: ShotId::from_u128(id), ..shot(len, 4000, (0, 1)) };

@@ -7,7 +7,7 @@ const BARS = /** @type {const} */ (["energy", "hit", "join"]);
 /** A gain of so much fills a bar. */
 const FULL = 0.8;
 
-/** @typedef {Alternate & { key: string, still: string, tile: string, caption: string, more: string, moreSays: string, told: string,
+/** @typedef {Alternate & { key: string, still: string, tile: string, caption: string, more: string, moreSays: string, gainsSay: string,
  *   bars: { name: string, sign: string, words: string, width: string }[] }} ShownAlternate */
 
 /** @param {Alternate[]} found @param {Set<number>} unfolded set-ups all of whose takes are shown @returns {ShownAlternate[]} */
@@ -35,7 +35,7 @@ export function shown(found, unfolded) {
       more: others ? `1 of ${others + 1}` : "",
       moreSays: others ? `${others + 1} takes of the same fit: show them all` : "",
       bars,
-      told: bars.map((b) => b.words).join(", "),
+      gainsSay: bars.map((b) => b.words).join(", "),
     };
   });
 }

@@ -86,31 +86,44 @@ async function find() {
 }
 /** Of the track's length. @param {number} seconds */
 const share = (seconds) => `${((100 * seconds) / L.data.reading.duration).toFixed(3)}%`;
+/** Puts a version on, before it is played. @param {string} query how it differs from the track */
+function putOn(query) {
+  L.audio.pause();
+  const src = ofJob(`/media/tracks/${L.music.dataset.track}/version.flac?${query}`);
+  if (other.getAttribute("src") !== src) other.src = src;
+}
+/** Two bars before a seam and two after, again and again. @param {number} at @param {number} stretch */
+function playAround(at, stretch) {
+  const twoBars = ((2 * (L.data.metre ?? 4) * 60) / L.data.reading.tempo_bpm) * stretch,
+    from = Math.max(0, at - twoBars);
+  other.ontimeupdate = () => {
+    if (other.currentTime > at + twoBars) other.currentTime = from;
+  };
+  other.onended = () => {
+    other.currentTime = from;
+    start(other);
+  };
+  other.currentTime = from;
+  start(other);
+}
 /** Plays an offer, whole or around a seam again and again, without using it. @param {number} i @param {number | null} seam */
 function hearOffer(i, seam) {
   const offer = page.offers[i],
     again = offer.playing && seam === null;
   stop();
-  for (const o of page.offers) o.playing = false;
   if (again) return;
-  L.audio.pause();
-  const spans = spansOf(offer.seams),
-    src = ofJob(`/media/tracks/${L.music.dataset.track}/version.flac?spans=${encodeURIComponent(JSON.stringify(spans))}`);
-  if (other.getAttribute("src") !== src) other.src = src;
+  const spans = spansOf(offer.seams);
+  putOn(`spans=${encodeURIComponent(JSON.stringify(spans))}`);
   offer.playing = true;
+  if (seam !== null)
+    return playAround(
+      spans.slice(0, seam + 1).reduce((sum, [a, b]) => sum + b - a, 0),
+      1,
+    );
   other.onended = () => {
     offer.playing = false;
   };
-  let from = 0;
-  if (seam !== null) {
-    const at = spans.slice(0, seam + 1).reduce((sum, [a, b]) => sum + b - a, 0),
-      twoBars = (2 * (L.data.metre ?? 4) * 60) / L.data.reading.tempo_bpm;
-    from = Math.max(0, at - twoBars);
-    other.ontimeupdate = () => {
-      if (offer.playing && other.currentTime > at + twoBars) other.currentTime = from;
-    };
-  }
-  other.currentTime = from;
+  other.currentTime = 0;
   start(other);
 }
 /** @param {Seam[]} list @param {number} [stretch] as the version is now, unless something else is said */
@@ -159,35 +172,21 @@ const page = onScreen("length", {
     attempt(async () => put(i, (await ask(`${L.base()}/seam`, { seam: shown[i], beats }))[0])),
   next: (/** @type {number} */ i) => attempt(() => nextBest(i)),
 });
-// Two bars before a seam and two after, again and again.
 /** @param {number} i @param {number} at */
 function audition(i, at) {
-  if (loop === i) {
-    stop();
-    return;
-  }
-  const twoBars = ((2 * (L.data.metre ?? 4) * 60) / L.data.reading.tempo_bpm) * (L.data.version?.stretch ?? 1);
+  if (loop === i) return stop();
   loop = i;
   version();
-  const from = Math.max(0, at - twoBars);
-  other.ontimeupdate = () => {
-    if (loop === i && other.currentTime > at + twoBars) other.currentTime = from;
-  };
-  other.onended = () => {
-    other.currentTime = from;
-    start(other);
-  };
-  other.currentTime = from;
-  start(other);
+  playAround(at, L.data.version?.stretch ?? 1);
   drawSeams();
 }
 function version() {
-  L.audio.pause();
-  const src = ofJob(`/media/tracks/${L.music.dataset.track}/version.flac?v=${encodeURIComponent(JSON.stringify(L.data.version))}`);
-  if (other.getAttribute("src") !== src) other.src = src;
+  for (const o of page.offers) o.playing = false;
+  putOn(`v=${encodeURIComponent(JSON.stringify(L.data.version))}`);
 }
 function stop() {
   loop = null;
+  for (const o of page.offers) o.playing = false;
   other.pause();
   other.ontimeupdate = other.onended = null;
   drawSeams();

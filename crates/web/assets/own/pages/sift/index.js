@@ -654,9 +654,9 @@ async function story(what) {
   const s = state.now;
   if (!s) return;
   try {
-    const told = await ask(ofJob("/story"), { do: what, select: s.id });
+    const now = await ask(ofJob("/story"), { do: what, select: s.id });
     say(
-      told[what] === s.id
+      now[what] === s.id
         ? `the piece ${what === "opening" ? "opens" : "closes"} with ${s.name}`
         : `${s.name} no longer ${what === "opening" ? "opens" : "closes"} the piece`,
     );
