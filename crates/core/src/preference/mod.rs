@@ -17,7 +17,7 @@ use traits::{Known, Likeness, NAMED, Scales};
 /// Fewer verdicts teach nothing.
 pub const FEWEST: usize = 30;
 /// Only the newest of more are learned from: taste changes in the course of a job, and these say enough.
-const MOST: usize = 1500;
+const MOST: usize = 600;
 /// It is fitted again each time that so many times as many verdicts are there.
 const GROWTH: f64 = 1.25;
 /// Before so many verdicts it is not asked how often it is right.
@@ -79,7 +79,7 @@ impl<'a> Preference<'a> {
             return None;
         }
         let (right, of, guessed) = track_record(&judged);
-        let (scales, model) = fitted(&judged);
+        let (scales, model, _) = fitted(&judged);
         Some(Self { judged, scales, model, right, of, guessed })
     }
 
@@ -135,14 +135,15 @@ impl<'a> Preference<'a> {
     }
 }
 
-fn fitted(judged: &[Known<'_>]) -> (Scales, Model) {
+/// The model of these verdicts, and the row of each.
+fn fitted(judged: &[Known<'_>]) -> (Scales, Model, Vec<Vec<f64>>) {
     let scales = Scales::of(judged.iter().map(|known| &known.traits));
     // Each without itself: what is like it has to speak for it.
     let row = |n: usize| scales.row(&judged[n].traits, &Likeness::among(judged, n));
     let rows: Vec<Vec<f64>> = (0..judged.len()).map(row).collect();
     let grades: Vec<usize> = judged.iter().map(|known| grade(known.tier)).collect();
     let model = Model::fit(&rows, &grades);
-    (scales, model)
+    (scales, model, rows)
 }
 
 /// 0 for out to 3 for a hero.
@@ -164,14 +165,14 @@ fn track_record(judged: &[Known<'_>]) -> (usize, usize, f64) {
         let to = ((from as f64 * GROWTH).ceil() as usize).min(judged.len());
         let before = &judged[..from];
         let rate = before.iter().filter(|known| keeps(known.tier)).count() as f64 / from as f64;
-        let (scales, model) = fitted(before);
-        let worth = |known: &Known<'_>, likeness: &Likeness| model.worth(&scales.row(&known.traits, likeness));
+        let (scales, model, rows) = fitted(before);
         // As many are expected to be kept as the editor has kept so far.
-        let mut known: Vec<f64> = (0..from).map(|n| worth(&before[n], &Likeness::among(before, n))).collect();
+        let mut known: Vec<f64> = rows.iter().map(|row| model.worth(row)).collect();
         known.sort_by(f64::total_cmp);
         let bound = known[((1.0 - rate) * known.len() as f64).min(known.len() as f64 - 1.0) as usize];
         for next in &judged[from..to] {
-            let expected = worth(next, &Likeness::to(&next.traits, before)) >= bound;
+            let row = scales.row(&next.traits, &Likeness::to(&next.traits, before));
+            let expected = model.worth(&row) >= bound;
             right += usize::from(expected == keeps(next.tier));
             guessed += if keeps(next.tier) { rate } else { 1.0 - rate };
             of += 1;
